@@ -1,0 +1,1 @@
+"""The window: shows the core, and keeps no settings of its own."""

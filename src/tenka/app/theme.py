@@ -1,0 +1,144 @@
+"""Looks: the tokens, the typeface, the icons, the style sheet."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, QRectF, Qt
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PyQt6.QtSvg import QSvgRenderer
+from PyQt6.QtWidgets import QApplication
+
+ASSETS = Path(__file__).parent / "assets"
+FAMILY = "IBM Plex Sans"
+
+GROUND, BENCH, RULE = "#202224", "#2A2D30", "#3B4044"
+TEXT, QUIET = "#E8E4DA", "#A7A9A4"
+VERDIGRIS, SAFFRON, BRICK = "#5BB8A4", "#E0AC45", "#D2614A"
+WELL = "#1A1C1E"
+STEP, ROW, RADIUS = 4, 26, 3
+SMALL, BODY, LARGE, TITLE = 11, 13, 16, 22
+NEAR_LIMIT = 0.85
+
+
+def colour(token: str, alpha: float = 1.0) -> QColor:
+    c = QColor(token)
+    c.setAlphaF(alpha)
+    return c
+
+
+def font(size: int = BODY, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """The typeface at a size in px that follows the desktop's text scale."""
+    f = QFont(FAMILY)
+    f.setPixelSize(round(size * _scale()))
+    f.setWeight(weight)
+    return f
+
+
+@lru_cache(maxsize=1)
+def _scale() -> float:
+    screen = QApplication.primaryScreen()
+    dpi = screen.logicalDotsPerInch() if screen is not None else 96.0
+    return min(2.0, max(1.0, dpi / 96.0)) if dpi > 105 else 1.0
+
+
+def budget_colour(share: float) -> str:
+    """Within, near, or over a limit."""
+    return BRICK if share > 1.0 else SAFFRON if share > NEAR_LIMIT else VERDIGRIS
+
+
+def draw_share(painter: QPainter, rect: QRectF, share: float, token: str | None = None) -> None:
+    """A thin bar filled to a share of 1; over 1 it is hatched as well as brick."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour(RULE))
+    painter.drawRect(rect)
+    hue = token or budget_colour(share)
+    filled = QRectF(rect.x(), rect.y(), rect.width() * min(1.0, max(0.0, share)), rect.height())
+    painter.setBrush(colour(hue))
+    painter.drawRect(filled)
+    if share > 1.0:
+        painter.setBrush(colour(GROUND, 0.75))
+        painter.setBrush(Qt.BrushStyle.BDiagPattern)
+        painter.drawRect(filled)
+
+
+@lru_cache(maxsize=512)
+def pixmap(name: str, token: str = QUIET, size: int = 16) -> QPixmap:
+    """An icon drawn in line, in one of the theme's colours."""
+    svg = (ASSETS / "icons" / f"{name}.svg").read_text().replace("currentColor", token).replace('stroke-width="2"', 'stroke-width="1.75"')
+    image = QPixmap(size, size)
+    image.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    QSvgRenderer(QByteArray(svg.encode())).render(painter, QRectF(0, 0, size, size))
+    painter.end()
+    return image
+
+
+def icon(name: str, on: str = VERDIGRIS) -> QIcon:
+    made = QIcon()
+    made.addPixmap(pixmap(name, TEXT), QIcon.Mode.Normal, QIcon.State.Off)
+    made.addPixmap(pixmap(name, on), QIcon.Mode.Normal, QIcon.State.On)
+    made.addPixmap(pixmap(name, RULE), QIcon.Mode.Disabled, QIcon.State.Off)
+    return made
+
+
+def apply(app: QApplication) -> None:
+    """Give the whole application its looks."""
+    for file in sorted((ASSETS / "fonts").glob("*.woff")):
+        QFontDatabase.addApplicationFont(str(file))
+    app.setStyle("Fusion")
+    app.setFont(font())
+    palette = QPalette()
+    roles = QPalette.ColorRole
+    for role, token in ((roles.Window, GROUND), (roles.Base, WELL), (roles.AlternateBase, BENCH), (roles.Button, BENCH), (roles.Text, TEXT),
+                        (roles.WindowText, TEXT), (roles.ButtonText, TEXT), (roles.Highlight, VERDIGRIS), (roles.HighlightedText, GROUND),
+                        (roles.ToolTipBase, BENCH), (roles.ToolTipText, TEXT), (roles.PlaceholderText, QUIET)):  # fmt: skip
+        palette.setColor(role, QColor(token))
+    for role in (roles.Text, roles.WindowText, roles.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, role, QColor("#6F7270"))
+    app.setPalette(palette)
+    app.setStyleSheet(SHEET)
+
+
+SHEET = f"""
+* {{ color: {TEXT}; }}
+QMainWindow, QWidget#ground {{ background: {GROUND}; }}
+QWidget#bench, QScrollArea#bench, QScrollArea#bench > QWidget > QWidget {{ background: {BENCH}; }}
+QLabel[quiet="true"] {{ color: {QUIET}; font-size: {SMALL}px; }}
+QLabel[title="true"] {{ font-size: {LARGE}px; font-weight: 500; }}
+QToolTip {{ background: {BENCH}; color: {TEXT}; border: 1px solid {RULE}; padding: 4px; }}
+QPushButton, QToolButton {{ background: transparent; border: 1px solid {RULE}; border-radius: {RADIUS}px; padding: 3px 10px; min-height: 18px; }}
+QToolButton {{ padding: 3px; border-color: transparent; }}
+QPushButton:hover, QToolButton:hover {{ border-color: {QUIET}; }}
+QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {VERDIGRIS}; }}
+QPushButton:pressed, QToolButton:pressed {{ background: {RULE}; }}
+QPushButton:checked, QToolButton:checked {{ background: {RULE}; }}
+QPushButton:disabled {{ color: #6F7270; }}
+QPushButton[main="true"] {{ background: {VERDIGRIS}; color: {GROUND}; border-color: {VERDIGRIS}; font-weight: 600; }}
+QPushButton[main="true"]:disabled {{ background: {RULE}; border-color: {RULE}; color: {QUIET}; }}
+QPushButton[station="true"] {{ border: none; border-bottom: 2px solid transparent; border-radius: 0; padding: 6px 12px; color: {QUIET}; }}
+QPushButton[station="true"]:checked {{ background: transparent; color: {TEXT}; border-bottom-color: {VERDIGRIS}; }}
+QPushButton[station="true"]:focus {{ border-bottom-color: {QUIET}; }}
+QComboBox, QLineEdit {{ background: {WELL}; border: 1px solid {RULE}; border-radius: {RADIUS}px; padding: 1px 6px; min-height: 18px;
+  selection-background-color: {VERDIGRIS}; selection-color: {GROUND}; }}
+QComboBox::drop-down {{ border: none; width: 16px; }}
+QComboBox::down-arrow {{ image: url({(ASSETS / "icons" / "chevron-down-quiet.svg").as_posix()}); width: 10px; height: 10px; }}
+QComboBox QAbstractItemView {{ background: {BENCH}; border: 1px solid {RULE}; selection-background-color: {RULE}; selection-color: {TEXT}; outline: none; }}
+QMenu {{ background: {BENCH}; border: 1px solid {RULE}; padding: 4px; }}
+QMenu::item {{ padding: 4px 16px; border-radius: {RADIUS}px; }}
+QMenu::item:selected {{ background: {RULE}; }}
+QMenu::item:disabled {{ color: #6F7270; }}
+QScrollArea {{ border: none; }}
+QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
+QScrollBar::handle:vertical {{ background: {RULE}; border-radius: 4px; min-height: 24px; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}
+QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+QProgressBar {{ background: {RULE}; border: none; height: 4px; }}
+QProgressBar::chunk {{ background: {VERDIGRIS}; }}
+QSlider::groove:horizontal {{ background: {RULE}; height: 2px; }}
+QSlider::sub-page:horizontal {{ background: {VERDIGRIS}; height: 2px; }}
+QSlider::handle:horizontal {{ background: {TEXT}; width: 10px; height: 10px; margin: -4px 0; border-radius: 5px; }}
+QSlider:focus::handle:horizontal {{ background: {VERDIGRIS}; }}
+"""

@@ -1,0 +1,415 @@
+"""Fields of the sheet: numbers to drag or type, choices, vectors, colours, ramps."""
+
+from __future__ import annotations
+
+import ast
+import operator
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QColorDialog, QHBoxLayout, QLineEdit, QSizePolicy, QToolButton, QWidget
+
+from tenka.app import theme
+from tenka.effect.catalogue import Param
+from tenka.effect.model import Ramp, Stop
+from tenka.look.colour import ramp_table, to_srgb
+
+_OPERATORS: dict[type, Callable[..., float]] = {
+    ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv, ast.USub: operator.neg, ast.UAdd: operator.pos,
+}  # fmt: skip
+
+
+def arithmetic(text: str) -> float:
+    """Value of a sum such as `2*3` or `(1+0.5)/4`; raises ValueError for anything else."""
+
+    def value(node: ast.AST) -> float:
+        if isinstance(node, ast.Expression):
+            return value(node.body)
+        if isinstance(node, ast.Constant) and isinstance(node.value, int | float) and not isinstance(node.value, bool):
+            return float(node.value)
+        if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
+            return _OPERATORS[type(node.op)](value(node.left), value(node.right))
+        if isinstance(node, ast.UnaryOp) and type(node.op) in _OPERATORS:
+            return _OPERATORS[type(node.op)](value(node.operand))
+        raise ValueError("not a sum")
+
+    try:
+        result = value(ast.parse(text.strip().replace(",", "."), mode="eval"))
+    except (SyntaxError, ZeroDivisionError, RecursionError, MemoryError, OverflowError) as error:
+        raise ValueError(str(error)) from None
+    if result != result or abs(result) == float("inf"):
+        raise ValueError("not finite")
+    return result
+
+
+def shown(value: float, step: float) -> str:
+    """A number with as many digits as its drag step makes sense of."""
+    if value and abs(value) < step * 0.1:
+        return f"{value:.3g}"
+    digits = 0 if step >= 1 else 1 if step >= 0.1 else 2 if step >= 0.01 else 3
+    return f"{value:.{digits}f}".rstrip("0").rstrip(".") if digits else f"{value:.0f}"
+
+
+class NumberField(QWidget):
+    """A number: drag sideways, wheel or arrow keys to change it, click or type to enter a sum.
+
+    `changed` carries the value and a token that is the same for all changes of one gesture.
+    """
+
+    changed = pyqtSignal(float, object)
+
+    def __init__(self, p: Param, value: float, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.p, self.value = p, float(value)
+        self.locked = False
+        self._press: QPointF | None = None
+        self._from = self.value
+        self._dragging = False
+        self._token: object = None
+        self._edit: QLineEdit | None = None
+        self.setFixedHeight(theme.ROW - 4)
+        self.setMinimumWidth(46)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+        self.setAccessibleName(p.label)
+
+    def show_value(self, value: float) -> None:
+        if value != self.value:
+            self.value = float(value)
+            self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(90, theme.ROW - 4)
+
+    def _take(self, value: float, token: object) -> None:
+        value = self.p.clamp(round(value) if self.p.kind == "whole" else value)
+        if value != self.value:
+            self.value = value
+            self.update()
+            self.changed.emit(value, token)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS if self.hasFocus() else theme.RULE)))
+        painter.setBrush(theme.colour(theme.WELL))
+        painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
+        low, high = self.p.soft
+        if high > low:
+            share = min(1.0, max(0.0, (self.value - low) / (high - low)))
+            painter.fillRect(QRectF(2, self.height() - 3, (self.width() - 4) * share, 2), theme.colour(theme.VERDIGRIS, 0.55))
+        painter.setFont(theme.font(theme.BODY))
+        painter.setPen(theme.colour(theme.QUIET if self.locked else theme.TEXT))
+        text = shown(self.value, self.p.step if self.p.kind != "whole" else 1)
+        inner = box.adjusted(6, 0, -6, -1)
+        unit = self.p.unit
+        metrics = painter.fontMetrics()
+        wide = metrics.horizontalAdvance(text) + (metrics.horizontalAdvance(" " + unit) if unit else 0) <= inner.width()
+        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+        if unit and wide:
+            painter.setPen(theme.colour(theme.QUIET))
+            painter.setFont(theme.font(theme.SMALL))
+            painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, unit)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.LeftButton and not self.locked:
+            self._press, self._from, self._dragging, self._token = event.position(), self.value, False, object()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._press is None:
+            return
+        moved = event.position().x() - self._press.x()
+        if not self._dragging and abs(moved) < 3:
+            return
+        self._dragging = True
+        low, high = self.p.soft
+        per_px = (high - low) / 250.0
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            per_px *= 0.1
+        value = self._from + moved * per_px
+        fine = self.p.step * (0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0)
+        self._take(round(value / fine) * fine if fine > 0 else value, self._token)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._press is not None and not self._dragging:
+            self.type_in()
+        self._press = None
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        if not self.hasFocus() or self.locked:
+            event.ignore()  # the sheet scrolls
+            return
+        self._take(self.value + self.p.step * (1 if event.angleDelta().y() > 0 else -1), ("wheel", id(self)))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if self.locked:
+            return super().keyPressEvent(event)
+        key = event.key()
+        if key in (Qt.Key.Key_Up, Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Left):
+            sign = 1 if key in (Qt.Key.Key_Up, Qt.Key.Key_Right) else -1
+            self._take(self.value + sign * self.p.step * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1), ("keys", id(self)))
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
+            self.type_in()
+        elif event.text() and event.text() in "0123456789.-(":
+            self.type_in(event.text())
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        self.update()
+        super().focusInEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self.update()
+        super().focusOutEvent(event)
+
+    def type_in(self, text: str | None = None) -> None:
+        """Open the field for typing; Enter takes the sum, Escape leaves it, a slip turns brick."""
+        edit = QLineEdit(text if text is not None else f"{self.value:g}", self)
+        edit.setGeometry(self.rect())
+        if text is None:
+            edit.selectAll()
+        self._edit = edit
+
+        def take() -> None:
+            try:
+                self._take(arithmetic(edit.text()), object())
+            except ValueError:
+                edit.setStyleSheet(f"border-color: {theme.BRICK};")
+                edit.setToolTip("A number or a sum such as 2*3 is expected here.")
+                return
+            close()
+
+        def close() -> None:
+            if self._edit is edit:
+                self._edit = None
+                edit.deleteLater()
+                self.setFocus()
+
+        edit.returnPressed.connect(take)
+        edit.editingFinished.connect(lambda: close() if not edit.hasFocus() else None)
+        edit.keyPressEvent = lambda e: close() if e.key() == Qt.Key.Key_Escape else QLineEdit.keyPressEvent(edit, e)  # type: ignore[method-assign]
+        edit.show()
+        edit.setFocus()
+
+
+class VectorField(QWidget):
+    """Three numbers side by side."""
+
+    changed = pyqtSignal(object, object)
+
+    def __init__(self, p: Param, value: tuple[float, float, float]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(3)
+        self.fields = [NumberField(p, v) for v in value]
+        for axis, field in zip("xyz", self.fields):
+            field.setAccessibleName(f"{p.label} {axis}")
+            field.changed.connect(lambda _v, token: self.changed.emit(tuple(f.value for f in self.fields), token))
+            row.addWidget(field)
+
+    def show_value(self, value: tuple[float, float, float]) -> None:
+        for field, v in zip(self.fields, value):
+            field.show_value(v)
+
+
+class WallsField(QWidget):
+    """Three open or closed walls."""
+
+    changed = pyqtSignal(object, object)
+
+    def __init__(self, p: Param, value: tuple[bool, bool, bool], names: tuple[str, str, str]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(3)
+        self.buttons = []
+        for name, v in zip(names, value):
+            button = QToolButton()
+            button.setText(name)
+            button.setCheckable(True)
+            button.setChecked(v)
+            button.setToolTip(f"{name}: lit is open, dark is closed")
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            button.setStyleSheet(f"QToolButton {{ border: 1px solid {theme.RULE}; }} QToolButton:checked {{ color: {theme.VERDIGRIS}; }}")
+            button.clicked.connect(lambda: self.changed.emit(tuple(b.isChecked() for b in self.buttons), object()))
+            row.addWidget(button)
+            self.buttons.append(button)
+
+    def show_value(self, value: tuple[bool, bool, bool]) -> None:
+        for button, v in zip(self.buttons, value):
+            button.setChecked(v)
+
+
+def qt_colour(linear: tuple[float, float, float]) -> QColor:
+    r, g, b = (float(c) for c in to_srgb(list(linear)))  # type: ignore[arg-type]
+    return QColor.fromRgbF(r, g, b)
+
+
+def linear_colour(c: QColor) -> tuple[float, float, float]:
+    def decode(x: float) -> float:
+        return x / 12.92 if x <= 0.04045 else ((x + 0.055) / 1.055) ** 2.4
+
+    return decode(c.redF()), decode(c.greenF()), decode(c.blueF())
+
+
+class ColourField(QToolButton):
+    """A colour; a click opens the picker."""
+
+    changed = pyqtSignal(object, object)
+
+    def __init__(self, p: Param, value: tuple[float, float, float]) -> None:
+        super().__init__()
+        self.value = value
+        self.setFixedHeight(theme.ROW - 4)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(p.label)
+        self.clicked.connect(self._pick)
+
+    def show_value(self, value: tuple[float, float, float]) -> None:
+        self.value = value
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS if self.hasFocus() else theme.RULE)))
+        painter.setBrush(qt_colour(self.value))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), theme.RADIUS, theme.RADIUS)
+
+    def _pick(self) -> None:
+        found = QColorDialog.getColor(qt_colour(self.value), self)
+        if found.isValid():
+            self.changed.emit(linear_colour(found), object())
+
+
+class RampField(QWidget):
+    """A ramp with its stops: drag one sideways (values also up and down), double-click to add, Delete to remove."""
+
+    changed = pyqtSignal(object, object)
+
+    def __init__(self, p: Param, value: Ramp) -> None:
+        super().__init__()
+        self.value, self.chosen = value, 0
+        self._token: object = None
+        self._held = False
+        self.setFixedHeight(54)
+        self.setMinimumWidth(100)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(p.label)
+        self.setMouseTracking(True)
+
+    def show_value(self, value: Ramp) -> None:
+        self.value = value
+        self.chosen = min(self.chosen, len(value.stops) - 1)
+        self.update()
+
+    def _area(self) -> QRectF:
+        return QRectF(6, 3, self.width() - 12, self.height() - 16)
+
+    def _point(self, stop: Stop) -> QPointF:
+        a = self._area()
+        y = a.bottom() + 6 if self.value.coloured else a.bottom() - a.height() * min(1.0, max(0.0, float(stop.value)))  # type: ignore[arg-type]
+        return QPointF(a.left() + a.width() * stop.at, y)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        a = self._area()
+        if self.value.coloured:
+            gradient = QLinearGradient(a.left(), 0, a.right(), 0)
+            for i, c in enumerate(ramp_table(self.value, 33)):
+                gradient.setColorAt(i / 32, qt_colour(tuple(c)))
+            painter.setBrush(gradient)
+        else:
+            painter.setBrush(theme.colour(theme.WELL))
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS if self.hasFocus() else theme.RULE)))
+        painter.drawRoundedRect(a.adjusted(-0.5, -0.5, 0.5, 0.5), theme.RADIUS, theme.RADIUS)
+        if not self.value.coloured:
+            table = ramp_table(self.value, 65)
+            line = [QPointF(a.left() + a.width() * i / 64, a.bottom() - a.height() * min(1.0, float(v))) for i, v in enumerate(table)]
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour(theme.VERDIGRIS, 0.18))
+            painter.drawPolygon(QPolygonF([a.bottomLeft(), *line, a.bottomRight()]))
+            painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1.4))
+            painter.drawPolyline(QPolygonF(line))
+        for i, stop in enumerate(self.value.stops):
+            painter.setPen(QPen(theme.colour(theme.GROUND), 1))
+            painter.setBrush(theme.colour(theme.TEXT if i == self.chosen else theme.QUIET))
+            painter.drawEllipse(self._point(stop), 4, 4)
+
+    def _near(self, at: QPointF) -> int | None:
+        gaps = [(abs(self._point(s).x() - at.x()) + (0 if self.value.coloured else 0.3 * abs(self._point(s).y() - at.y())), i)
+                for i, s in enumerate(self.value.stops)]  # fmt: skip
+        gap, i = min(gaps)
+        return i if gap < 9 else None
+
+    def _set(self, stops: list[Stop], token: object) -> None:
+        self.value = Ramp(stops=tuple(stops))
+        self.update()
+        self.changed.emit(self.value, token)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        near = self._near(event.position())
+        self._held, self._token = near is not None, object()
+        if near is not None:
+            self.chosen = near
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._held = False
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if not self._held:
+            return
+        a, stops, i = self._area(), list(self.value.stops), self.chosen
+        low = stops[i - 1].at if i else 0.0
+        high = stops[i + 1].at if i + 1 < len(stops) else 1.0
+        at = min(high, max(low, (event.position().x() - a.left()) / a.width()))
+        value: Any = stops[i].value
+        if not self.value.coloured:
+            value = round(min(1.0, max(0.0, (a.bottom() - event.position().y()) / a.height())), 3)
+        stops[i] = Stop(at=round(at, 4), value=value)
+        self._set(stops, self._token)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        near = self._near(event.position())
+        stops = list(self.value.stops)
+        if near is not None:
+            if self.value.coloured:
+                found = QColorDialog.getColor(qt_colour(stops[near].value), self)  # type: ignore[arg-type]
+                if found.isValid():
+                    stops[near] = Stop(at=stops[near].at, value=linear_colour(found))
+                    self._set(stops, object())
+            return
+        a = self._area()
+        at = min(1.0, max(0.0, (event.position().x() - a.left()) / a.width()))
+        v = ramp_table(self.value, 1025)[round(at * 1024)]
+        stops.append(Stop(at=round(at, 4), value=tuple(float(c) for c in v) if self.value.coloured else float(v)))
+        stops.sort(key=lambda s: s.at)
+        self.chosen = next(i for i, s in enumerate(stops) if abs(s.at - at) < 1e-3)
+        self._set(stops, object())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Delete and len(self.value.stops) > 1:
+            stops = list(self.value.stops)
+            del stops[self.chosen]
+            self.chosen = max(0, self.chosen - 1)
+            self._set(stops, object())
+        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.chosen = (self.chosen + (1 if event.key() == Qt.Key.Key_Right else -1)) % len(self.value.stops)
+            self.update()
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,1 @@
+"""Ground floor: errors, atomic files, counter-based randomness, threads and jobs."""

@@ -1,0 +1,1 @@
+"""What an effect costs on a device: profiles, the roofline model, the ledger."""

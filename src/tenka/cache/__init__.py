@@ -1,0 +1,1 @@
+"""Simulated frames on disk, by key."""

@@ -1,0 +1,177 @@
+"""The frame store: one file per frame and key, written whole, checked on reading, removed oldest first.
+
+Arrays are compressed with blosc2 (LZ4, bit-shuffled); docs/decisions/cache-format.md has the measurement
+against zarr. A file ends in a checksum of all that is before it; one that does not match is removed, and
+its frame counts as not simulated.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import struct
+import threading
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import blosc2
+import numpy as np
+from platformdirs import user_cache_path
+
+from tenka.base.errors import BadInput
+from tenka.base.files import write_atomic
+
+MAGIC = b"TNKF0001"
+SUM_BYTES = 16
+DEFAULT_LIMIT = 8 * 1024**3
+PRUNE_EVERY = 48
+
+blosc2.set_releasegil(True)
+
+
+@dataclass
+class Frame:
+    """What is kept of a simulated moment, and all that drawing needs.
+
+    Attributes
+    ----------
+    density, temperature : (nx, ny, nz), float16 in previews and float32 in final runs; 1, and K above the air
+    velocity : (3, nx, ny, nz) at voxel centres in m/s, or None when it was not read
+    origin, voxel : m
+    time : s
+    meta : figures measured when it was made (wall: densest value at each of the six walls)
+    """
+
+    density: np.ndarray
+    temperature: np.ndarray
+    velocity: np.ndarray | None
+    origin: tuple[float, float, float]
+    voxel: float
+    time: float
+    meta: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def shape(self) -> tuple[int, int, int]:
+        x, y, z = self.density.shape
+        return x, y, z
+
+    @property
+    def high(self) -> np.ndarray:
+        return np.asarray(self.origin) + np.asarray(self.shape) * self.voxel
+
+
+def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> bytes:
+    """Arrays and figures as the bytes of one file."""
+    blocks, table = [], []
+    for name, array in arrays.items():
+        array = np.ascontiguousarray(array)
+        block = blosc2.compress2(array, codec=blosc2.Codec.LZ4, clevel=3, filters=[blosc2.Filter.BITSHUFFLE], typesize=array.itemsize, nthreads=1)
+        blocks.append(block)
+        table.append({"name": name, "shape": array.shape, "dtype": array.dtype.str, "bytes": len(block)})
+    head = json.dumps({"arrays": table, "meta": meta}).encode()
+    body = b"".join([MAGIC, struct.pack("<I", len(head)), head, *blocks])
+    return body + hashlib.blake2b(body, digest_size=SUM_BYTES).digest()
+
+
+def unpack_arrays(data: bytes, wanted: set[str] | None = None) -> tuple[dict[str, np.ndarray], dict[str, Any]]:
+    """The inverse of `pack_arrays`, for all or some arrays; raises ValueError for anything damaged."""
+    if len(data) < len(MAGIC) + 4 + SUM_BYTES or not data.startswith(MAGIC):
+        raise ValueError("not a frame")
+    if hashlib.blake2b(memoryview(data)[:-SUM_BYTES], digest_size=SUM_BYTES).digest() != data[-SUM_BYTES:]:
+        raise ValueError("damaged")
+    start = len(MAGIC) + 4
+    (size,) = struct.unpack_from("<I", data, len(MAGIC))
+    head = json.loads(data[start : start + size])
+    place, arrays = start + size, {}
+    for row in head["arrays"]:
+        if wanted is None or row["name"] in wanted:
+            array = np.empty(row["shape"], row["dtype"])
+            blosc2.decompress2(data[place : place + row["bytes"]], dst=array)
+            arrays[row["name"]] = array
+        place += row["bytes"]
+    return arrays, head["meta"]
+
+
+class FrameStore:
+    """Frames and full states under a folder, within a size limit.
+
+    Parameters
+    ----------
+    folder : where to keep them; by default the user's cache
+    limit : bytes; the least recently used files go first
+    """
+
+    def __init__(self, folder: Path | None = None, limit: int = DEFAULT_LIMIT) -> None:
+        self.folder = Path(folder) if folder is not None else user_cache_path("tenka") / "frames"
+        self.limit = limit
+        self._lock = threading.Lock()
+        self._puts = 0
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            self._known = {p.name for p in self.folder.iterdir() if not p.name.startswith(".")}
+            for part in self.folder.glob(".*.part"):
+                part.unlink(missing_ok=True)
+        except OSError as error:
+            raise BadInput(f"cannot be used for frames ({(error.strerror or 'error').lower()})", "a folder that you may write to", self.folder) from None
+
+    def has(self, name: str) -> bool:
+        return name in self._known
+
+    def put(self, name: str, arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> None:
+        write_atomic(self.folder / name, pack_arrays(arrays, meta), sync=False)
+        with self._lock:
+            self._known.add(name)
+            self._puts += 1
+            due = self._puts % PRUNE_EVERY == 0
+        if due:
+            self.prune()
+
+    def get(self, name: str, wanted: set[str] | None = None) -> tuple[dict[str, np.ndarray], dict[str, Any]] | None:
+        """Arrays and figures under a name; None when it is not there or was damaged (then it is removed)."""
+        if name not in self._known:
+            return None
+        path = self.folder / name
+        try:
+            found = unpack_arrays(path.read_bytes(), wanted)
+            os.utime(path)
+            return found
+        except (OSError, ValueError, KeyError, RuntimeError):
+            self.drop(name)
+            return None
+
+    def put_frame(self, key: str, frame: Frame) -> None:
+        assert frame.velocity is not None
+        arrays = {"density": frame.density, "temperature": frame.temperature, "velocity": frame.velocity}
+        self.put(key, arrays, {"origin": frame.origin, "voxel": frame.voxel, "time": frame.time, **frame.meta})
+
+    def get_frame(self, key: str, velocity: bool = False) -> Frame | None:
+        wanted = {"density", "temperature", "velocity"} if velocity else {"density", "temperature"}
+        found = self.get(key, wanted)
+        if found is None:
+            return None
+        arrays, meta = found
+        origin, voxel, time = tuple(meta.pop("origin")), meta.pop("voxel"), meta.pop("time")
+        return Frame(arrays["density"], arrays["temperature"], arrays.get("velocity"), origin, voxel, time, meta)
+
+    def drop(self, name: str) -> None:
+        with self._lock:
+            self._known.discard(name)
+        (self.folder / name).unlink(missing_ok=True)
+
+    def prune(self) -> None:
+        """Remove the least recently used files until the store is within its limit."""
+        files = []
+        for path in self.folder.iterdir():
+            try:
+                stat = path.stat()
+                files.append((stat.st_mtime, stat.st_size, path.name))
+            except OSError:
+                continue
+        total = sum(size for _, size, _ in files)
+        for _, size, name in sorted(files):
+            if total <= self.limit:
+                break
+            self.drop(name)
+            total -= size

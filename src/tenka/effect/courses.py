@@ -1,0 +1,194 @@
+"""Courses: a value over time, as a constant, keys, a wave, noise, or a combination of these."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from tenka.base.randomness import stable_seed, unit_array
+
+Ease = Literal["linear", "smooth", "hold"]
+
+
+class _Node(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Key(_Node):
+    """A value at a time, and how the course leaves it towards the next key."""
+
+    t: float
+    v: float
+    ease: Ease = "smooth"
+
+
+class Keys(_Node):
+    kind: Literal["keys"] = "keys"
+    keys: tuple[Key, ...] = Field(min_length=1)
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Keys:
+        times = [k.t for k in self.keys]
+        if any(b <= a for a, b in zip(times, times[1:])):
+            raise ValueError("keys must be in order of time, each at a time of its own")
+        return self
+
+    def at(self, t: float) -> float:
+        keys = self.keys
+        if t <= keys[0].t:
+            return keys[0].v
+        for a, b in zip(keys, keys[1:]):
+            if t < b.t:
+                share = (t - a.t) / (b.t - a.t)
+                if a.ease == "hold":
+                    return a.v
+                if a.ease == "smooth":
+                    share = share * share * (3.0 - 2.0 * share)
+                return a.v + (b.v - a.v) * share
+        return keys[-1].v
+
+
+class Wave(_Node):
+    """`base + amount * sin(2 pi (t / period + phase))`."""
+
+    kind: Literal["wave"] = "wave"
+    base: float = 0.0
+    amount: float = 1.0
+    period: float = Field(1.0, gt=0.0)
+    phase: float = 0.0
+
+    def at(self, t: float) -> float:
+        return self.base + self.amount * math.sin(2.0 * math.pi * (t / self.period + self.phase))
+
+
+class Noise(_Node):
+    """Smooth noise in [-1, 1] times `amount`, round `base`; new values every `period` seconds."""
+
+    kind: Literal["noise"] = "noise"
+    base: float = 0.0
+    amount: float = 1.0
+    period: float = Field(1.0, gt=0.0)
+    seed: int = 0
+
+    def at(self, t: float) -> float:
+        return self.base + self.amount * float(smooth_noise(self.seed, t / self.period))
+
+
+class Sum(_Node):
+    kind: Literal["sum"] = "sum"
+    of: tuple[Value, ...] = Field(min_length=1)
+
+    def at(self, t: float) -> float:
+        return sum(value_at(v, t) for v in self.of)
+
+
+class Product(_Node):
+    kind: Literal["product"] = "product"
+    of: tuple[Value, ...] = Field(min_length=1)
+
+    def at(self, t: float) -> float:
+        return math.prod(value_at(v, t) for v in self.of)
+
+
+class Absolute(_Node):
+    kind: Literal["absolute"] = "absolute"
+    of: Value
+
+    def at(self, t: float) -> float:
+        return abs(value_at(self.of, t))
+
+
+class Clamp(_Node):
+    kind: Literal["clamp"] = "clamp"
+    of: Value
+    low: float = 0.0
+    high: float = 1.0
+
+    @model_validator(mode="after")
+    def _low_below_high(self) -> Clamp:
+        if self.low > self.high:
+            raise ValueError("a clamp's low must not be above its high")
+        return self
+
+    def at(self, t: float) -> float:
+        return min(self.high, max(self.low, value_at(self.of, t)))
+
+
+Course = Keys | Wave | Noise | Sum | Product | Absolute | Clamp
+Value = float | Annotated[Course, Field(discriminator="kind")]
+KINDS: dict[str, type[BaseModel]] = {
+    "keys": Keys, "wave": Wave, "noise": Noise, "sum": Sum, "product": Product, "absolute": Absolute, "clamp": Clamp,
+}  # fmt: skip
+
+for _model in (Sum, Product, Absolute, Clamp):
+    _model.model_rebuild()
+
+
+def value_at(value: Value, t: float) -> float:
+    """A plain number as it is, or a course at `t` seconds."""
+    return value.at(t) if isinstance(value, Course) else float(value)
+
+
+def smooth_noise(seed: int, x: np.ndarray | float) -> np.ndarray:
+    """Value noise in one dimension with a smooth (quintic) blend, in [-1, 1]."""
+    i = np.floor(x)
+    f = x - i
+    a, b = (2.0 * unit_array(seed, i + k).astype(np.float64) - 1.0 for k in (0, 1))
+    return a + (b - a) * f * f * f * (f * (6.0 * f - 15.0) + 10.0)
+
+
+def course_from(kind: str, value: Value, t: float, low: float | None = None, high: float | None = None) -> Value:
+    """A course of `kind` that has, at `t` seconds, the value that `value` has there.
+
+    Nothing jumps when a value is made to move: `constant` keeps the present value, and a combination
+    keeps what was there as its first part.
+    """
+    now = value_at(value, t)
+    amount = abs(now) * 0.25 or 0.25
+    if kind == "constant":
+        return now
+    if kind == "keys":
+        return Keys(keys=(Key(t=t, v=now),))
+    if kind == "wave":
+        return Wave(base=now, amount=amount, period=1.0, phase=-(t % 1.0))
+    if kind == "noise":
+        seed = stable_seed("course", now)
+        return Noise(base=now - amount * float(smooth_noise(seed, t)), amount=amount, period=1.0, seed=seed)
+    if kind == "sum":
+        return Sum(of=(value, Wave(base=0.0, amount=amount, period=1.0, phase=-(t % 1.0))))
+    if kind == "product":
+        return Product(of=(value, Wave(base=1.0, amount=0.25, period=1.0, phase=-(t % 1.0))))
+    if kind == "absolute":
+        return Absolute(of=value) if now >= 0 else Absolute(of=-now)
+    if kind == "clamp":
+        return Clamp(of=value, low=min(now, low if low is not None else now), high=max(now, high if high is not None else now))
+    raise ValueError(f"no course is called {kind}")
+
+
+def key_times(value: Value) -> list[float]:
+    """Times of all keys inside a course, for the drawer's snapping."""
+    if isinstance(value, Keys):
+        return [k.t for k in value.keys]
+    if isinstance(value, Sum | Product):
+        return sorted({t for v in value.of for t in key_times(v)})
+    if isinstance(value, Absolute | Clamp):
+        return key_times(value.of)
+    return []
+
+
+def with_key(course: Keys, t: float, v: float, ease: Ease = "smooth") -> Keys:
+    """The course with a key at `t`, replacing one within a millisecond of it."""
+    kept = [k for k in course.keys if abs(k.t - t) > 1e-3]
+    return Keys(keys=tuple(sorted([*kept, Key(t=t, v=v, ease=ease)], key=lambda k: k.t)))
+
+
+def moved_key(course: Keys, index: int, t: float, v: float) -> Keys:
+    """The course with one key moved; it stops a millisecond short of its neighbours."""
+    keys = list(course.keys)
+    before = keys[index - 1].t + 1e-3 if index > 0 else -math.inf
+    after = keys[index + 1].t - 1e-3 if index + 1 < len(keys) else math.inf
+    keys[index] = keys[index].model_copy(update={"t": min(after, max(before, t)), "v": v})
+    return Keys(keys=tuple(keys))

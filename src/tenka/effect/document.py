@@ -1,0 +1,214 @@
+"""The open document: edits by path, undo and redo, and listeners.
+
+An effect is immutable, so every state is a snapshot that any thread may read, and undo keeps the
+snapshots themselves (they share all that did not change).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from tenka.base.errors import BadInput
+from tenka.effect.catalogue import Param, Settings, params
+from tenka.effect.model import Effect, Lever
+
+MOST_UNDO = 400
+
+
+def get(root: Any, path: str) -> Any:
+    """The value at a path such as `layers.plume.motion.lift`; list items go by their id."""
+    node = root
+    for part in filter(None, path.split(".")):
+        node = _child(node, part, path)
+    return node
+
+
+def _child(node: Any, part: str, path: str) -> Any:
+    if isinstance(node, tuple):
+        for item in node:
+            if getattr(item, "id", None) == part:
+                return item
+    elif isinstance(node, dict) and part in node:
+        return node[part]
+    elif isinstance(node, Settings) and part in type(node).model_fields:
+        return getattr(node, part)
+    raise BadInput(f"nothing is at '{path}'", "a path such as layers.plume.motion.lift")
+
+
+def replaced(root: Any, path: str, value: Any) -> Any:
+    """A copy of `root` with the value at `path` replaced, checked as if it had been read from disk."""
+    parts = [p for p in path.split(".") if p]
+    return _replaced(root, parts, value, path)
+
+
+def _replaced(node: Any, parts: list[str], value: Any, path: str) -> Any:
+    if not parts:
+        return value
+    head, rest = parts[0], parts[1:]
+    if isinstance(node, tuple):
+        _child(node, head, path)
+        return tuple(_replaced(i, rest, value, path) if getattr(i, "id", None) == head else i for i in node)
+    if isinstance(node, dict):
+        return {**node, head: _replaced(node.get(head), rest, value, path)}
+    _child(node, head, path)
+    fields = {name: getattr(node, name) for name in type(node).model_fields}
+    fields[head] = _replaced(fields[head], rest, value, path)
+    try:
+        return type(node).model_validate(fields)
+    except ValidationError as error:
+        raise BadInput(explain(error), place=path) from error
+
+
+def explain(error: ValidationError) -> str:
+    """The first fault of a validation error as a phrase."""
+    first = error.errors()[0]
+    message = re.sub(r"^(Value error|Assertion failed), ", "", first["msg"])
+    return message[0].lower() + message[1:]
+
+
+def param_at(effect: Effect, path: str) -> Param:
+    """The catalogue entry of the setting at `path`."""
+    owner, _, name = path.rpartition(".")
+    try:
+        return params(type(get(effect, owner)))[name]
+    except KeyError:
+        raise BadInput(f"'{path}' is not a setting") from None
+
+
+def with_levers(effect: Effect, tier_id: str) -> Effect:
+    """The effect as this tier plays it: each lever's value for the tier put in its place."""
+    tier = effect.tier(tier_id)
+    for lever in effect.levers:
+        if lever.id in tier.levers:
+            value = min(lever.high, max(lever.low, tier.levers[lever.id]))
+            if param_at(effect, lever.path).kind == "whole":
+                value = round(value)
+            effect = replaced(effect, lever.path, value)
+    return effect
+
+
+def promoted(effect: Effect, path: str) -> Effect:
+    """The effect with a lever for the player setting at `path`; each tier starts at the present value."""
+    p = param_at(effect, path)
+    if p.affects != "player" or p.kind not in ("number", "whole"):
+        raise BadInput(f"{p.label} cannot become a lever", "a number that the game's player reads", place=path)
+    name = path.rsplit(".", 1)[1]
+    taken = {lever.id for lever in effect.levers}
+    if any(lever.path == path for lever in effect.levers):
+        raise BadInput(f"{p.label} is a lever already", place=path)
+    id = next(i for i in (name, *(f"{name}_{k}" for k in range(2, 99))) if i not in taken)
+    now = float(get(effect, path))
+    low, high = min(now, p.soft[0]), max(now, p.soft[1])
+    lever = Lever(id=id, name=p.label, path=path, low=low, high=high)
+    tiers = tuple(t.model_copy(update={"levers": {**t.levers, id: now}}) for t in effect.tiers)
+    return effect.model_copy(update={"levers": (*effect.levers, lever), "tiers": tiers})
+
+
+def dismissed(effect: Effect, lever_id: str) -> Effect:
+    """The effect without a lever and its values."""
+    levers = tuple(lever for lever in effect.levers if lever.id != lever_id)
+    tiers = tuple(t.model_copy(update={"levers": {k: v for k, v in t.levers.items() if k != lever_id}}) for t in effect.tiers)
+    return effect.model_copy(update={"levers": levers, "tiers": tiers})
+
+
+def free_id(items: tuple[Any, ...], stem: str) -> str:
+    """An id that none of `items` has."""
+    taken = {item.id for item in items}
+    return next(i for i in (stem, *(f"{stem}_{k}" for k in range(2, 10_000))) if i not in taken)
+
+
+@dataclass(frozen=True)
+class Change:
+    """One undoable step."""
+
+    label: str
+    before: Effect
+    after: Effect
+    path: str
+    merge: object
+
+
+Listener = Callable[[str], None]
+
+
+class Document:
+    """An effect being edited.
+
+    Listeners are called with the path that changed ('' when anything may have); they mirror the
+    document and never keep settings of their own.
+    """
+
+    def __init__(self, effect: Effect | None = None, file: Path | None = None) -> None:
+        self.effect = effect or Effect()
+        self.file = file
+        self._saved = self.effect
+        self._done: list[Change] = []
+        self._undone: list[Change] = []
+        self._listeners: list[Listener] = []
+
+    @property
+    def unsaved(self) -> bool:
+        return self.effect is not self._saved
+
+    def mark_saved(self, file: Path) -> None:
+        self.file, self._saved = file, self.effect
+        self._tell("")
+
+    def listen(self, listener: Listener) -> None:
+        self._listeners.append(listener)
+
+    def edit(self, path: str, value: Any, label: str = "", merge: object = None) -> None:
+        """Set one value. Edits with the same `merge` token (one drag) undo together."""
+        if get(self.effect, path) == value and type(get(self.effect, path)) is type(value):
+            return
+        self.apply(replaced(self.effect, path, value), label or f"Change {path.rsplit('.', 1)[-1].replace('_', ' ')}", path, merge)
+
+    def apply(self, effect: Effect, label: str, path: str = "", merge: object = None) -> None:
+        """Take a new state of the whole effect as one undoable step."""
+        if effect is self.effect:
+            return
+        top = self._done[-1] if self._done else None
+        if merge is not None and top is not None and top.merge == merge and not self._undone:
+            self._done[-1] = Change(top.label, top.before, effect, path if path == top.path else "", merge)
+        else:
+            self._done.append(Change(label, self.effect, effect, path, merge))
+            del self._done[:-MOST_UNDO]
+        self._undone.clear()
+        self.effect = effect
+        self._tell(path)
+
+    @property
+    def undo_label(self) -> str | None:
+        return self._done[-1].label if self._done else None
+
+    @property
+    def redo_label(self) -> str | None:
+        return self._undone[-1].label if self._undone else None
+
+    def undo(self) -> bool:
+        if not self._done:
+            return False
+        change = self._done.pop()
+        self._undone.append(change)
+        self.effect = change.before
+        self._tell(change.path)
+        return True
+
+    def redo(self) -> bool:
+        if not self._undone:
+            return False
+        change = self._undone.pop()
+        self._done.append(change)
+        self.effect = change.after
+        self._tell(change.path)
+        return True
+
+    def _tell(self, path: str) -> None:
+        for listener in list(self._listeners):
+            listener(path)

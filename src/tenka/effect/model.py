@@ -1,0 +1,364 @@
+"""The settings models of an effect: every number an artist can change, declared once."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from tenka.effect.catalogue import Settings, param
+from tenka.effect.courses import Value, value_at
+
+SCHEMA_VERSION = 1
+AMBIENT_KELVIN = 288.15
+Vec3 = tuple[float, float, float]
+Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+
+
+class Stop(Settings):
+    """A ramp's stop: a position in [0, 1] and its value, or its linear sRGB colour."""
+
+    at: float = Field(ge=0.0, le=1.0)
+    value: float | Vec3
+
+
+class Ramp(Settings):
+    """A value or a colour over something in [0, 1]; straight between stops, held outside them."""
+
+    stops: tuple[Stop, ...] = Field(min_length=1, max_length=32)
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Ramp:
+        places = [s.at for s in self.stops]
+        if any(b < a for a, b in zip(places, places[1:])):
+            raise ValueError("a ramp's stops must be in order")
+        if len({isinstance(s.value, tuple) for s in self.stops}) > 1:
+            raise ValueError("a ramp holds values or colours, not both")
+        return self
+
+    @property
+    def coloured(self) -> bool:
+        return isinstance(self.stops[0].value, tuple)
+
+
+def ramp(*stops: tuple[float, float | Vec3]) -> Ramp:
+    """A ramp from (position, value) pairs."""
+    return Ramp(stops=tuple(Stop(at=a, value=v) for a, v in stops))
+
+
+class Heard(Settings):
+    """What can be soloed, hidden, or passed over (left out of the simulation)."""
+
+    id: Id
+    name: str = Field(min_length=1, max_length=60)
+    solo: bool = False
+    hidden: bool = False
+    passed_over: bool = False
+
+
+class Prop(Heard):
+    """A primitive or a mesh in the scene."""
+
+    shape: Literal["sphere", "box", "cylinder", "cone", "mesh"] = param(
+        "box", "The prop's form; a mesh comes from a file.", section="Where"
+    )
+    file: str = param("", "Mesh file (GLB, OBJ, PLY or STL), relative to the effect.", section="Where", kind="file",
+                      when=("shape", ("mesh",)))  # fmt: skip
+    position: Vec3 = param((0.0, 0.0, 0.0), "Where its base stands.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.05)
+    size: Vec3 = param((1.0, 1.0, 1.0), "Its extent along x, y and z; for a mesh, a factor on each.", section="Where", unit="m",
+                       soft=(0.05, 10), low=1e-3, high=1e3, step=0.02)  # fmt: skip
+    turn: float = param(0.0, "Turns it round the vertical.", section="Where", unit="°", soft=(-180, 180), low=-360, high=360, step=1)
+    colour: Vec3 = param((0.45, 0.42, 0.38), "Surface colour of a primitive.", section="Look", affects="look", kind="colour", low=0, high=1,
+                         when=("shape", ("sphere", "box", "cylinder", "cone")))  # fmt: skip
+
+
+class Source(Heard):
+    """What feeds a layer."""
+
+    shape: Literal["sphere", "box", "cylinder", "surface"] = param(
+        "sphere", "The region that gives birth, or the surface of a prop.", section="Where", cost="source"
+    )
+    prop: str = param("", "The prop whose surface gives birth.", section="Where", kind="prop", when=("shape", ("surface",)))
+    position: Vec3 = param((0.0, 0.0, 0.5), "Centre of the region.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.02)
+    size: Vec3 = param((0.5, 0.5, 0.5), "Extent of the region along x, y and z.", section="Where", unit="m", soft=(0.05, 5), low=1e-3,
+                       high=1e3, step=0.01, when=("shape", ("sphere", "box", "cylinder")))  # fmt: skip
+    thickness: float = param(0.15, "How far from the surface gas is born.", section="Where", unit="m", soft=(0.02, 1), low=1e-3, high=10,
+                             when=("shape", ("surface",)))  # fmt: skip
+    start: float = param(-60.0, "When it begins; before 0 is the run-up.", section="What", unit="s", soft=(-5, 10), low=-60, high=600, step=0.02)
+    end: float = param(600.0, "When it stops giving.", section="What", unit="s", soft=(0, 10), low=-60, high=600, step=0.02)
+    emission: Value = param(1.0, "Share of what is given below, over time: the envelope in the tempo.", section="What", low=0, high=10,
+                            soft=(0, 1), course=True, cost="source")  # fmt: skip
+    density: Value = param(4.0, "Smoke given each second where the source is full; more is darker.", section="What", unit="1/s", low=0, high=200,
+                           soft=(0, 12), course=True, cost="source")  # fmt: skip
+    temperature: Value = param(300.0, "How much hotter than the air the gas is born; it drives the lift.", section="What", unit="K", low=-280,
+                               high=4000, soft=(0, 900), step=5, course=True, cost="source")  # fmt: skip
+    push: Vec3 = param((0.0, 0.0, 0.0), "Speed that the gas is born with.", section="What", unit="m/s", soft=(-5, 5), low=-200, high=200, step=0.05)
+    grip: float = param(12.0, "How fast the gas at the source takes on its temperature and push.", section="What", unit="1/s", low=0, high=200,
+                        soft=(0, 40), step=0.5)  # fmt: skip
+    blend: Literal["add", "maximum"] = param(
+        "add", "Overlapping sources add up (soft), or the densest wins (sharp).", section="What"
+    )
+    breakup: float = param(0.6, "How strongly noise breaks up the source; 0 is even and looks like a pipe.", section="What", low=0, high=1,
+                           cost="source")  # fmt: skip
+    breakup_size: float = param(0.25, "Size of the patches.", section="What", unit="m", low=0.01, high=50, soft=(0.05, 2))
+    breakup_rate: float = param(1.5, "New patches each second.", section="What", unit="1/s", low=0, high=60, soft=(0, 8))
+
+
+class Wind(Heard):
+    kind: Literal["wind"] = "wind"
+    speed: Value = param(1.5, "How fast the air moves; the plume leans with it.", section="Motion", unit="m/s", low=0, high=80, soft=(0, 8),
+                         course=True, cost="forces")  # fmt: skip
+    heading: Value = param(0.0, "Direction it blows to, from +x towards +y.", section="Motion", unit="°", low=-360, high=360, soft=(-180, 180),
+                           step=1, course=True, cost="forces")  # fmt: skip
+    grip: Value = param(0.8, "How fast the gas takes on the wind.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 4), course=True,
+                        cost="forces")  # fmt: skip
+    gusts: Value = param(0.4, "How much the speed swings, as a share of it.", section="Motion", low=0, high=2, soft=(0, 1), course=True, cost="forces")
+    gust_period: float = param(2.2, "Time from one gust to the next.", section="Motion", unit="s", low=0.1, high=60, soft=(0.3, 6), cost="forces")
+    ground_drag: float = param(0.0, "Height over which the wind grows from nothing at the ground.", section="Motion", unit="m", low=0, high=200,
+                               soft=(0, 10), cost="forces")  # fmt: skip
+
+
+class Turbulence(Heard):
+    kind: Literal["turbulence"] = "turbulence"
+    strength: Value = param(0.6, "Speed of the swirls that are stirred in each second.", section="Motion", unit="m/s", low=0, high=40, soft=(0, 3),
+                            course=True, cost="forces")  # fmt: skip
+    size: float = param(0.9, "Size of the swirls.", section="Motion", unit="m", low=0.02, high=100, soft=(0.1, 4), cost="forces")
+    detail: float = param(0.5, "Share of swirls of half that size.", section="Motion", low=0, high=1, cost="forces")
+    rate: float = param(0.7, "How fast the swirls change.", section="Motion", unit="1/s", low=0, high=20, soft=(0, 4), cost="forces")
+    grip: float = param(1.0, "How fast the gas takes them on.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 4), cost="forces")
+
+
+Force = Annotated[Wind | Turbulence, Field(discriminator="kind")]
+
+
+class Domain(Settings):
+    """The box in which gas is simulated."""
+
+    origin: Vec3 = param((-2.0, -2.0, 0.0), "Lowest corner of the box.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.05)
+    size: Vec3 = param((4.0, 4.0, 4.0), "Extent of the box: taller for a plume, flat for a floor effect.", section="Where", unit="m",
+                       soft=(0.5, 20), low=0.05, high=1e3, step=0.05, cost="step")  # fmt: skip
+    voxel: float = param(0.0625, "Edge of one voxel: half of it shows finer curls and costs eight times as much.", section="Where", unit="m",
+                         low=0.002, high=10, soft=(0.03, 0.25), step=0.002, cost="step")  # fmt: skip
+    open_low: tuple[bool, bool, bool] = param((True, True, False), "Which of the low walls (x, y, floor) let gas through.", section="Where", kind="walls")
+    open_high: tuple[bool, bool, bool] = param((True, True, True), "Which of the high walls (x, y, ceiling) let gas through.", section="Where", kind="walls")
+    run_up: float = param(1.5, "Seconds simulated before the first shown frame; hides the starting bulge.", section="Where", unit="s", low=0, high=60,
+                          soft=(0, 6), step=0.1)  # fmt: skip
+
+
+class Motion(Settings):
+    """How the gas moves."""
+
+    lift: Value = param(1.0, "How strongly heat rises; 1 is what physics gives.", section="Motion", low=-5, high=10, soft=(0, 2), course=True, cost="forces")
+    weight: Value = param(0.05, "How strongly dense smoke sinks.", section="Motion", unit="m/s²", low=-20, high=50, soft=(0, 2), course=True, cost="forces")
+    drag: Value = param(0.05, "How fast movement dies down.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 2), course=True, cost="forces")
+    fine_curl: Value = param(2.0, "Keeps small curls turning; too much gives streaks.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 8),
+                             course=True, cost="vorticity")  # fmt: skip
+    fine_size: float = param(0.12, "Size of the small curls.", section="Motion", unit="m", low=0.005, high=10, soft=(0.03, 0.6), cost="vorticity")
+    broad_curl: Value = param(1.0, "Keeps large rolls turning.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 8), course=True, cost="vorticity")
+    broad_size: float = param(0.6, "Size of the large rolls.", section="Motion", unit="m", low=0.02, high=50, soft=(0.1, 3), cost="vorticity")
+
+
+class Fading(Settings):
+    """How what was given goes away."""
+
+    smoke: Value = param(0.06, "Share of the smoke that fades each second.", section="Fading", unit="1/s", low=0, high=60, soft=(0, 1), course=True,
+                         cost="scalars")  # fmt: skip
+    smoke_linear: Value = param(0.0, "Smoke taken off each second however thin it is: cuts the thin haze.", section="Fading", unit="1/s", low=0, high=60,
+                                soft=(0, 0.5), course=True, cost="scalars")  # fmt: skip
+    cooling: Value = param(0.5, "Share of the heat lost each second; sets how long the plume keeps rising.", section="Fading", unit="1/s", low=0, high=60,
+                           soft=(0, 3), course=True, cost="scalars")  # fmt: skip
+
+
+class Quality(Settings):
+    """What the solver spends."""
+
+    courant: float = param(3.0, "Voxels that gas may cross in one sub-step; lower is truer and slower.", section="Quality", low=0.3, high=8, soft=(0.5, 5),
+                           cost="step")  # fmt: skip
+    most_substeps: int = param(4, "Upper limit of sub-steps in one frame.", section="Quality", low=1, high=64, soft=(1, 16), step=1, cost="step")
+
+
+class Look(Settings):
+    """How the gas is drawn; no change here simulates anything again."""
+
+    colour: Ramp = param(ramp((0.0, (0.80, 0.77, 0.74)), (0.45, (0.52, 0.49, 0.47)), (1.0, (0.20, 0.185, 0.18))),
+                         "Colour of the smoke from thin (left) to dense (right).", section="Look", affects="look", kind="ramp")  # fmt: skip
+    full_density: float = param(1.2, "Density at the ramp's right end.", section="Look", affects="look", low=0.01, high=100, soft=(0.1, 5))
+    extinction: float = param(7.0, "How opaque a metre of smoke of density 1 is.", section="Look", unit="1/m", affects="look", low=0, high=500, soft=(0.5, 30))
+    shadow: float = param(1.0, "How strongly the smoke shades itself; a factor on the extinction.", section="Look", affects="look", low=0, high=4, soft=(0, 2))
+    forward: float = param(0.35, "Forward scattering: brighter rims against the light.", section="Look", affects="look", low=-0.9, high=0.95,
+                           soft=(-0.5, 0.9))  # fmt: skip
+    ambient: float = param(1.0, "Light from the sky and the ground into the shaded side.", section="Look", affects="look", low=0, high=5, soft=(0, 2))
+    glow: float = param(1.0, "Strength of the light that hot gas gives off, by black-body colour.", section="Look", affects="look", low=0, high=1000,
+                        soft=(0, 5))  # fmt: skip
+    steps: float = param(1.0, "Samples per voxel along each ray in the refined picture.", section="Quality", unit="1/voxel", affects="look", low=0.25,
+                         high=4, soft=(0.5, 2))  # fmt: skip
+
+
+class Player(Settings):
+    """How the game plays the flipbook: particles, each of which plays the sequence over its own life."""
+
+    count: int = param(3, "Sprites alive at once; each is a see-through layer over the others.", section="Player", affects="player", low=1, high=2000,
+                       soft=(1, 24), step=1, cost="fill")  # fmt: skip
+    life: float = param(4.0, "Seconds in which one sprite plays the sequence.", section="Player", unit="s", affects="player", low=0.05, high=60,
+                        soft=(0.5, 8))  # fmt: skip
+    life_spread: float = param(0.1, "How much lives differ, as a share.", section="Player", affects="player", low=0, high=0.9, soft=(0, 0.5))
+    scale: float = param(1.0, "Size of a sprite against the size it was packed at.", section="Player", affects="player", low=0.02, high=20,
+                         soft=(0.3, 2), cost="fill")  # fmt: skip
+    size_spread: float = param(0.08, "How much sizes differ, as a share.", section="Player", affects="player", low=0, high=0.9, soft=(0, 0.5), cost="fill")
+    rotation: float = param(4.0, "Random turn either way, so that copies do not show.", section="Player", unit="°", affects="player", low=0, high=180,
+                            soft=(0, 30))  # fmt: skip
+    scatter: float = param(0.1, "Radius in which sprites are born.", section="Player", unit="m", affects="player", low=0, high=100, soft=(0, 2))
+    drift: Vec3 = param((0.0, 0.0, 0.0), "Speed of a sprite after birth.", section="Player", unit="m/s", affects="player", low=-100, high=100,
+                        soft=(-2, 2), step=0.02)  # fmt: skip
+    alpha: Ramp = param(ramp((0.0, 0.0), (0.16, 1.0), (0.6, 0.85), (1.0, 0.0)), "Opacity over a sprite's life: up fast, away slowly, never cut off.",
+                        section="Player", affects="player", kind="ramp")  # fmt: skip
+    blend: bool = param(True, "Blends each frame into the next: smoother for two texture reads.", section="Player", affects="player", cost="arithmetic")
+    soft_edge: float = param(0.6, "Distance to a surface over which a sprite fades instead of cutting it.", section="Player", unit="m", affects="player",
+                             low=0, high=50, soft=(0, 2), cost="arithmetic")  # fmt: skip
+
+
+class Flipbook(Settings):
+    """The flipbook route: how frames are drawn and laid out."""
+
+    first: float = param(0.0, "Time of the first packed frame.", section="Atlas", unit="s", affects="pack", low=0, high=600, soft=(0, 8), step=0.02)
+    last: float = param(4.0, "Time of the last packed frame.", section="Atlas", unit="s", affects="pack", low=0, high=600, soft=(0, 8), step=0.02)
+    columns: int = param(8, "Frames in a row of the atlas.", section="Atlas", affects="pack", low=1, high=32, soft=(1, 16), step=1, cost="memory")
+    rows: int = param(8, "Rows of frames.", section="Atlas", affects="pack", low=1, high=32, soft=(1, 16), step=1, cost="memory")
+    width: int = param(2048, "Width of the atlas.", section="Atlas", unit="px", affects="pack", low=16, high=16384, soft=(256, 4096), step=64, cost="memory")
+    height: int = param(2048, "Height of the atlas.", section="Atlas", unit="px", affects="pack", low=16, high=16384, soft=(256, 4096), step=64,
+                        cost="memory")  # fmt: skip
+    padding: int = param(2, "Empty pixels round each frame, so that neighbours do not bleed in.", section="Atlas", unit="px", affects="pack", low=0, high=64,
+                         soft=(0, 8), step=1)  # fmt: skip
+    alpha_form: Literal["premultiplied", "straight"] = param(
+        "premultiplied", "Colour already weighted by alpha (exact), or not.", section="Atlas", label="alpha", affects="pack"
+    )
+    second: Literal["none", "emission", "temperature"] = param(
+        "temperature", "A second atlas: the light given off, or the heat to colour by.", section="Atlas", label="second atlas", affects="pack", cost="memory"
+    )
+    heading: float = param(-90.0, "Side from which frames are drawn; -90 looks along +y.", section="Atlas", unit="°", affects="pack", low=-360, high=360,
+                           soft=(-180, 180), step=1)  # fmt: skip
+    player: Player = Field(default_factory=Player)
+
+
+class GasLayer(Heard):
+    kind: Literal["gas"] = "gas"
+    domain: Domain = Field(default_factory=Domain)
+    sources: tuple[Source, ...] = ()
+    motion: Motion = Field(default_factory=Motion)
+    fading: Fading = Field(default_factory=Fading)
+    quality: Quality = Field(default_factory=Quality)
+    look: Look = Field(default_factory=Look)
+    flipbook: Flipbook = Field(default_factory=Flipbook)
+
+
+class Light(Settings):
+    heading: float = param(35.0, "Where the sun stands, from +x towards +y.", section="Light", unit="°", affects="look", low=-720, high=720, soft=(-180, 180),
+                           step=1)  # fmt: skip
+    height: float = param(38.0, "How high the sun stands.", section="Light", unit="°", affects="look", low=3, high=90, soft=(5, 85), step=0.5)
+    strength: float = param(3.0, "Brightness of the sun.", section="Light", affects="look", low=0, high=100, soft=(0, 8))
+    kelvin: float = param(4600.0, "Colour of the sun, as a black body.", section="Light", unit="K", affects="look", low=1000, high=20000, soft=(2000, 9000),
+                          step=50)  # fmt: skip
+    sky: float = param(0.55, "Brightness of the sky.", section="Light", affects="look", low=0, high=20, soft=(0, 3))
+    exposure: float = param(0.0, "Brightens or darkens the picture, in stops.", section="Light", unit="EV", affects="look", low=-8, high=8, soft=(-3, 3))
+
+
+class Camera(Settings):
+    """A camera that looks at a point from a distance."""
+
+    target: Vec3 = (0.0, 0.0, 2.0)
+    distance: float = Field(12.0, gt=0.01, lt=1e5)
+    heading: float = -70.0
+    pitch: float = Field(8.0, ge=-89.0, le=89.0)
+    fov: float = Field(40.0, gt=1.0, lt=150.0)
+
+
+class Tier(Settings):
+    """A device, this effect's budget on it, and the viewing for which cost is counted."""
+
+    id: Id
+    name: str = Field(min_length=1, max_length=30)
+    device: str = param("hearth", "Device profile that the game ships on.", section="Viewing", affects="tier", kind="device")
+    ms: float = param(2.0, "What this effect may take of the device's frame.", section="Viewing", unit="ms", affects="tier", low=0.001, high=1000, soft=(0.1, 8),
+                      label="time budget")  # fmt: skip
+    mb: float = param(32.0, "What this effect may take of the device's memory.", section="Viewing", unit="MB", affects="tier", low=0.001, high=1e5,
+                      soft=(1, 128), label="memory budget")  # fmt: skip
+    distance: float = param(14.0, "How far the player stands from it.", section="Viewing", unit="m", affects="tier", low=0.1, high=1e4, soft=(2, 60))
+    width: int = param(1920, "Width of the game's picture.", section="Viewing", unit="px", affects="tier", low=64, high=8192, soft=(640, 3840), step=20)
+    height: int = param(1080, "Height of the game's picture.", section="Viewing", unit="px", affects="tier", low=64, high=8192, soft=(360, 2160), step=10)
+    copies: int = param(1, "How many of this effect are on screen.", section="Viewing", affects="tier", low=1, high=500, soft=(1, 12), step=1)
+    fov: float = param(50.0, "Vertical angle of view of the game's camera.", section="Viewing", unit="°", affects="tier", low=5, high=140, soft=(25, 90), step=1)
+    levers: dict[str, float] = Field(default_factory=dict)
+
+
+class Lever(Settings):
+    """A control that the game gets: the path of a player setting, and the range it may move in."""
+
+    id: Id
+    name: str = Field(min_length=1, max_length=40)
+    path: str
+    low: float
+    high: float
+
+    @model_validator(mode="after")
+    def _low_below_high(self) -> Lever:
+        if self.low >= self.high:
+            raise ValueError("a lever's low must be below its high")
+        return self
+
+
+class Effect(Settings):
+    """The whole document."""
+
+    schema_version: Literal[1] = SCHEMA_VERSION
+    name: str = Field("untitled", min_length=1, max_length=80)
+    seed: int = Field(1, ge=0, le=2**31 - 1)
+    rate: float = Field(24.0, ge=1.0, le=240.0)
+    seconds: float = Field(4.0, gt=0.0, le=600.0)
+    props: tuple[Prop, ...] = ()
+    forces: tuple[Force, ...] = ()
+    layers: tuple[GasLayer, ...] = ()
+    light: Light = Field(default_factory=Light)
+    camera: Camera = Field(default_factory=Camera)
+    tiers: tuple[Tier, ...] = ()
+    levers: tuple[Lever, ...] = ()
+
+    @model_validator(mode="after")
+    def _whole(self) -> Effect:
+        for group in (self.props, self.forces, self.layers, self.tiers, self.levers, *(l.sources for l in self.layers)):
+            ids = [item.id for item in group]
+            if len(set(ids)) != len(ids):
+                raise ValueError(f"two things share the id {next(i for i in ids if ids.count(i) > 1)}")
+        known = {p.id for p in self.props}
+        for layer in self.layers:
+            for source in layer.sources:
+                if source.shape == "surface" and source.prop not in known:
+                    raise ValueError(f"source {source.id} names the prop '{source.prop}', which is not in the effect")
+        return self
+
+    @property
+    def frames(self) -> int:
+        """Number of shown frames."""
+        return max(1, round(self.seconds * self.rate))
+
+    def layer(self, id: str | None = None) -> GasLayer:
+        for layer in self.layers:
+            if id is None or layer.id == id:
+                return layer
+        raise KeyError(id or "the effect has no layer")
+
+    def tier(self, id: str | None = None) -> Tier:
+        for tier in self.tiers:
+            if id is None or id.lower() in (tier.id, tier.name.lower()):
+                return tier
+        raise KeyError(id or "the effect has no tier")
+
+
+def heard(items: tuple[Any, ...]) -> list[Any]:
+    """The items that take part: when any is soloed only those, and never one that is passed over."""
+    solo = any(item.solo for item in items)
+    return [item for item in items if not item.passed_over and (item.solo or not solo)]
+
+
+def source_emission(source: Source, t: float) -> float:
+    """The source's envelope at `t` seconds: 0 outside its span."""
+    return max(0.0, value_at(source.emission, t)) if source.start <= t < source.end else 0.0

@@ -1,0 +1,142 @@
+"""The staggered grid (Harlow & Welch 1965) and the state that lives on it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from tenka.base.errors import TooLarge
+from tenka.effect.model import Domain
+
+DENSITY, TEMPERATURE = 0, 1
+CHANNELS = 2
+MEMORY_SHARE = 0.6  # of what the machine has free; the rest is left to drawing and to other programs
+
+
+@dataclass(frozen=True)
+class Grid:
+    """A box of cubic voxels.
+
+    Attributes
+    ----------
+    shape : voxels along x, y, z
+    voxel : edge in m
+    origin : lowest corner in m
+    open_low, open_high : which walls let gas through, per axis
+    """
+
+    shape: tuple[int, int, int]
+    voxel: float
+    origin: tuple[float, float, float]
+    open_low: tuple[bool, bool, bool] = (True, True, False)
+    open_high: tuple[bool, bool, bool] = (True, True, True)
+
+    @classmethod
+    def of(cls, domain: Domain) -> Grid:
+        """The grid of a domain; the box grows to whole voxels from its lowest corner."""
+        shape = tuple(max(4, math.ceil(s / domain.voxel - 1e-6)) for s in domain.size)
+        return cls((shape[0], shape[1], shape[2]), domain.voxel, domain.origin, domain.open_low, domain.open_high)
+
+    @property
+    def voxels(self) -> int:
+        return math.prod(self.shape)
+
+    @property
+    def size(self) -> tuple[float, float, float]:
+        x, y, z = (n * self.voxel for n in self.shape)
+        return x, y, z
+
+    def centres(self, axis: int) -> np.ndarray:
+        """Coordinates of voxel centres along an axis, in m."""
+        return (self.origin[axis] + (np.arange(self.shape[axis]) + 0.5) * self.voxel).astype(np.float32)
+
+    def predicted_bytes(self) -> int:
+        """Memory of the state, the solver's scratch arrays, and a frame being drawn (measured: within 10 %)."""
+        return self.voxels * 4 * (2 * (3 + CHANNELS) + CHANNELS + 3 + 4 + 6 + 4 + 3 + 3 + 3 + 8)
+
+    def refuse_if_too_large(self) -> None:
+        """Raise `TooLarge`, with the predicted memory, before anything is allocated."""
+        need, free = self.predicted_bytes(), free_bytes()
+        if need > MEMORY_SHARE * free:
+            x, y, z = self.shape
+            raise TooLarge(
+                f"A domain of {x} x {y} x {z} voxels would take about {need / 1e9:.1f} GB of memory, and "
+                f"{MEMORY_SHARE * free / 1e9:.1f} GB can be used here; choose a larger voxel or a smaller box."
+            )
+
+
+def free_bytes() -> int:
+    """Memory that the machine can still give, in bytes."""
+    try:
+        with open("/proc/meminfo") as info:
+            for line in info:
+                if line.startswith("MemAvailable:"):
+                    return int(line.split()[1]) * 1024
+    except OSError:
+        pass
+    return 4 * 1024**3
+
+
+@dataclass
+class GasState:
+    """All that a step needs and changes.
+
+    Attributes
+    ----------
+    u, v, w : velocity in m/s on the x, y and z faces; (nx+1, ny, nz), (nx, ny+1, nz), (nx, ny, nz+1)
+    scalars : (nx, ny, nz, C); density (1) and temperature above the air (K) come first
+    time : s
+    """
+
+    u: np.ndarray
+    v: np.ndarray
+    w: np.ndarray
+    scalars: np.ndarray
+    time: float = 0.0
+
+    @classmethod
+    def still(cls, grid: Grid, time: float = 0.0) -> GasState:
+        nx, ny, nz = grid.shape
+        return cls(
+            np.zeros((nx + 1, ny, nz), np.float32),
+            np.zeros((nx, ny + 1, nz), np.float32),
+            np.zeros((nx, ny, nz + 1), np.float32),
+            np.zeros((nx, ny, nz, CHANNELS), np.float32),
+            time,
+        )
+
+    def copy(self) -> GasState:
+        return GasState(self.u.copy(), self.v.copy(), self.w.copy(), self.scalars.copy(), self.time)
+
+    @property
+    def fastest(self) -> float:
+        """Largest velocity component in m/s; not finite after a blow-up."""
+        return max(float(max(a.max(), -a.min())) for a in (self.u, self.v, self.w))
+
+
+@dataclass
+class Workspace:
+    """Scratch arrays of one solver, allocated once."""
+
+    grid: Grid
+    parts: dict[str, float] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        n = self.grid.shape
+        empty = lambda *shape: np.zeros(shape, np.float32)  # noqa: E731
+        self.spare = GasState.still(self.grid)
+        self.centred = empty(*n, 4)
+        self.back = empty(3, *n)
+        self.ahead = empty(3, *n)
+        self.curl = empty(4, *n)
+        self.push = empty(3, *n)
+        self.pressure = empty(*n)
+        self._arrays: dict[object, tuple[np.ndarray, ...]] = {}
+
+    def arrays(self, name: object, count: int, shape: tuple[int, ...]) -> tuple[np.ndarray, ...]:
+        """Scratch arrays kept under a name; their content is whatever the last user left."""
+        if name not in self._arrays:
+            self._arrays[name] = tuple(np.zeros(shape, np.float32) for _ in range(count))
+        return self._arrays[name]

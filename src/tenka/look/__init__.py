@@ -1,0 +1,1 @@
+"""Drawing: image = f(frame, look, camera). Linear light inside, premultiplied alpha throughout."""

@@ -1,0 +1,280 @@
+"""Props and ground: triangles to pixels, shaded by sun and sky, in the plume's shadow."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tenka.base.jit import kernel, prange
+from tenka.base.randomness import unit4
+from tenka.effect.model import Light
+from tenka.look.colour import black_body_colour
+from tenka.look.march import GROUND_COLOUR, SKY_COLOUR, LitVolume, box_span, ray_of, sun_through
+from tenka.scene.cameras import View, frame_of, sun_direction
+from tenka.scene.meshes import Mesh
+
+BANDS = 16
+NEAR = 0.02
+FAR = np.float32(1e9)
+SHADOW_SIZE = 768
+ZERO = np.float32(0.0)
+ONE = np.float32(1.0)
+BACKGROUND = np.array([0.075, 0.075, 0.075], np.float32)  # pure neutral grey, so that colours can be judged
+GROUND_ALBEDO = np.float32(0.16)
+
+
+@kernel(parallel=True)
+def _fill(corners, orthographic, width, height, depth, face):
+    """Nearest triangle of each pixel. `corners` (m, 3, 3): pixel x, pixel y, depth along the view."""
+    for p_ in prange(BANDS):
+        band = np.int64(p_)
+        top, bottom = height * band // BANDS, height * (band + 1) // BANDS
+        for n in range(corners.shape[0]):
+            x0, y0, z0 = corners[n, 0, 0], corners[n, 0, 1], corners[n, 0, 2]
+            x1, y1, z1 = corners[n, 1, 0], corners[n, 1, 1], corners[n, 1, 2]
+            x2, y2, z2 = corners[n, 2, 0], corners[n, 2, 1], corners[n, 2, 2]
+            if min(z0, min(z1, z2)) < np.float32(NEAR):
+                continue
+            area = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
+            if abs(area) < np.float32(1e-9):
+                continue
+            inverse = ONE / area
+            first = max(np.int64(np.ceil(min(y0, min(y1, y2)) - np.float32(0.5))), top)
+            last = min(np.int64(np.floor(max(y0, max(y1, y2)) - np.float32(0.5))), bottom - 1)
+            left = max(np.int64(np.ceil(min(x0, min(x1, x2)) - np.float32(0.5))), 0)
+            right = min(np.int64(np.floor(max(x0, max(x1, x2)) - np.float32(0.5))), width - 1)
+            for j in range(first, last + 1):
+                y = np.float32(j) + np.float32(0.5)
+                for i in range(left, right + 1):
+                    x = np.float32(i) + np.float32(0.5)
+                    a = ((x1 - x) * (y2 - y) - (x2 - x) * (y1 - y)) * inverse
+                    b = ((x2 - x) * (y0 - y) - (x0 - x) * (y2 - y)) * inverse
+                    c = ONE - a - b
+                    if a >= ZERO and b >= ZERO and c >= ZERO:
+                        z = a * z0 + b * z1 + c * z2 if orthographic else ONE / (a / z0 + b / z1 + c / z2)
+                        if z < depth[j, i]:
+                            depth[j, i] = z
+                            face[j, i] = n
+
+
+@dataclass(frozen=True)
+class Surfaces:
+    """What a view sees of the props: depth (m along forward) and triangle (-1 where none)."""
+
+    depth: np.ndarray
+    face: np.ndarray
+    normals: np.ndarray
+    colours: np.ndarray
+
+
+def see(mesh: Mesh, view: View) -> Surfaces:
+    """Find the nearest triangle in each pixel."""
+    depth = np.full((view.height, view.width), FAR, np.float32)
+    face = np.full((view.height, view.width), -1, np.int32)
+    corners = mesh.corners.astype(np.float64)
+    if len(corners):
+        normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+        projected = view.project(corners.reshape(-1, 3)).reshape(-1, 3, 3).astype(np.float32)
+        _fill(projected, view.orthographic, view.width, view.height, depth, face)
+    else:
+        normals = np.zeros((0, 3))
+    return Surfaces(depth, face, normals.astype(np.float32), mesh.colours)
+
+
+@dataclass(frozen=True)
+class ShadowMap:
+    """The props as the sun sees them."""
+
+    view: View
+    depth: np.ndarray
+
+
+def cast_shadow(mesh: Mesh, light: Light) -> ShadowMap:
+    forward, right, up = frame_of(light.heading, light.height)
+    if len(mesh.points):
+        low, high = mesh.bounds
+        centre, radius = (low + high) / 2, float(np.linalg.norm(high - low)) / 2 + 0.1
+    else:
+        centre, radius = np.zeros(3), 1.0
+    view = View(centre - forward * (radius + 1.0), forward, right, up, radius, SHADOW_SIZE, SHADOW_SIZE, True)
+    return ShadowMap(view, see(mesh, view).depth)
+
+
+@kernel
+def _lit(x, y, z, view, depth, bias):
+    """Share of the sun that the props let through, from four texels."""
+    rx, ry, rz = x - view[0], y - view[1], z - view[2]
+    d = rx * view[3] + ry * view[4] + rz * view[5] - bias
+    n = depth.shape[0]
+    u = ((rx * view[6] + ry * view[7] + rz * view[8]) / view[12] + ONE) * np.float32(0.5) * np.float32(n) - np.float32(0.5)
+    v = (ONE - (rx * view[9] + ry * view[10] + rz * view[11]) / view[13]) * np.float32(0.5) * np.float32(n) - np.float32(0.5)
+    if u < ONE or v < ONE or u > np.float32(n - 2) or v > np.float32(n - 2):
+        return ONE
+    i, j = np.int64(u), np.int64(v)
+    f, g = u - np.float32(i), v - np.float32(j)
+    a = ONE if depth[j, i] > d else ZERO
+    b = ONE if depth[j, i + 1] > d else ZERO
+    c = ONE if depth[j + 1, i] > d else ZERO
+    e = ONE if depth[j + 1, i + 1] > d else ZERO
+    return (a * (ONE - f) + b * f) * (ONE - g) + (c * (ONE - f) + e * f) * g
+
+
+@kernel
+def _sun_at(x, y, z, towards, origin, h, field, low, high):
+    """Share of the sun that the gas lets through to a point: the stored depth where the way to the sun enters it."""
+    nx, ny, nz, _ = field.shape
+    px, py, pz = (x - origin[0]) / h, (y - origin[1]) / h, (z - origin[2]) / h
+    near, far = box_span(px, py, pz, towards[0], towards[1], towards[2], low, high)
+    near = max(near, ZERO)
+    if near >= far:
+        return ONE
+    qx = min(max(px + near * towards[0] - np.float32(0.5), ZERO), np.float32(nx - 1))
+    qy = min(max(py + near * towards[1] - np.float32(0.5), ZERO), np.float32(ny - 1))
+    qz = min(max(pz + near * towards[2] - np.float32(0.5), ZERO), np.float32(nz - 1))
+    a, b, c = min(np.int64(qx), nx - 2), min(np.int64(qy), ny - 2), min(np.int64(qz), nz - 2)
+    f, g, e = qx - np.float32(a), qy - np.float32(b), qz - np.float32(c)
+    total = ZERO
+    for i in range(2):
+        wi = f if i else ONE - f
+        for j in range(2):
+            wj = g if j else ONE - g
+            total += wi * wj * ((ONE - e) * field[a + i, b + j, c, 1] + e * field[a + i, b + j, c + 1, 1])
+    return sun_through(total)
+
+
+@kernel(parallel=True)
+def _shade(view, depth, face, normals, colours, shadow_view, shadow, towards, sun, sky, bounce, ground, still, direct):
+    height, width = depth.shape
+    pi = np.float32(3.14159265)
+    for p_ in prange(height):
+        j = np.int64(p_)
+        for i in range(width):
+            u = (np.float32(i) + np.float32(0.5)) * np.float32(2.0) / np.float32(width) - ONE
+            v = ONE - (np.float32(j) + np.float32(0.5)) * np.float32(2.0) / np.float32(height)
+            ox, oy, oz, dx, dy, dz = ray_of(view, u, v)
+            along = max(dx * view[3] + dy * view[4] + dz * view[5], np.float32(1e-6))
+            n = face[j, i]
+            fade = ONE
+            for c in range(3):
+                direct[j, i, c] = ZERO
+            if n >= 0:
+                t = depth[j, i] / along
+                nx, ny, nz = normals[n, 0], normals[n, 1], normals[n, 2]
+                if nx * dx + ny * dy + nz * dz > ZERO:
+                    nx, ny, nz = -nx, -ny, -nz
+                r, g, b = colours[n, 0], colours[n, 1], colours[n, 2]
+            elif ground and dz < np.float32(-1e-4) and oz > ZERO:
+                t = -oz / dz
+                depth[j, i] = t * along
+                nx, ny, nz = ZERO, ZERO, ONE
+                r, g, b = GROUND_ALBEDO, GROUND_ALBEDO, GROUND_ALBEDO
+                far = t * np.float32(0.018)
+                fade = ONE / (ONE + far * far * far)
+            else:
+                for c in range(3):
+                    still[j, i, c] = BACKGROUND[c] * (ONE + np.float32(0.35) * v)
+                continue
+            x, y, z = ox + t * dx, oy + t * dy, oz + t * dz
+            # a fine grain keeps flat surfaces from looking like plastic
+            grain = unit4(7, np.int64(np.floor(x * 24)), np.int64(np.floor(y * 24)), np.int64(np.floor(z * 24)))
+            tone = ONE + np.float32(0.10) * (grain - np.float32(0.5))
+            facing = max(nx * towards[0] + ny * towards[1] + nz * towards[2], ZERO)
+            if facing > ZERO:
+                off = np.float32(0.012)
+                facing *= _lit(x + nx * off, y + ny * off, z + nz * off, shadow_view, shadow, np.float32(0.02)) / pi
+            up = np.float32(0.5) + np.float32(0.5) * nz
+            for c in range(3):
+                albedo = (r if c == 0 else (g if c == 1 else b)) * tone * fade
+                direct[j, i, c] = albedo * sun[c] * facing
+                back = BACKGROUND[c] * (ONE + np.float32(0.35) * v)
+                still[j, i, c] = albedo * np.float32(0.6) * (sky[c] * up + bounce[c] * (ONE - up)) + back * (ONE - fade)
+
+
+@dataclass(frozen=True)
+class Backdrop:
+    """Shaded props and ground: light that stays, sunlight that gas may dim, and depth with the ground in it."""
+
+    still: np.ndarray
+    direct: np.ndarray
+    depth: np.ndarray
+
+
+def shade(surfaces: Surfaces, view: View, light: Light, shadow: ShadowMap, ground: bool = True) -> Backdrop:
+    """Shade what `see` found, with ground at z = 0 where nothing else is; all that does not depend on the gas."""
+    depth = surfaces.depth.copy()
+    still, direct = np.empty((*depth.shape, 3), np.float32), np.empty((*depth.shape, 3), np.float32)
+    towards = sun_direction(light.heading, light.height)
+    bounce = light.sky * GROUND_COLOUR * (1.0 + 0.15 * light.strength * towards[2])
+    _shade(
+        view.packed(), depth, surfaces.face, surfaces.normals, surfaces.colours, shadow.view.packed(), shadow.depth,
+        towards.astype(np.float32), (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
+        (light.sky * SKY_COLOUR).astype(np.float32), bounce.astype(np.float32), ground, still, direct,
+    )  # fmt: skip
+    return Backdrop(still, direct, depth)
+
+
+@kernel
+def _between(i, factor, n):
+    x = min(max((np.float32(i) + np.float32(0.5)) / np.float32(factor) - np.float32(0.5), ZERO), np.float32(n - 1))
+    a = min(np.int64(x), n - 1)
+    return a, min(a + 1, n - 1), x - np.float32(a)
+
+
+@kernel(parallel=True)
+def _compose(view, still, direct, depth, fine, gas, factor, shadowed, towards, origin, h, field, low, high, linear, alpha):
+    height, width, _ = linear.shape
+    big_h, big_w = depth.shape
+    share = ONE / np.float32(fine * fine)
+    for p_ in prange(height):
+        j = np.int64(p_)
+        a, b, f = _between(j, factor, gas.shape[0])
+        for i in range(width):
+            red, green, blue = ZERO, ZERO, ZERO
+            for q in range(fine):
+                y = j * fine + q
+                for p in range(fine):
+                    x = i * fine + p
+                    sun = ONE
+                    if shadowed and direct[y, x, 0] + direct[y, x, 1] > ZERO:
+                        u = (np.float32(x) + np.float32(0.5)) * np.float32(2.0) / np.float32(big_w) - ONE
+                        v = ONE - (np.float32(y) + np.float32(0.5)) * np.float32(2.0) / np.float32(big_h)
+                        ox, oy, oz, dx, dy, dz = ray_of(view, u, v)
+                        t = depth[y, x] / max(dx * view[3] + dy * view[4] + dz * view[5], np.float32(1e-6))
+                        sun = _sun_at(ox + t * dx, oy + t * dy, oz + t * dz, towards, origin, h, field, low, high)
+                    red += still[y, x, 0] + direct[y, x, 0] * sun
+                    green += still[y, x, 1] + direct[y, x, 1] * sun
+                    blue += still[y, x, 2] + direct[y, x, 2] * sun
+            c, d, g = _between(i, factor, gas.shape[1])
+            w0, w1, w2, w3 = (ONE - f) * (ONE - g), (ONE - f) * g, f * (ONE - g), f * g
+            cover = w0 * gas[a, c, 3] + w1 * gas[a, d, 3] + w2 * gas[b, c, 3] + w3 * gas[b, d, 3]
+            alpha[j, i] = cover
+            for n in range(3):
+                back = (red if n == 0 else (green if n == 1 else blue)) * share
+                front = (
+                    w0 * (gas[a, c, n] + gas[a, c, n + 4]) + w1 * (gas[a, d, n] + gas[a, d, n + 4])
+                    + w2 * (gas[b, c, n] + gas[b, c, n + 4]) + w3 * (gas[b, d, n] + gas[b, d, n + 4])
+                )  # fmt: skip
+                linear[j, i, n] = front + (ONE - cover) * back
+
+
+def compose(view: View, backdrop: Backdrop, fine: int, gas: np.ndarray | None, factor: int, volume: LitVolume | None) -> tuple[np.ndarray, np.ndarray]:
+    """Gas over its backdrop, which it shades: (h, w, 3) linear light and the gas's (h, w) alpha.
+
+    Parameters
+    ----------
+    view : that of the backdrop, which is `fine` times as large each way as the result
+    gas : what `march` gave, at 1/factor of the result's size, or None
+    """
+    height, width = view.height // fine, view.width // fine
+    linear, alpha = np.empty((height, width, 3), np.float32), np.empty((height, width), np.float32)
+    gas = np.zeros((1, 1, 8), np.float32) if gas is None else gas
+    zero = np.zeros(3, np.float32)
+    if volume is None or volume.empty:
+        _compose(view.packed(), backdrop.still, backdrop.direct, backdrop.depth, fine, gas, factor, False, zero, zero, ONE,
+                 np.zeros((2, 2, 2, 4), np.float32), zero, zero, linear, alpha)  # fmt: skip
+    else:
+        _compose(view.packed(), backdrop.still, backdrop.direct, backdrop.depth, fine, gas, factor, True, volume.towards,
+                 volume.origin.astype(np.float32), np.float32(volume.voxel), volume.field, volume.low, volume.high, linear, alpha)  # fmt: skip
+    return linear, alpha

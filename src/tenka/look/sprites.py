@@ -1,0 +1,134 @@
+"""Drawing quads as a game would: back to front, from mip-mapped atlases, with soft edges; and counting them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tenka.base.jit import kernel, prange
+
+ZERO = np.float32(0.0)
+ONE = np.float32(1.0)
+HALF = np.float32(0.5)
+BANDS = 16
+
+
+@kernel
+def _place(q, x, y):
+    """Coordinates of a pixel centre in a quad, each in [-1, 1] inside (second one up)."""
+    dx, dy = np.float32(x) + HALF - q[0], np.float32(y) + HALF - q[1]
+    return (dx * q[2] + dy * q[3]) / q[4], (dx * q[3] - dy * q[2]) / q[5]
+
+
+@kernel
+def _extent(q, width, top, bottom):
+    """Pixel rows and columns that a quad can touch, within a band."""
+    rx = abs(q[2]) * q[4] + abs(q[3]) * q[5]
+    ry = abs(q[3]) * q[4] + abs(q[2]) * q[5]
+    left, right = max(np.int64(np.floor(q[0] - rx)), 0), min(np.int64(np.ceil(q[0] + rx)), width)
+    first, last = max(np.int64(np.floor(q[1] - ry)), top), min(np.int64(np.ceil(q[1] + ry)), bottom)
+    return left, right, first, last
+
+
+@kernel(parallel=True)
+def count_layers(quads, layers):
+    """Add 1 to each pixel of `layers` (h, w) int32 for each quad whose area holds its centre."""
+    height, width = layers.shape
+    for p_ in prange(BANDS):
+        band = np.int64(p_)
+        top, bottom = height * band // BANDS, height * (band + 1) // BANDS
+        for n in range(quads.shape[0]):
+            left, right, first, last = _extent(quads[n], width, top, bottom)
+            for y in range(first, last):
+                for x in range(left, right):
+                    u, v = _place(quads[n], x, y)
+                    if abs(u) <= ONE and abs(v) <= ONE:
+                        layers[y, x] += 1
+
+
+@kernel
+def _texel(levels, offsets, widths, level, x, y, touched, blocks, out, weight):
+    """Bilinear read at texel coordinates of one mip level, added to `out`; marks the 4 x 4 blocks it reads."""
+    w = widths[level]
+    fx, fy = x - HALF, y - HALF
+    a, b = np.int64(np.floor(fx)), np.int64(np.floor(fy))
+    p, q = fx - np.float32(a), fy - np.float32(b)
+    h = (offsets[level + 1] - offsets[level]) // w
+    for j in range(2):
+        row = min(max(b + j, 0), h - 1)
+        wy = (q if j else ONE - q) * weight
+        for i in range(2):
+            column = min(max(a + i, 0), w - 1)
+            share = wy * (p if i else ONE - p)
+            at = offsets[level] + row * w + column
+            for c in range(4):
+                out[c] += share * levels[at, c]
+            touched[blocks[level] + (row // 4) * ((w + 3) // 4) + column // 4] = 1
+
+
+@kernel(parallel=True)
+def _draw(quads, levels, offsets, widths, blocks, grid, depth, soft, blend, image, touched):
+    """`grid`: columns, cell width, cell height, padding, of the largest level."""
+    height, width, _ = image.shape
+    count = widths.size
+    for p_ in prange(BANDS):
+        band = np.int64(p_)
+        top, bottom = height * band // BANDS, height * (band + 1) // BANDS
+        sample = np.zeros(4, np.float32)
+        for n in range(quads.shape[0]):
+            q = quads[n]
+            left, right, first, last = _extent(q, width, top, bottom)
+            level = 0
+            density = q[12]
+            while density > np.float32(1.5) and level < count - 1:
+                density *= HALF
+                level += 1
+            scale = ONE / np.float32(1 << level)
+            for y in range(first, last):
+                for x in range(left, right):
+                    u, v = _place(q, x, y)
+                    if abs(u) > ONE or abs(v) > ONE:
+                        continue
+                    fade = q[10]
+                    gap = depth[y, x] - q[6]
+                    if gap <= ZERO:
+                        continue
+                    if soft > ZERO:
+                        fade *= min(gap / soft, ONE)
+                    sample[:] = ZERO
+                    for step in range(2 if blend else 1):
+                        frame = np.int64(q[8]) if step else np.int64(q[7])
+                        weight = q[9] if step else (ONE - q[9] if blend else ONE)
+                        if weight <= ZERO:
+                            continue
+                        column, row = frame % grid[0], frame // grid[0]
+                        tx = np.float32(column * grid[1] + grid[3]) + (u + ONE) * HALF * np.float32(grid[1] - 2 * grid[3])
+                        ty = np.float32(row * grid[2] + grid[3]) + (ONE - v) * HALF * np.float32(grid[2] - 2 * grid[3])
+                        _texel(levels, offsets, widths, level, tx * scale, ty * scale, touched, blocks, sample, weight)
+                    kept = ONE - sample[3] * fade
+                    for c in range(3):
+                        image[y, x, c] = image[y, x, c] * kept + sample[c] * fade
+
+
+def draw_quads(quads: np.ndarray, levels: tuple[np.ndarray, ...], grid: tuple[int, int, int, int], depth: np.ndarray, soft: float, blend: bool,
+               image: np.ndarray) -> list[int]:  # fmt: skip
+    """Draw quads over `image` (h, w, 3), linear, in place.
+
+    Parameters
+    ----------
+    quads : as tenka.proof.player.quads gives them
+    levels : mip levels, (h, w, 4) linear premultiplied
+    grid : columns, cell width, cell height, padding
+    depth : (h, w) m, of what sprites may be hidden by and soften against
+
+    Returns
+    -------
+    number of 4 x 4 texel blocks read of each mip level
+    """
+    flat = np.concatenate([level.reshape(-1, 4) for level in levels])
+    offsets = np.cumsum([0, *(level.shape[0] * level.shape[1] for level in levels)]).astype(np.int64)
+    widths = np.array([level.shape[1] for level in levels], np.int64)
+    sizes = [((level.shape[0] + 3) // 4) * ((level.shape[1] + 3) // 4) for level in levels]
+    blocks = np.cumsum([0, *sizes]).astype(np.int64)
+    touched = np.zeros(int(blocks[-1]), np.uint8)
+    _draw(quads, flat, offsets, widths, blocks, np.array(grid, np.int64), depth, np.float32(soft), blend, image, touched)
+    return [int(touched[a:b].sum()) for a, b in zip(blocks, blocks[1:])]

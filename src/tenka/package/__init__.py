@@ -1,0 +1,1 @@
+"""The package format: what an export folder holds, as models, and how it is read back."""

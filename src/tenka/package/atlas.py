@@ -1,0 +1,57 @@
+"""Atlases read back: linear premultiplied colour with a mip chain, as a game would sample it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+from tenka.base.errors import BadInput
+from tenka.package.manifest import Flipbook
+
+_DECODE = (np.arange(256) / 255.0).astype(np.float32)
+_DECODE_SRGB = np.where(_DECODE <= 0.04045, _DECODE / 12.92, ((_DECODE + 0.055) / 1.055) ** 2.4).astype(np.float32)
+
+
+@dataclass(frozen=True)
+class Atlas:
+    """Mip levels from the largest down, (h, w, 4) float32, linear and premultiplied."""
+
+    levels: tuple[np.ndarray, ...]
+
+
+def read_image(file: Path, element: Flipbook, mode: str) -> np.ndarray:
+    """An atlas image, checked against what the manifest says of it."""
+    try:
+        with Image.open(file) as image:
+            if image.size != (element.width, element.height):
+                raise BadInput(f"is {image.size[0]} x {image.size[1]} px", f"{element.width} x {element.height} as the manifest says", file)
+            return np.asarray(image.convert(mode))
+    except (OSError, Image.DecompressionBombError):
+        raise BadInput("broken off or not an image", "the PNG that the manifest names", file) from None
+
+
+def load_atlas(folder: Path, element: Flipbook) -> Atlas:
+    """The colour atlas of a flipbook, with its second atlas added as light when it holds emission."""
+    raw = read_image(folder / element.colour.file, element, "RGBA")
+    level = np.empty(raw.shape, np.float32)
+    level[..., :3] = _DECODE_SRGB[raw[..., :3]]
+    level[..., 3] = _DECODE[raw[..., 3]]
+    if element.colour.alpha == "straight":
+        level[..., :3] *= level[..., 3:]
+    if element.second is not None and element.second.holds == "emission":
+        level[..., :3] += _DECODE_SRGB[read_image(folder / element.second.file, element, "RGB")] * element.second.scale
+    elif element.second is not None and element.second.black_body:
+        heat = read_image(folder / element.second.file, element, "L")
+        table = np.array(element.second.black_body, np.float32)
+        at = heat.astype(np.float32) / 255.0 * (len(table) - 1)
+        for c in range(3):
+            level[..., c] += np.interp(at, np.arange(len(table)), table[:, c]) * level[..., 3]
+    levels = [level]
+    # no level may average one cell into the next: stop while the padding is still a texel wide
+    while min(element.cell) >> len(levels) >= 4 and level.shape[0] % 2 == 0 and level.shape[1] % 2 == 0 and len(levels) < 8:
+        level = 0.25 * (level[::2, ::2] + level[1::2, ::2] + level[::2, 1::2] + level[1::2, 1::2])
+        levels.append(np.ascontiguousarray(level))
+    return Atlas(tuple(levels))

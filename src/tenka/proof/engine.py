@@ -1,0 +1,127 @@
+"""Playing a package: its set, its sprites, and what drawing them takes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from tenka.base.errors import BadInput
+from tenka.effect.model import Camera, Light, Player
+from tenka.look.colour import develop
+from tenka.look.raster import Backdrop, cast_shadow, compose, see, shade
+from tenka.look.sprites import count_layers, draw_quads
+from tenka.package.atlas import Atlas, load_atlas
+from tenka.package.manifest import Flipbook, Manifest, read
+from tenka.proof.player import quads
+from tenka.scene.cameras import View, view_of
+from tenka.scene.glb import camera_from
+from tenka.scene.meshes import Mesh, load
+
+BLOCK_BYTES = 16  # of a 4 x 4 block with alpha, in the common formats
+
+
+@dataclass(frozen=True)
+class Counts:
+    """What one picture took."""
+
+    quads: int
+    covered: int  # pixels times layers
+    pixels: int  # pixels with at least one layer
+    overdraw: float  # mean layers over the pixels that have any
+    most: int  # layers on the worst pixel
+    texture_bytes: int  # of the blocks read, each once
+
+
+@dataclass
+class ProofPicture:
+    rgb: np.ndarray
+    counts: Counts
+    layers: np.ndarray
+
+
+class Package:
+    """A package opened for playing.
+
+    Raises
+    ------
+    BadInput
+        When anything in the folder is missing, broken or not what the manifest says.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = Path(folder)
+        self.manifest: Manifest = read(self.folder)
+        self.element: Flipbook = self.manifest.elements[0]
+        self.atlas: Atlas = load_atlas(self.folder, self.element)
+        self.mesh: Mesh = load(self.folder / self.manifest.set.file)
+        camera = camera_from(self.folder / self.manifest.set.file)
+        if camera is None:
+            raise BadInput("holds no camera", "the set with its camera", self.folder / self.manifest.set.file)
+        self.camera: Camera = camera
+        s = self.manifest.set
+        self.light = Light(heading=s.sun_heading, height=s.sun_height, strength=s.sun_strength, kelvin=s.sun_kelvin, sky=s.sky, exposure=s.exposure)
+        self._backdrop: tuple[object, Backdrop, np.ndarray] | None = None
+
+    def player(self, levers: dict[str, float] | None = None) -> Player:
+        """The player's settings with lever values, each held to its range."""
+        player = self.element.player
+        for lever in self.manifest.levers:
+            if levers and lever.id in levers:
+                name = lever.path.rsplit(".", 1)[1]
+                value: float = min(lever.high, max(lever.low, levers[lever.id]))
+                player = player.model_copy(update={name: round(value) if isinstance(getattr(player, name), int) else value})
+        return player
+
+    def _set(self, view: View) -> tuple[Backdrop, np.ndarray]:
+        key = (view.packed().tobytes(), view.width, view.height)
+        if self._backdrop is None or self._backdrop[0] != key:
+            backdrop = shade(see(self.mesh, view), view, self.light, cast_shadow(self.mesh, self.light))
+            self._backdrop = (key, backdrop, compose(view, backdrop, 1, None, 1, None)[0] * 2.0**self.light.exposure)
+        return self._backdrop[1], self._backdrop[2]
+
+    def draw(self, time: float, view: View, player: Player | None = None, carriers: np.ndarray | None = None, heat: bool = False) -> ProofPicture:
+        """The picture a game would show `time` seconds after the effect was started.
+
+        Parameters
+        ----------
+        carriers : (copies, 3) offsets in m
+        heat : show overdraw in place of the sprites
+        """
+        player = player or self.element.player
+        backdrop, still = self._set(view)
+        table = quads(self.element, player, time, view, carriers)
+        layers = np.zeros((view.height, view.width), np.int32)
+        count_layers(table, layers)
+        image = still.copy()
+        e = self.element
+        blocks = draw_quads(table, self.atlas.levels, (e.columns, *e.cell, e.padding), backdrop.depth, player.soft_edge, player.blend, image)
+        rgb = develop(image, 0.0)
+        if heat:
+            rgb = heat_picture(rgb, layers)
+        covered, pixels = int(layers.sum()), int((layers > 0).sum())
+        counts = Counts(len(table), covered, pixels, covered / pixels if pixels else 0.0, int(layers.max()), sum(blocks) * BLOCK_BYTES)
+        return ProofPicture(rgb, counts, layers)
+
+
+HEAT = np.array([(0.13, 0.14, 0.15), (0.21, 0.42, 0.40), (0.36, 0.72, 0.64), (0.88, 0.67, 0.27), (0.82, 0.38, 0.29), (0.98, 0.90, 0.86)])
+HEAT_AT = np.array([0, 1, 2, 4, 8, 16])
+
+
+def heat_picture(rgb: np.ndarray, layers: np.ndarray) -> np.ndarray:
+    """Layers per pixel as colour (HEAT at HEAT_AT layers), over a dimmed grey picture."""
+    grey = rgb.mean(axis=2, keepdims=True) * 0.22
+    colour = np.stack([np.interp(layers, HEAT_AT, HEAT[:, c]) for c in range(3)], axis=2) * 255
+    share = np.where(layers[..., None] > 0, 0.85, 0.0)
+    return (grey * (1 - share) + colour * share).astype(np.uint8)
+
+
+def package_view(package: Package, width: int, height: int, camera: Camera | None = None) -> View:
+    return view_of(camera or package.camera, width, height)
+
+
+def spread_copies(count: int, spacing: float, right: np.ndarray) -> np.ndarray:
+    """Offsets of `count` copies side by side, the first in the middle."""
+    order = np.array([((k + 1) // 2) * (1 if k % 2 else -1) for k in range(count)], float)
+    return order[:, None] * spacing * np.asarray(right)[None]

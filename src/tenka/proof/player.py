@@ -1,0 +1,106 @@
+"""Sprites of a flipbook over time: which live, how old they are, where and how large they stand."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from tenka.base.randomness import stable_seed, unit_array
+from tenka.effect.model import Player
+from tenka.look.colour import ramp_table
+from tenka.package.manifest import Flipbook
+from tenka.scene.cameras import View
+
+NEAREST = 0.05
+QUAD_FIELDS = 14
+
+
+@dataclass(frozen=True)
+class Sprites:
+    """Living sprites, (n,) or (n, k) arrays.
+
+    Attributes
+    ----------
+    age : share of the life, 0 to 1
+    place : (n, 3) pivot in m
+    size : (n, 2) m
+    turn : radians
+    opacity : 0 to 1
+    """
+
+    age: np.ndarray
+    place: np.ndarray
+    size: np.ndarray
+    turn: np.ndarray
+    opacity: np.ndarray
+
+
+def sprites(element: Flipbook, player: Player, time: float, carriers: np.ndarray | None = None) -> Sprites:
+    """The sprites alive `time` seconds after the start.
+
+    Slot i of `count` is born first at i / count of a life, and again whenever its life ends, so that
+    ages are spread evenly and the first age is 0. All chance is a hash of slot and generation.
+
+    Parameters
+    ----------
+    carriers : (copies, 3) offsets in m of further copies of the effect; by default one at 0
+    """
+    carriers = np.zeros((1, 3)) if carriers is None else carriers
+    copy, slot = (a.ravel() for a in np.meshgrid(np.arange(len(carriers)), np.arange(player.count), indexing="ij"))
+    seed = stable_seed("player", element.id)
+    life = player.life * (1.0 + player.life_spread * (2.0 * unit_array(seed, copy, slot, 1) - 1.0).astype(np.float64))
+    lived = (time - slot / player.count * player.life) / life
+    generation = np.floor(lived).astype(np.int64)
+    live = lived >= 0
+    copy, slot, life, lived, generation = copy[live], slot[live], life[live], lived[live], generation[live]
+    age = lived - generation
+    own = slot + 65536 * (generation + 1)
+
+    def chance(purpose: int) -> np.ndarray:
+        return unit_array(seed + purpose, copy, own).astype(np.float64)
+
+    grown = player.scale * (1.0 + player.size_spread * (2.0 * chance(2) - 1.0))
+    around, far = 2.0 * math.pi * chance(3), player.scatter * np.sqrt(chance(4))
+    place = np.asarray(element.attach) + carriers[copy]
+    place = place + np.stack([far * np.cos(around), far * np.sin(around), np.zeros_like(far)], axis=1)
+    place = place + np.asarray(player.drift) * (age * life)[:, None]
+    table = ramp_table(player.alpha, 1024)
+    opacity = table[np.minimum((age * 1023).astype(int), 1023)]
+    turn = math.radians(player.rotation) * (2.0 * chance(5) - 1.0)
+    return Sprites(age, place, np.asarray(element.size) * grown[:, None], turn, opacity)
+
+
+def quads(element: Flipbook, player: Player, time: float, view: View, carriers: np.ndarray | None = None) -> np.ndarray:
+    """Camera-facing quads of the living sprites, far ones first.
+
+    Returns
+    -------
+    (n, QUAD_FIELDS) float32: centre x, y (px); unit axis x, y along the width (px space, y down); half width
+    and half height (px); depth (m); frame, next frame, blend; opacity; m per px; texels per px; spare
+    """
+    s = sprites(element, player, time, carriers)
+    if not len(s.age):
+        return np.zeros((0, QUAD_FIELDS), np.float32)
+    at = view.project(s.place)
+    kept = at[:, 2] > NEAREST
+    at, size, turn, age, opacity = at[kept], s.size[kept], s.turn[kept], s.age[kept], s.opacity[kept]
+    if not len(at):
+        return np.zeros((0, QUAD_FIELDS), np.float32)
+    depth = np.ones(len(at)) if view.orthographic else at[:, 2]
+    per_px = 2.0 * view.half_height * depth / view.height
+    half = 0.5 * size / per_px[:, None]
+    cos, sin = np.cos(turn), -np.sin(turn)  # px y runs down
+    # the pivot stays where it is; the centre swings round it
+    off = (0.5 - np.asarray(element.pivot)) * 2.0 * half
+    centre_x = at[:, 0] + off[:, 0] * cos + off[:, 1] * sin
+    centre_y = at[:, 1] + off[:, 0] * sin - off[:, 1] * cos
+    place = age * (element.frames - 1)
+    frame = np.minimum(np.floor(place), element.frames - 1)
+    following = np.minimum(frame + 1, element.frames - 1)
+    content = element.cell[0] - 2 * element.padding
+    texels = content / np.maximum(2.0 * half[:, 0], 1e-6)
+    table = np.stack([centre_x, centre_y, cos, sin, half[:, 0], half[:, 1], at[:, 2], frame, following, place - frame, opacity, per_px, texels,
+                      np.zeros(len(at))], axis=1)  # fmt: skip
+    return table[np.argsort(-at[:, 2], kind="stable")].astype(np.float32)

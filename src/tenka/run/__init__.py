@@ -1,0 +1,1 @@
+"""Running effects: keys, the clean run, and live editing."""

@@ -1,0 +1,165 @@
+"""The clean run: simulate a layer frame by frame, storing each as it is made, resuming where it can."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from tenka.base.jobs import Progress
+from tenka.cache.store import Frame, FrameStore
+from tenka.effect.model import Effect, GasLayer, heard
+from tenka.gas.forces import centre_fields
+from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
+from tenka.gas.pressure import project
+from tenka.gas.solver import GasSolver, run_up_frames
+from tenka.run.keys import frame_keys
+
+CHECKPOINT_EVERY = 12
+HALF_LIMIT = 6e4
+
+
+def frame_of_state(state: GasState, grid: Grid, final: bool = False) -> Frame:
+    """What is stored of a state: half floats in previews, float32 in final runs."""
+    kind = np.float32 if final else np.float16
+    velocity = np.empty((3, *grid.shape), np.float32)
+    centre_fields(state.u, state.v, state.w, velocity)
+    density, temperature = state.scalars[..., DENSITY], state.scalars[..., TEMPERATURE]
+    walls = [float(np.moveaxis(density, axis, 0)[end].max()) for axis in range(3) for end in (0, -1)]
+    if not final:
+        velocity = np.clip(velocity, -HALF_LIMIT, HALF_LIMIT)
+        density = np.minimum(density, HALF_LIMIT)
+    meta = {"wall": walls, "densest": float(density.max()), "fastest": state.fastest}
+    return Frame(density.astype(kind), temperature.astype(kind), velocity.astype(kind), grid.origin, grid.voxel, state.time, meta)
+
+
+def state_of_frame(frame: Frame, grid: Grid) -> GasState:
+    """A state to go on from by live editing: near what the run had, since velocity was kept at centres."""
+    assert frame.velocity is not None
+    state = GasState.still(grid, frame.time)
+    state.scalars[..., DENSITY] = frame.density
+    state.scalars[..., TEMPERATURE] = frame.temperature
+    for axis, face in enumerate((state.u, state.v, state.w)):
+        c = np.moveaxis(frame.velocity[axis].astype(np.float32), axis, 0)
+        f = np.moveaxis(face, axis, 0)
+        f[1:-1] = 0.5 * (c[1:] + c[:-1])
+        f[0], f[-1] = c[0], c[-1]
+    project(state, grid, Workspace(grid))
+    return state
+
+
+@dataclass
+class Plan:
+    """A layer's frames and their keys, for one state of the effect."""
+
+    effect: Effect
+    layer: GasLayer
+    folder: Path | None
+    final: bool = False
+    keys: dict[int, str] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, effect: Effect, layer_id: str | None = None, folder: Path | None = None, final: bool = False) -> Plan:
+        layer = effect.layer(layer_id)
+        return cls(effect, layer, folder, final, frame_keys(effect, layer, folder))
+
+    @property
+    def first(self) -> int:
+        return -run_up_frames(self.layer, self.effect.rate)
+
+    def name(self, frame: int) -> str:
+        return self.keys[frame] + (".final" if self.final else "")
+
+    def state_name(self, frame: int) -> str:
+        return self.keys[frame] + ".state"
+
+    def stored(self, store: FrameStore) -> list[bool]:
+        """For each shown frame whether it can be opened at once."""
+        return [store.has(self.name(f)) for f in range(self.effect.frames)]
+
+    def solver(self) -> GasSolver:
+        taking_part = self.layer in heard(self.effect.layers)
+        layer = self.layer if taking_part else self.layer.model_copy(update={"sources": ()})
+        return GasSolver(layer, self.effect.forces, self.effect.props, self.effect.seed, self.effect.rate, self.folder)
+
+
+def _put_state(store: FrameStore, name: str, state: GasState) -> None:
+    store.put(name, {"u": state.u, "v": state.v, "w": state.w, "scalars": state.scalars}, {"time": state.time})
+
+
+def _get_state(store: FrameStore, name: str) -> GasState | None:
+    found = store.get(name)
+    return GasState(**found[0], time=found[1]["time"]) if found else None
+
+
+@dataclass
+class Report:
+    """What a run did."""
+
+    simulated: int = 0
+    reused: int = 0
+    substeps: int = 0
+    parts: dict[str, float] = field(default_factory=dict)  # seconds per part of the step
+
+
+def simulate(
+    plan: Plan,
+    store: FrameStore,
+    progress: Progress,
+    span: tuple[int, int] | None = None,
+    made: Callable[[int, Frame, Report], None] | None = None,
+) -> Report:
+    """Make every frame of `span` (first, last; inclusive) that is not stored yet.
+
+    Starts from the newest checkpoint at or before what is missing. A run that is cancelled or killed goes
+    on from there to the same arrays. `made` hears of each new frame.
+
+    Raises
+    ------
+    TooLarge, BadInput, Unstable, Cancelled
+    """
+    first, last = span or (0, plan.effect.frames - 1)
+    report = Report()
+    missing = [f for f in range(first, last + 1) if not store.has(plan.name(f))]
+    report.reused = last + 1 - first - len(missing)
+    if not missing:
+        progress.begin(0, "Nothing to simulate")
+        return report
+    solver = plan.solver()
+    start, state = plan.first, None
+    for f in range(missing[0], plan.first, -1):
+        if store.has(plan.state_name(f)) and (state := _get_state(store, plan.state_name(f))) is not None:
+            start = f
+            break
+    if state is None:
+        state = solver.start()
+    progress.begin(missing[-1] - start + 1, "Simulating")
+    for f in range(start, missing[-1] + 1):
+        if f > start:
+            state = solver.frame(state, progress.check)
+        if f >= 0 and not store.has(plan.name(f)):
+            frame = frame_of_state(state, solver.grid, plan.final)
+            store.put_frame(plan.name(f), frame)
+            report.simulated += 1
+            report.substeps, report.parts = solver.substeps, dict(solver.work.parts)
+            if made is not None:
+                made(f, frame, report)
+        if (f == 0 or f % CHECKPOINT_EVERY == 0) and f > plan.first and not store.has(plan.state_name(f)):
+            _put_state(store, plan.state_name(f), state)
+        progress.step()
+    report.substeps, report.parts = solver.substeps, dict(solver.work.parts)
+    return report
+
+
+def stored_frames(plan: Plan, store: FrameStore, progress: Progress, frames: list[int]) -> Iterator[tuple[int, Frame]]:
+    """The given frames in turn, simulating first whatever is missing; one is in memory at a time."""
+    for f in frames:
+        frame = store.get_frame(plan.name(f))
+        if frame is None:
+            simulate(plan, store, Progress(_cancel=progress._cancel), (min(frames), max(frames)))
+            frame = store.get_frame(plan.name(f))
+        if frame is None:
+            raise RuntimeError(f"frame {f} vanished from the store while it was used")
+        yield f, frame

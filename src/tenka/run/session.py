@@ -1,0 +1,273 @@
+"""Live editing: the stored frames of the present effect, loose frames while it changes, and the clean run.
+
+One thread makes the clean run. Whoever shows pictures asks `frame` from a thread of its own. The document
+is handed over with `take`, which is cheap and may be called from the interface thread.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from tenka.base.errors import BadInput, Cancelled, TenkaError
+from tenka.base.jobs import Progress
+from tenka.cache.store import Frame, FrameStore
+from tenka.effect.model import Effect
+from tenka.gas.grid import GasState
+from tenka.gas.solver import GasSolver
+from tenka.run.driver import Plan, Report, frame_of_state, simulate, state_of_frame
+
+REST_SECONDS = 0.4
+
+
+@dataclass
+class Shown:
+    """A frame to show, and whether it is loose (of a running state that an edit took hold of)."""
+
+    index: int
+    frame: Frame
+    loose: bool
+
+
+@dataclass
+class _Loose:
+    index: int
+    state: GasState
+    solver: GasSolver
+    effect: Effect
+
+
+@dataclass
+class Status:
+    """A snapshot for the interface."""
+
+    stored: list[bool] = field(default_factory=list)
+    loose: set[int] = field(default_factory=set)
+    walls: dict[int, list[float]] = field(default_factory=dict)
+    densest: float = 0.0
+    running: bool = False
+    at: int = 0
+    seconds_left: float | None = None
+    problem: str = ""
+    step_parts: dict[str, float] = field(default_factory=dict)  # ms per sub-step
+
+
+class Session:
+    """The simulation side of an open effect.
+
+    Parameters
+    ----------
+    store : where frames are kept
+    folder : the effect's folder, for its meshes
+    changed : called from any thread when `status` has news
+    """
+
+    def __init__(self, store: FrameStore, folder: Path | None = None, changed: Callable[[], None] | None = None) -> None:
+        self.store, self.folder = store, folder
+        self.changed = changed or (lambda: None)
+        self._lock = threading.Condition()
+        self._plan: Plan | None = None
+        self._asked: Effect | None = None
+        self._due = 0.0
+        self._progress: Progress | None = None
+        self._loose: _Loose | None = None
+        self._last: Shown | None = None
+        self._problem = ""
+        self._walls: dict[str, list[float]] = {}
+        self._densest: dict[str, float] = {}
+        self._loose_shown: set[int] = set()
+        self._parts: dict[str, float] = {}
+        self._at = 0
+        self._closed = False
+        self._thread = threading.Thread(target=self._loop, name="clean run", daemon=True)
+        self._thread.start()
+
+    def take(self, effect: Effect, wait: bool = True) -> None:
+        """Take the document's new state; a clean run starts when it has rested (at once without `wait`)."""
+        with self._lock:
+            if effect is self._asked:
+                return
+            self._asked = effect
+            self._due = time.monotonic() + (REST_SECONDS if wait else 0.0)
+            self._lock.notify_all()
+
+    def _plan_now(self) -> Plan | None:
+        """The plan of the newest document; made by whichever worker thread asks first."""
+        with self._lock:
+            asked, plan = self._asked, self._plan
+        if asked is None or (plan is not None and plan.effect is asked):
+            return plan
+        if not asked.layers:
+            new = None
+        else:
+            new = Plan.of(asked, None, self.folder)
+        with self._lock:
+            if self._asked is asked:
+                same = plan is not None and new is not None and new.keys == plan.keys
+                self._plan = new
+                if not same:
+                    self._problem = ""
+                    self._loose_shown = set()
+                    if self._progress is not None:
+                        self._progress.cancel()
+                self._lock.notify_all()
+        return new
+
+    def frame(self, index: int, live: bool = False) -> Shown | None:
+        """The frame to show at `index`: stored, or loose while playing (`live`), or None when it must be waited for."""
+        plan = self._plan_now()
+        if plan is None:
+            return None
+        index = min(max(index, 0), plan.effect.frames - 1)
+        stored = self.store.get_frame(plan.name(index), velocity=live) if self.store.has(plan.name(index)) else None
+        if stored is not None:
+            self._note(plan, index, stored)
+            self._loose = None
+            self._last = Shown(index, stored, False)
+            return self._last
+        if not live or self._about_to_come(plan, index):
+            return None
+        return self._step_loose(plan, index)
+
+    def _about_to_come(self, plan: Plan, index: int) -> bool:
+        """True when the clean run is at the frames just before `index`, so that waiting is short."""
+        with self._lock:
+            running = self._progress is not None and not self._progress.cancelled
+            return running and 0 <= index - self._at <= 1
+
+    def _step_loose(self, plan: Plan, index: int) -> Shown | None:
+        last, loose = self._last, self._loose
+        if loose is None or loose.index not in (index - 1, index) or loose.solver.grid.voxel != plan.layer.domain.voxel:
+            if last is None or last.index not in (index - 1, index):
+                return None
+            if last.frame.velocity is None:
+                return None
+            try:
+                solver = plan.solver()
+            except TenkaError:
+                return None
+            if solver.grid.shape != last.frame.shape or solver.grid.origin != last.frame.origin:
+                return None
+            loose = _Loose(last.index, state_of_frame(last.frame, solver.grid), solver, plan.effect)
+        if loose.effect is not plan.effect:
+            if not loose.solver.take_settings(plan.layer, plan.effect.forces, plan.effect.props):
+                self._loose = None
+                return None
+            loose.effect = plan.effect
+        try:
+            state = loose.solver.frame(loose.state)
+            frame = frame_of_state(state, loose.solver.grid)
+        except TenkaError as error:
+            self._problem, self._loose = str(error), None
+            return None
+        loose.state, loose.index = state, index
+        self._loose = loose
+        self._note_parts(loose.solver.substeps, loose.solver.work.parts)
+        self._loose_shown.add(index)
+        self._last = Shown(index, frame, True)
+        self.changed()
+        return self._last
+
+    def _note(self, plan: Plan, index: int, frame: Frame) -> None:
+        self._walls[plan.keys[index]] = frame.meta.get("wall", [])
+        self._densest[plan.keys[index]] = frame.meta.get("densest", 0.0)
+
+    def _note_parts(self, substeps: int, parts: dict[str, float]) -> None:
+        if substeps:
+            self._parts = {k: 1000.0 * v / substeps for k, v in parts.items()}
+
+    @property
+    def status(self) -> Status:
+        with self._lock:
+            plan, progress = self._plan, self._progress
+            if plan is None:
+                return Status(problem=self._problem)
+            known = {f: self._walls[k] for f, k in plan.keys.items() if f >= 0 and k in self._walls}
+            densest = max((self._densest[k] for f, k in plan.keys.items() if f >= 0 and k in self._densest), default=0.0)
+            return Status(
+                stored=plan.stored(self.store), loose=set(self._loose_shown), walls=known, densest=densest, running=progress is not None,
+                at=self._at, seconds_left=progress.seconds_left if progress else None, problem=self._problem, step_parts=dict(self._parts),
+            )  # fmt: skip
+
+    def wait_until_stored(self, seconds: float = 600.0) -> bool:
+        """Block until every frame is stored; False after `seconds` or when a problem stopped the run."""
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            plan = self._plan_now()
+            if plan is not None and all(plan.stored(self.store)) and plan.effect is self._asked:
+                return True
+            if self._problem:
+                return False
+            time.sleep(0.01)
+        return False
+
+    def close(self) -> None:
+        with self._lock:
+            self._closed = True
+            if self._progress is not None:
+                self._progress.cancel()
+            self._lock.notify_all()
+        self._thread.join(10.0)
+
+    def _loop(self) -> None:
+        finished: Plan | None = None
+        while True:
+            with self._lock:
+                while not self._closed and (self._asked is None or (finished is not None and finished.effect is self._asked)):
+                    self._lock.wait()
+                if self._closed:
+                    return
+                pause = self._due - time.monotonic()
+                if pause > 0:
+                    self._lock.wait(pause)
+                    continue
+            try:
+                plan = self._plan_now()
+            except BadInput as error:
+                self._problem, plan = str(error), None
+            if plan is None or plan.effect is not self._asked:
+                if plan is None:
+                    with self._lock:
+                        if not self._closed and self._due <= time.monotonic():
+                            self._lock.wait(0.5)
+                continue
+            if self._run(plan):
+                finished = plan
+            self.changed()
+
+    def _run(self, plan: Plan) -> bool:
+        """One clean run; True when it ended by itself (done, or stopped by a problem)."""
+        progress = Progress()
+        with self._lock:
+            if self._plan is not plan:
+                return False
+            self._progress = progress
+
+        def made(index: int, frame: Frame, report: Report) -> None:
+            self._note(plan, index, frame)
+            self._note_parts(report.substeps, report.parts)
+            self._at = index
+            self.changed()
+
+        try:
+            simulate(plan, self.store, progress, made=made)
+        except Cancelled:
+            return False
+        except (TenkaError, MemoryError) as error:
+            self._problem = str(error) or "There is not enough memory for this domain."
+        except Exception as error:  # a fault of ours must be seen, not end the thread
+            self._problem = f"The simulation stopped by a fault: {error!r}."
+        finally:
+            with self._lock:
+                self._progress = None
+        return True
+
+    def rerun(self) -> None:
+        """Run again, after a frame turned out to be damaged."""
+        with self._lock:
+            asked, self._asked = self._asked, None
+        if asked is not None:
+            self.take(asked.model_copy(), wait=False)

@@ -1,0 +1,1 @@
+"""Props in space: meshes, primitives, cameras."""
