@@ -18,7 +18,9 @@ from tenka import __version__
 from tenka.base.errors import BadInput, Cancelled, TenkaError
 from tenka.base.jobs import Progress
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, help="Tenka: shape an effect, pack it, and weigh it.", pretty_exceptions_enable=False)
+app = typer.Typer(
+    add_completion=False, no_args_is_help=True, help="Tenka: shape an effect, pack it, and weigh it.", pretty_exceptions_enable=False
+)
 
 File = Annotated[Path, typer.Argument(help="An effect, name.tenka.")]
 Json = Annotated[bool, typer.Option("--json", help="One JSON object per line.")]
@@ -172,9 +174,11 @@ def render(
     if camera not in sides:
         raise BadInput(f"no camera is called '{camera}'", "one of " + ", ".join(sides), place="--camera")
     plan = Plan.of(effect, chosen.id, file.parent)
-    (_, found), = stored_frames(plan, _store(), _Bar(), [index])
+    ((_, found),) = stored_frames(plan, _store(), _Bar(), [index])
     start = time.perf_counter()
-    drawn = draw(found, chosen.look, effect.light, effect.camera.model_copy(update=sides[camera]), scene_mesh(effect, file.parent), width, height)
+    drawn = draw(
+        found, chosen.look, effect.light, effect.camera.model_copy(update=sides[camera]), scene_mesh(effect, file.parent), width, height
+    )
     _save_picture(drawn.rgb, picture)
     _say({"picture": str(picture), "ms": round(1e3 * (time.perf_counter() - start), 1)}, as_json, f"Drew frame {index} to {picture}.")
 
@@ -250,7 +254,9 @@ def _print_ledger(book: Any, as_json: bool) -> None:
 
 
 @app.command()
-def budget(file: File, tier: Annotated[str | None, typer.Option("--tier", help="One tier; by default all.")] = None, as_json: Json = False) -> None:
+def budget(
+    file: File, tier: Annotated[str | None, typer.Option("--tier", help="One tier; by default all.")] = None, as_json: Json = False
+) -> None:
     """Print the ledger, with the terms behind each figure."""
     from tenka.budget.cost import ledger
 

@@ -155,7 +155,9 @@ class NumberField(QWidget):
         key = event.key()
         if key in (Qt.Key.Key_Up, Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Left):
             sign = 1 if key in (Qt.Key.Key_Up, Qt.Key.Key_Right) else -1
-            self._take(self.value + sign * self.p.step * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1), ("keys", id(self)))
+            self._take(
+                self.value + sign * self.p.step * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1), ("keys", id(self))
+            )
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
             self.type_in()
         elif event.text() and event.text() in "0123456789.-(":
@@ -240,7 +242,10 @@ class WallsField(QWidget):
             button.setChecked(v)
             button.setToolTip(f"{name}: lit is open, dark is closed")
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-            button.setStyleSheet(f"QToolButton {{ border: 1px solid {theme.RULE}; }} QToolButton:checked {{ color: {theme.VERDIGRIS}; }}")
+            button.setFixedHeight(theme.ROW - 4)
+            button.setStyleSheet(
+                f"QToolButton {{ border: 1px solid {theme.RULE}; padding: 0; min-height: 0; }} QToolButton:checked {{ color: {theme.VERDIGRIS}; }}"
+            )
             button.clicked.connect(lambda: self.changed.emit(tuple(b.isChecked() for b in self.buttons), object()))
             row.addWidget(button)
             self.buttons.append(button)

@@ -134,7 +134,9 @@ def flipbook_line(layer: GasLayer, element: Flipbook, tier: Tier, d: Device) -> 
     view = viewing_of(tier, element)
     one, pixels, drawn = count_covered(element, player, view)
     covered = one * tier.copies
-    flops = FLOPS["sample, tint, fade"] + (FLOPS["second frame"] if player.blend else 0) + (FLOPS["soft edge"] if player.soft_edge > 0 else 0)
+    flops = (
+        FLOPS["sample, tint, fade"] + (FLOPS["second frame"] if player.blend else 0) + (FLOPS["soft edge"] if player.soft_edge > 0 else 0)
+    )
     bw, bh, size = BLOCKS[d.block_format]
     # texels that a sprite's frame holds at the mip level at which it is seen; each block is fetched once a sprite
     height_px = element.size[1] * player.scale / (2 * view.half_height * tier.distance / view.height)
@@ -151,7 +153,12 @@ def flipbook_line(layer: GasLayer, element: Flipbook, tier: Tier, d: Device) -> 
     colour = texture_bytes(element.width, element.height, colour_format(d))
     second = texture_bytes(element.width, element.height, second_format(d, element.second.holds)) if element.second else 0
     terms = (
-        Term("covered", covered / 1e6, "Mpx", f"{drawn * tier.copies:.1f} sprites counted on {tier.width} x {tier.height} px at {tier.distance:g} m"),
+        Term(
+            "covered",
+            covered / 1e6,
+            "Mpx",
+            f"{drawn * tier.copies:.1f} sprites counted on {tier.width} x {tier.height} px at {tier.distance:g} m",
+        ),
         Term("overdraw", one / pixels if pixels else 0.0, "layers", "mean over the pixels that have any"),
         Term("fill", fill_ms, "ms", f"{covered / 1e6:.2f} Mpx at {d.fill_gpixel_s:g} Gpx/s"),
         Term("arithmetic", arithmetic_ms, "ms", f"{flops:g} flop a pixel at {d.arithmetic_gflop_s:g} GFLOP/s"),
@@ -160,8 +167,17 @@ def flipbook_line(layer: GasLayer, element: Flipbook, tier: Tier, d: Device) -> 
         Term("colour atlas", colour / MB, "MB", f"{element.width} x {element.height} px as {colour_format(d).upper()} with mip levels"),
     )
     if element.second:
-        terms += (Term("second atlas", second / MB, "MB", f"{element.second.holds} as {second_format(d, element.second.holds).upper()} with mip levels"),)
-    return Line(layer.name, "flipbook", passes[bound] + update_ms, (colour + second) / MB, one / pixels if pixels else 0.0, covered, terms, bound)
+        terms += (
+            Term(
+                "second atlas",
+                second / MB,
+                "MB",
+                f"{element.second.holds} as {second_format(d, element.second.holds).upper()} with mip levels",
+            ),
+        )
+    return Line(
+        layer.name, "flipbook", passes[bound] + update_ms, (colour + second) / MB, one / pixels if pixels else 0.0, covered, terms, bound
+    )
 
 
 def ledger(effect: Effect, tier_id: str | None = None) -> Ledger:
@@ -179,6 +195,8 @@ def ledger(effect: Effect, tier_id: str | None = None) -> Ledger:
             continue
         element = describe(played, layer)
         if max(element.width, element.height) > d.largest_texture_px:
-            problems.append(f"{layer.name}: an atlas of {element.width} x {element.height} px is larger than {d.name} takes ({d.largest_texture_px} px).")
+            problems.append(
+                f"{layer.name}: an atlas of {element.width} x {element.height} px is larger than {d.name} takes ({d.largest_texture_px} px)."
+            )
         lines.append(flipbook_line(layer, element, tier, d))
     return Ledger(tier, d, tuple(lines), tuple(problems))

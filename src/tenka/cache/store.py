@@ -67,7 +67,9 @@ def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> bytes:
     blocks, table = [], []
     for name, array in arrays.items():
         array = np.ascontiguousarray(array)
-        block = blosc2.compress2(array, codec=blosc2.Codec.LZ4, clevel=3, filters=[blosc2.Filter.BITSHUFFLE], typesize=array.itemsize, nthreads=1)
+        block = blosc2.compress2(
+            array, codec=blosc2.Codec.LZ4, clevel=3, filters=[blosc2.Filter.BITSHUFFLE], typesize=array.itemsize, nthreads=1
+        )
         blocks.append(block)
         table.append({"name": name, "shape": array.shape, "dtype": array.dtype.str, "bytes": len(block)})
     head = json.dumps({"arrays": table, "meta": meta}).encode()
@@ -114,7 +116,9 @@ class FrameStore:
             for part in self.folder.glob(".*.part"):
                 part.unlink(missing_ok=True)
         except OSError as error:
-            raise BadInput(f"cannot be used for frames ({(error.strerror or 'error').lower()})", "a folder that you may write to", self.folder) from None
+            raise BadInput(
+                f"cannot be used for frames ({(error.strerror or 'error').lower()})", "a folder that you may write to", self.folder
+            ) from None
 
     def has(self, name: str) -> bool:
         return name in self._known
@@ -139,6 +143,17 @@ class FrameStore:
             return found
         except (OSError, ValueError, KeyError, RuntimeError):
             self.drop(name)
+            return None
+
+    def figures(self, name: str) -> dict[str, Any] | None:
+        """The figures of a file without reading its arrays (and so without its checksum)."""
+        try:
+            with open(self.folder / name, "rb") as file:
+                if file.read(len(MAGIC)) != MAGIC:
+                    return None
+                (size,) = struct.unpack("<I", file.read(4))
+                return json.loads(file.read(min(size, 1 << 20)))["meta"]
+        except (OSError, ValueError, KeyError, struct.error):
             return None
 
     def put_frame(self, key: str, frame: Frame) -> None:

@@ -15,8 +15,24 @@ from tenka.demo import FOLDER
 from tenka.effect import storage
 from tenka.effect.courses import Noise, Sum
 from tenka.effect.model import (
-    Camera, Domain, Effect, Fading, Flipbook, GasLayer, Lever, Light, Look, Motion, Player, Prop, Quality, Source, Tier, Turbulence,
-    Wind, ramp,
+    Camera,
+    Domain,
+    Effect,
+    Fading,
+    Flipbook,
+    GasLayer,
+    Lever,
+    Light,
+    Look,
+    Motion,
+    Player,
+    Prop,
+    Quality,
+    Source,
+    Tier,
+    Turbulence,
+    Wind,
+    ramp,
 )  # fmt: skip
 from tenka.scene.glb import to_bytes
 from tenka.scene.meshes import Mesh, box, joined, turned_profile
@@ -106,7 +122,9 @@ def figure() -> Mesh:
     coat, skin = (0.075, 0.095, 0.12), (0.36, 0.22, 0.15)
     coat_part = turned_profile([(0.16, 0.42), (0.24, 0.45), (0.2, 0.95), (0.23, 1.2), (0.2, 1.4), (0.07, 1.48), (0.0, 1.5)], 14, coat)
     legs = [placed(turned_profile([(0.075, 0), (0.085, 0.1), (0.09, 0.5)], 10, (0.05, 0.045, 0.04)), s * 0.11, 0.0) for s in (-1, 1)]
-    arms = [placed(turned_profile([(0.0, 0.8), (0.05, 0.82), (0.06, 1.1), (0.07, 1.36), (0.0, 1.4)], 8, coat), s * 0.27, 0.0) for s in (-1, 1)]
+    arms = [
+        placed(turned_profile([(0.0, 0.8), (0.05, 0.82), (0.06, 1.1), (0.07, 1.36), (0.0, 1.4)], 8, coat), s * 0.27, 0.0) for s in (-1, 1)
+    ]
     head = turned_profile([(0.05, 1.46), (0.08, 1.52), (0.1, 1.6), (0.085, 1.7), (0.0, 1.75)], 14, skin)
     cap = turned_profile([(0.115, 1.66), (0.115, 1.69), (0.1, 1.74), (0.0, 1.77)], 14, (0.16, 0.12, 0.08))
     flat = np.float32([1.0, 0.7, 1.0])
@@ -120,36 +138,72 @@ def kiln_plume() -> Effect:
         ("figure", "Figure, 1.75 m", (-2.6, -3.0, 0.04), 25.0),
     ))  # fmt: skip
     source = Source(
-        id="flue", name="Flue", shape="cylinder", position=(0.0, 0.0, 5.92), size=(1.02, 1.02, 0.34), density=9.0, temperature=330.0,
+        id="flue", name="Flue", shape="cylinder", position=(0.0, 0.0, 5.92), size=(1.02, 1.02, 0.34), density=11.0, temperature=330.0,
         emission=Sum(of=(0.85, Noise(amount=0.3, period=0.55, seed=5))), push=(0.0, 0.0, 2.0), grip=14.0, breakup=0.8, breakup_size=0.34,
         breakup_rate=2.4,
     )  # fmt: skip
     layer = GasLayer(
         id="plume", name="Plume",
-        domain=Domain(origin=(-1.2, -2.0, 5.5), size=(7.2, 4.0, 5.6), voxel=0.08, open_low=(True, True, True), run_up=2.5),
+        domain=Domain(origin=(-1.3, -1.9, 5.5), size=(6.6, 3.8, 6.6), voxel=0.075, open_low=(True, True, True), run_up=4.0),
         sources=(source,),
-        motion=Motion(lift=0.62, weight=0.25, drag=0.12, fine_curl=2.2, fine_size=0.16, broad_curl=1.6, broad_size=0.7),
-        fading=Fading(smoke=0.22, smoke_linear=0.05, cooling=0.75), quality=Quality(courant=3.0, most_substeps=4),
-        look=Look(extinction=13.0, full_density=1.5, forward=0.3, ambient=0.9,
+        motion=Motion(lift=0.7, weight=0.25, drag=0.12, fine_curl=3.0, fine_size=0.16, broad_curl=2.2, broad_size=0.7),
+        fading=Fading(smoke=0.35, smoke_linear=0.14, cooling=1.0), quality=Quality(courant=3.0, most_substeps=4),
+        look=Look(extinction=13.0, full_density=1.5, forward=0.3, ambient=0.75,
                   colour=ramp((0.0, (0.56, 0.54, 0.52)), (0.35, (0.36, 0.34, 0.325)), (1.0, (0.10, 0.092, 0.09)))),
-        flipbook=Flipbook(first=0.0, last=3.95, columns=8, rows=8, width=2048, height=1600,
+        flipbook=Flipbook(first=0.0, last=3.95, columns=8, rows=8, width=2048, height=2048,
                           player=Player(count=3, life=4.0, life_spread=0.08, size_spread=0.06, rotation=3.0, scatter=0.06)),
     )  # fmt: skip
     forces = (
-        Wind(id="wind", name="Quay wind", speed=1.25, heading=4.0, grip=1.1, gusts=0.55, gust_period=1.7),
-        Turbulence(id="turbulence", name="Eddies", strength=0.9, size=1.1, detail=0.6, rate=0.5, grip=1.2),
+        Wind(id="wind", name="Quay wind", speed=1.3, heading=4.0, grip=1.1, gusts=0.55, gust_period=1.7),
+        Turbulence(id="turbulence", name="Eddies", strength=1.1, size=1.0, detail=0.6, rate=0.5, grip=1.2),
     )
     tiers = (
-        Tier(id="low", name="Low", device="satchel", ms=0.5, mb=4.5, distance=16.0, width=1280, height=720, copies=1, levers={"sprites": 2.0, "size": 1.0}),
-        Tier(id="mid", name="Mid", device="hearth", ms=0.3, mb=12.0, distance=16.0, width=1920, height=1080, copies=2, levers={"sprites": 3.0, "size": 1.0}),
-        Tier(id="high", name="High", device="tower", ms=0.5, mb=24.0, distance=12.0, width=2560, height=1440, copies=3, levers={"sprites": 5.0, "size": 1.0}),
+        Tier(
+            id="low",
+            name="Low",
+            device="satchel",
+            ms=0.5,
+            mb=4.5,
+            distance=16.0,
+            width=1280,
+            height=720,
+            copies=1,
+            levers={"sprites": 2.0, "size": 1.0},
+        ),
+        Tier(
+            id="mid",
+            name="Mid",
+            device="hearth",
+            ms=0.3,
+            mb=12.0,
+            distance=16.0,
+            width=1920,
+            height=1080,
+            copies=2,
+            levers={"sprites": 3.0, "size": 1.0},
+        ),
+        Tier(
+            id="high",
+            name="High",
+            device="tower",
+            ms=0.5,
+            mb=24.0,
+            distance=12.0,
+            width=2560,
+            height=1440,
+            copies=3,
+            levers={"sprites": 5.0, "size": 1.0},
+        ),
     )
     path = "layers.plume.flipbook.player"
-    levers = (Lever(id="sprites", name="Sprites", path=f"{path}.count", low=1, high=12), Lever(id="size", name="Size", path=f"{path}.scale", low=0.5, high=1.5))
+    levers = (
+        Lever(id="sprites", name="Sprites", path=f"{path}.count", low=1, high=12),
+        Lever(id="size", name="Size", path=f"{path}.scale", low=0.5, high=1.5),
+    )
     return Effect(
         name="Kiln plume", seed=20, rate=24.0, seconds=4.0, props=props, forces=forces, layers=(layer,),
         light=Light(heading=-148.0, height=36.0, strength=4.2, kelvin=5000.0, sky=0.38),
-        camera=Camera(target=(1.55, 0.0, 5.9), distance=14.2, heading=-72.0, pitch=3.0, fov=42.0), tiers=tiers, levers=levers,
+        camera=Camera(target=(1.5, 0.0, 5.65), distance=16.6, heading=-72.0, pitch=3.0, fov=42.0), tiers=tiers, levers=levers,
     )  # fmt: skip
 
 

@@ -228,6 +228,10 @@ def table_markdown(model: type[BaseModel]) -> str:
     for p in params(model).values():
         default = plain(p.default)
         shown = "ramp" if p.kind == "ramp" else " × ".join(f"{v:g}" for v in default) if isinstance(default, list) else f"{default}"
-        span = "" if p.low is None and p.high is None else f"{'' if p.low is None else f'{p.low:g}'} to {'' if p.high is None else f'{p.high:g}'}"
+        span = (
+            ""
+            if p.low is None and p.high is None
+            else f"{'' if p.low is None else f'{p.low:g}'} to {'' if p.high is None else f'{p.high:g}'}"
+        )
         rows.append(f"| {p.label} | {p.unit} | {shown} | {span or ', '.join(p.choices)} | {p.help} |")
     return "\n".join(rows)

@@ -64,7 +64,9 @@ class Prop(Heard):
     )
     file: str = param("", "Mesh file (GLB, OBJ, PLY or STL), relative to the effect.", section="Where", kind="file",
                       when=("shape", ("mesh",)))  # fmt: skip
-    position: Vec3 = param((0.0, 0.0, 0.0), "Where its base stands.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.05)
+    position: Vec3 = param(
+        (0.0, 0.0, 0.0), "Where its base stands.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.05
+    )
     size: Vec3 = param((1.0, 1.0, 1.0), "Its extent along x, y and z; for a mesh, a factor on each.", section="Where", unit="m",
                        soft=(0.05, 10), low=1e-3, high=1e3, step=0.02)  # fmt: skip
     turn: float = param(0.0, "Turns it round the vertical.", section="Where", unit="°", soft=(-180, 180), low=-360, high=360, step=1)
@@ -79,12 +81,16 @@ class Source(Heard):
         "sphere", "The region that gives birth, or the surface of a prop.", section="Where", cost="source"
     )
     prop: str = param("", "The prop whose surface gives birth.", section="Where", kind="prop", when=("shape", ("surface",)))
-    position: Vec3 = param((0.0, 0.0, 0.5), "Centre of the region.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.02)
+    position: Vec3 = param(
+        (0.0, 0.0, 0.5), "Centre of the region.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.02
+    )
     size: Vec3 = param((0.5, 0.5, 0.5), "Extent of the region along x, y and z.", section="Where", unit="m", soft=(0.05, 5), low=1e-3,
                        high=1e3, step=0.01, when=("shape", ("sphere", "box", "cylinder")))  # fmt: skip
     thickness: float = param(0.15, "How far from the surface gas is born.", section="Where", unit="m", soft=(0.02, 1), low=1e-3, high=10,
                              when=("shape", ("surface",)))  # fmt: skip
-    start: float = param(-60.0, "When it begins; before 0 is the run-up.", section="What", unit="s", soft=(-5, 10), low=-60, high=600, step=0.02)
+    start: float = param(
+        -60.0, "When it begins; before 0 is the run-up.", section="What", unit="s", soft=(-5, 10), low=-60, high=600, step=0.02
+    )
     end: float = param(600.0, "When it stops giving.", section="What", unit="s", soft=(0, 10), low=-60, high=600, step=0.02)
     emission: Value = param(1.0, "Share of what is given below, over time: the envelope in the tempo.", section="What", low=0, high=10,
                             soft=(0, 1), course=True, cost="source")  # fmt: skip
@@ -92,12 +98,12 @@ class Source(Heard):
                            soft=(0, 12), course=True, cost="source")  # fmt: skip
     temperature: Value = param(300.0, "How much hotter than the air the gas is born; it drives the lift.", section="What", unit="K", low=-280,
                                high=4000, soft=(0, 900), step=5, course=True, cost="source")  # fmt: skip
-    push: Vec3 = param((0.0, 0.0, 0.0), "Speed that the gas is born with.", section="What", unit="m/s", soft=(-5, 5), low=-200, high=200, step=0.05)
+    push: Vec3 = param(
+        (0.0, 0.0, 0.0), "Speed that the gas is born with.", section="What", unit="m/s", soft=(-5, 5), low=-200, high=200, step=0.05
+    )
     grip: float = param(12.0, "How fast the gas at the source takes on its temperature and push.", section="What", unit="1/s", low=0, high=200,
                         soft=(0, 40), step=0.5)  # fmt: skip
-    blend: Literal["add", "maximum"] = param(
-        "add", "Overlapping sources add up (soft), or the densest wins (sharp).", section="What"
-    )
+    blend: Literal["add", "maximum"] = param("add", "Overlapping sources add up (soft), or the densest wins (sharp).", section="What")
     breakup: float = param(0.6, "How strongly noise breaks up the source; 0 is even and looks like a pipe.", section="What", low=0, high=1,
                            cost="source")  # fmt: skip
     breakup_size: float = param(0.25, "Size of the patches.", section="What", unit="m", low=0.01, high=50, soft=(0.05, 2))
@@ -112,8 +118,12 @@ class Wind(Heard):
                            step=1, course=True, cost="forces")  # fmt: skip
     grip: Value = param(0.8, "How fast the gas takes on the wind.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 4), course=True,
                         cost="forces")  # fmt: skip
-    gusts: Value = param(0.4, "How much the speed swings, as a share of it.", section="Motion", low=0, high=2, soft=(0, 1), course=True, cost="forces")
-    gust_period: float = param(2.2, "Time from one gust to the next.", section="Motion", unit="s", low=0.1, high=60, soft=(0.3, 6), cost="forces")
+    gusts: Value = param(
+        0.4, "How much the speed swings, as a share of it.", section="Motion", low=0, high=2, soft=(0, 1), course=True, cost="forces"
+    )
+    gust_period: float = param(
+        2.2, "Time from one gust to the next.", section="Motion", unit="s", low=0.1, high=60, soft=(0.3, 6), cost="forces"
+    )
     ground_drag: float = param(0.0, "Height over which the wind grows from nothing at the ground.", section="Motion", unit="m", low=0, high=200,
                                soft=(0, 10), cost="forces")  # fmt: skip
 
@@ -134,13 +144,19 @@ Force = Annotated[Wind | Turbulence, Field(discriminator="kind")]
 class Domain(Settings):
     """The box in which gas is simulated."""
 
-    origin: Vec3 = param((-2.0, -2.0, 0.0), "Lowest corner of the box.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.05)
+    origin: Vec3 = param(
+        (-2.0, -2.0, 0.0), "Lowest corner of the box.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.05
+    )
     size: Vec3 = param((4.0, 4.0, 4.0), "Extent of the box: taller for a plume, flat for a floor effect.", section="Where", unit="m",
                        soft=(0.5, 20), low=0.05, high=1e3, step=0.05, cost="step")  # fmt: skip
     voxel: float = param(0.0625, "Edge of one voxel: half of it shows finer curls and costs eight times as much.", section="Where", unit="m",
                          low=0.002, high=10, soft=(0.03, 0.25), step=0.002, cost="step")  # fmt: skip
-    open_low: tuple[bool, bool, bool] = param((True, True, False), "Which of the low walls (x, y, floor) let gas through.", section="Where", kind="walls")
-    open_high: tuple[bool, bool, bool] = param((True, True, True), "Which of the high walls (x, y, ceiling) let gas through.", section="Where", kind="walls")
+    open_low: tuple[bool, bool, bool] = param(
+        (True, True, False), "Which of the low walls (x, y, floor) let gas through.", section="Where", kind="walls"
+    )
+    open_high: tuple[bool, bool, bool] = param(
+        (True, True, True), "Which of the high walls (x, y, ceiling) let gas through.", section="Where", kind="walls"
+    )
     run_up: float = param(1.5, "Seconds simulated before the first shown frame; hides the starting bulge.", section="Where", unit="s", low=0, high=60,
                           soft=(0, 6), step=0.1)  # fmt: skip
 
@@ -148,14 +164,26 @@ class Domain(Settings):
 class Motion(Settings):
     """How the gas moves."""
 
-    lift: Value = param(1.0, "How strongly heat rises; 1 is what physics gives.", section="Motion", low=-5, high=10, soft=(0, 2), course=True, cost="forces")
-    weight: Value = param(0.05, "How strongly dense smoke sinks.", section="Motion", unit="m/s²", low=-20, high=50, soft=(0, 2), course=True, cost="forces")
-    drag: Value = param(0.05, "How fast movement dies down.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 2), course=True, cost="forces")
+    lift: Value = param(
+        1.0, "How strongly heat rises; 1 is what physics gives.", section="Motion", low=-5, high=10, soft=(0, 2), course=True, cost="forces"
+    )
+    weight: Value = param(
+        0.05, "How strongly dense smoke sinks.", section="Motion", unit="m/s²", low=-20, high=50, soft=(0, 2), course=True, cost="forces"
+    )
+    drag: Value = param(
+        0.05, "How fast movement dies down.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 2), course=True, cost="forces"
+    )
     fine_curl: Value = param(2.0, "Keeps small curls turning; too much gives streaks.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 8),
                              course=True, cost="vorticity")  # fmt: skip
-    fine_size: float = param(0.12, "Size of the small curls.", section="Motion", unit="m", low=0.005, high=10, soft=(0.03, 0.6), cost="vorticity")
-    broad_curl: Value = param(1.0, "Keeps large rolls turning.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 8), course=True, cost="vorticity")
-    broad_size: float = param(0.6, "Size of the large rolls.", section="Motion", unit="m", low=0.02, high=50, soft=(0.1, 3), cost="vorticity")
+    fine_size: float = param(
+        0.12, "Size of the small curls.", section="Motion", unit="m", low=0.005, high=10, soft=(0.03, 0.6), cost="vorticity"
+    )
+    broad_curl: Value = param(
+        1.0, "Keeps large rolls turning.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 8), course=True, cost="vorticity"
+    )
+    broad_size: float = param(
+        0.6, "Size of the large rolls.", section="Motion", unit="m", low=0.02, high=50, soft=(0.1, 3), cost="vorticity"
+    )
 
 
 class Fading(Settings):
@@ -174,7 +202,9 @@ class Quality(Settings):
 
     courant: float = param(3.0, "Voxels that gas may cross in one sub-step; lower is truer and slower.", section="Quality", low=0.3, high=8, soft=(0.5, 5),
                            cost="step")  # fmt: skip
-    most_substeps: int = param(4, "Upper limit of sub-steps in one frame.", section="Quality", low=1, high=64, soft=(1, 16), step=1, cost="step")
+    most_substeps: int = param(
+        4, "Upper limit of sub-steps in one frame.", section="Quality", low=1, high=64, soft=(1, 16), step=1, cost="step"
+    )
 
 
 class Look(Settings):
@@ -183,11 +213,17 @@ class Look(Settings):
     colour: Ramp = param(ramp((0.0, (0.80, 0.77, 0.74)), (0.45, (0.52, 0.49, 0.47)), (1.0, (0.20, 0.185, 0.18))),
                          "Colour of the smoke from thin (left) to dense (right).", section="Look", affects="look", kind="ramp")  # fmt: skip
     full_density: float = param(1.2, "Density at the ramp's right end.", section="Look", affects="look", low=0.01, high=100, soft=(0.1, 5))
-    extinction: float = param(7.0, "How opaque a metre of smoke of density 1 is.", section="Look", unit="1/m", affects="look", low=0, high=500, soft=(0.5, 30))
-    shadow: float = param(1.0, "How strongly the smoke shades itself; a factor on the extinction.", section="Look", affects="look", low=0, high=4, soft=(0, 2))
+    extinction: float = param(
+        7.0, "How opaque a metre of smoke of density 1 is.", section="Look", unit="1/m", affects="look", low=0, high=500, soft=(0.5, 30)
+    )
+    shadow: float = param(
+        1.0, "How strongly the smoke shades itself; a factor on the extinction.", section="Look", affects="look", low=0, high=4, soft=(0, 2)
+    )
     forward: float = param(0.35, "Forward scattering: brighter rims against the light.", section="Look", affects="look", low=-0.9, high=0.95,
                            soft=(-0.5, 0.9))  # fmt: skip
-    ambient: float = param(1.0, "Light from the sky and the ground into the shaded side.", section="Look", affects="look", low=0, high=5, soft=(0, 2))
+    ambient: float = param(
+        1.0, "Light from the sky and the ground into the shaded side.", section="Look", affects="look", low=0, high=5, soft=(0, 2)
+    )
     glow: float = param(1.0, "Strength of the light that hot gas gives off, by black-body colour.", section="Look", affects="look", low=0, high=1000,
                         soft=(0, 5))  # fmt: skip
     steps: float = param(1.0, "Samples per voxel along each ray in the refined picture.", section="Quality", unit="1/voxel", affects="look", low=0.25,
@@ -201,18 +237,26 @@ class Player(Settings):
                        soft=(1, 24), step=1, cost="fill")  # fmt: skip
     life: float = param(4.0, "Seconds in which one sprite plays the sequence.", section="Player", unit="s", affects="player", low=0.05, high=60,
                         soft=(0.5, 8))  # fmt: skip
-    life_spread: float = param(0.1, "How much lives differ, as a share.", section="Player", affects="player", low=0, high=0.9, soft=(0, 0.5))
+    life_spread: float = param(
+        0.1, "How much lives differ, as a share.", section="Player", affects="player", low=0, high=0.9, soft=(0, 0.5)
+    )
     scale: float = param(1.0, "Size of a sprite against the size it was packed at.", section="Player", affects="player", low=0.02, high=20,
                          soft=(0.3, 2), cost="fill")  # fmt: skip
-    size_spread: float = param(0.08, "How much sizes differ, as a share.", section="Player", affects="player", low=0, high=0.9, soft=(0, 0.5), cost="fill")
+    size_spread: float = param(
+        0.08, "How much sizes differ, as a share.", section="Player", affects="player", low=0, high=0.9, soft=(0, 0.5), cost="fill"
+    )
     rotation: float = param(4.0, "Random turn either way, so that copies do not show.", section="Player", unit="°", affects="player", low=0, high=180,
                             soft=(0, 30))  # fmt: skip
-    scatter: float = param(0.1, "Radius in which sprites are born.", section="Player", unit="m", affects="player", low=0, high=100, soft=(0, 2))
+    scatter: float = param(
+        0.1, "Radius in which sprites are born.", section="Player", unit="m", affects="player", low=0, high=100, soft=(0, 2)
+    )
     drift: Vec3 = param((0.0, 0.0, 0.0), "Speed of a sprite after birth.", section="Player", unit="m/s", affects="player", low=-100, high=100,
                         soft=(-2, 2), step=0.02)  # fmt: skip
     alpha: Ramp = param(ramp((0.0, 0.0), (0.16, 1.0), (0.6, 0.85), (1.0, 0.0)), "Opacity over a sprite's life: up fast, away slowly, never cut off.",
                         section="Player", affects="player", kind="ramp")  # fmt: skip
-    blend: bool = param(True, "Blends each frame into the next: smoother for two texture reads.", section="Player", affects="player", cost="arithmetic")
+    blend: bool = param(
+        True, "Blends each frame into the next: smoother for two texture reads.", section="Player", affects="player", cost="arithmetic"
+    )
     soft_edge: float = param(0.6, "Distance to a surface over which a sprite fades instead of cutting it.", section="Player", unit="m", affects="player",
                              low=0, high=50, soft=(0, 2), cost="arithmetic")  # fmt: skip
 
@@ -220,11 +264,28 @@ class Player(Settings):
 class Flipbook(Settings):
     """The flipbook route: how frames are drawn and laid out."""
 
-    first: float = param(0.0, "Time of the first packed frame.", section="Atlas", unit="s", affects="pack", low=0, high=600, soft=(0, 8), step=0.02)
-    last: float = param(4.0, "Time of the last packed frame.", section="Atlas", unit="s", affects="pack", low=0, high=600, soft=(0, 8), step=0.02)
-    columns: int = param(8, "Frames in a row of the atlas.", section="Atlas", affects="pack", low=1, high=32, soft=(1, 16), step=1, cost="memory")
+    first: float = param(
+        0.0, "Time of the first packed frame.", section="Atlas", unit="s", affects="pack", low=0, high=600, soft=(0, 8), step=0.02
+    )
+    last: float = param(
+        4.0, "Time of the last packed frame.", section="Atlas", unit="s", affects="pack", low=0, high=600, soft=(0, 8), step=0.02
+    )
+    columns: int = param(
+        8, "Frames in a row of the atlas.", section="Atlas", affects="pack", low=1, high=32, soft=(1, 16), step=1, cost="memory"
+    )
     rows: int = param(8, "Rows of frames.", section="Atlas", affects="pack", low=1, high=32, soft=(1, 16), step=1, cost="memory")
-    width: int = param(2048, "Width of the atlas.", section="Atlas", unit="px", affects="pack", low=16, high=16384, soft=(256, 4096), step=64, cost="memory")
+    width: int = param(
+        2048,
+        "Width of the atlas.",
+        section="Atlas",
+        unit="px",
+        affects="pack",
+        low=16,
+        high=16384,
+        soft=(256, 4096),
+        step=64,
+        cost="memory",
+    )
     height: int = param(2048, "Height of the atlas.", section="Atlas", unit="px", affects="pack", low=16, high=16384, soft=(256, 4096), step=64,
                         cost="memory")  # fmt: skip
     padding: int = param(2, "Empty pixels round each frame, so that neighbours do not bleed in.", section="Atlas", unit="px", affects="pack", low=0, high=64,
@@ -233,7 +294,12 @@ class Flipbook(Settings):
         "premultiplied", "Colour already weighted by alpha (exact), or not.", section="Atlas", label="alpha", affects="pack"
     )
     second: Literal["none", "emission", "temperature"] = param(
-        "temperature", "A second atlas: the light given off, or the heat to colour by.", section="Atlas", label="second atlas", affects="pack", cost="memory"
+        "temperature",
+        "A second atlas: the light given off, or the heat to colour by.",
+        section="Atlas",
+        label="second atlas",
+        affects="pack",
+        cost="memory",
     )
     heading: float = param(-90.0, "Side from which frames are drawn; -90 looks along +y.", section="Atlas", unit="°", affects="pack", low=-360, high=360,
                            soft=(-180, 180), step=1)  # fmt: skip
@@ -254,12 +320,16 @@ class GasLayer(Heard):
 class Light(Settings):
     heading: float = param(35.0, "Where the sun stands, from +x towards +y.", section="Light", unit="°", affects="look", low=-720, high=720, soft=(-180, 180),
                            step=1)  # fmt: skip
-    height: float = param(38.0, "How high the sun stands.", section="Light", unit="°", affects="look", low=3, high=90, soft=(5, 85), step=0.5)
+    height: float = param(
+        38.0, "How high the sun stands.", section="Light", unit="°", affects="look", low=3, high=90, soft=(5, 85), step=0.5
+    )
     strength: float = param(3.0, "Brightness of the sun.", section="Light", affects="look", low=0, high=100, soft=(0, 8))
     kelvin: float = param(4600.0, "Colour of the sun, as a black body.", section="Light", unit="K", affects="look", low=1000, high=20000, soft=(2000, 9000),
                           step=50)  # fmt: skip
     sky: float = param(0.55, "Brightness of the sky.", section="Light", affects="look", low=0, high=20, soft=(0, 3))
-    exposure: float = param(0.0, "Brightens or darkens the picture, in stops.", section="Light", unit="EV", affects="look", low=-8, high=8, soft=(-3, 3))
+    exposure: float = param(
+        0.0, "Brightens or darkens the picture, in stops.", section="Light", unit="EV", affects="look", low=-8, high=8, soft=(-3, 3)
+    )
 
 
 class Camera(Settings):
@@ -282,11 +352,29 @@ class Tier(Settings):
                       label="time budget")  # fmt: skip
     mb: float = param(32.0, "What this effect may take of the device's memory.", section="Viewing", unit="MB", affects="tier", low=0.001, high=1e5,
                       soft=(1, 128), label="memory budget")  # fmt: skip
-    distance: float = param(14.0, "How far the player stands from it.", section="Viewing", unit="m", affects="tier", low=0.1, high=1e4, soft=(2, 60))
-    width: int = param(1920, "Width of the game's picture.", section="Viewing", unit="px", affects="tier", low=64, high=8192, soft=(640, 3840), step=20)
-    height: int = param(1080, "Height of the game's picture.", section="Viewing", unit="px", affects="tier", low=64, high=8192, soft=(360, 2160), step=10)
-    copies: int = param(1, "How many of this effect are on screen.", section="Viewing", affects="tier", low=1, high=500, soft=(1, 12), step=1)
-    fov: float = param(50.0, "Vertical angle of view of the game's camera.", section="Viewing", unit="°", affects="tier", low=5, high=140, soft=(25, 90), step=1)
+    distance: float = param(
+        14.0, "How far the player stands from it.", section="Viewing", unit="m", affects="tier", low=0.1, high=1e4, soft=(2, 60)
+    )
+    width: int = param(
+        1920, "Width of the game's picture.", section="Viewing", unit="px", affects="tier", low=64, high=8192, soft=(640, 3840), step=20
+    )
+    height: int = param(
+        1080, "Height of the game's picture.", section="Viewing", unit="px", affects="tier", low=64, high=8192, soft=(360, 2160), step=10
+    )
+    copies: int = param(
+        1, "How many of this effect are on screen.", section="Viewing", affects="tier", low=1, high=500, soft=(1, 12), step=1
+    )
+    fov: float = param(
+        50.0,
+        "Vertical angle of view of the game's camera.",
+        section="Viewing",
+        unit="°",
+        affects="tier",
+        low=5,
+        high=140,
+        soft=(25, 90),
+        step=1,
+    )
     levers: dict[str, float] = Field(default_factory=dict)
 
 

@@ -12,8 +12,8 @@ from __future__ import annotations
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.gas.grid import CHANNELS
 from tenka.base.vector import lerp_field, lerp_field_range, make_lerp_channels, make_range_channels
+from tenka.gas.grid import CHANNELS
 
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)

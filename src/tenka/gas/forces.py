@@ -300,7 +300,7 @@ def _spline_lattice(grid: Grid, component: int, size: float, seed: int) -> tuple
         axes.append(weights)
         firsts.append(first)
     i, j, k = np.meshgrid(*(f + np.arange(w.shape[1]) for f, w in zip(firsts, axes)), indexing="ij")
-    return axes[0], axes[1], np.ascontiguousarray(axes[2].T), unit_array(seed, i, j, k), 0.6 + 0.8 * unit_array(seed + 1, i, j, k)
+    return (axes[0], axes[1], np.ascontiguousarray(axes[2].T), unit_array(seed, i, j, k), 0.6 + 0.8 * unit_array(seed + 1, i, j, k))
 
 
 def turbulence_potential(force: TurbulenceInput, grid: Grid, time: float, out: tuple[np.ndarray, ...]) -> None:

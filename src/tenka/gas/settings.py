@@ -113,7 +113,9 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], seed: int, rate: float, 
     sources = []
     for source in heard(layer.sources):
         emission = between(lambda time, s=source: source_emission(s, time), t, rate)
-        sources.append(SourceInput(source, emission, at(source.density, 0.0), at(source.temperature), stable_seed(seed, layer.id, source.id)))
+        sources.append(
+            SourceInput(source, emission, at(source.density, 0.0), at(source.temperature), stable_seed(seed, layer.id, source.id))
+        )
     m, f = layer.motion, layer.fading
     return StepInputs(
         lift=at(m.lift), weight=at(m.weight), drag=at(m.drag, 0.0),
@@ -121,5 +123,3 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], seed: int, rate: float, 
         fade=at(f.smoke, 0.0), fade_linear=at(f.smoke_linear, 0.0), cooling=at(f.cooling, 0.0),
         winds=tuple(winds), turbulences=tuple(turbulences), sources=tuple(sources),
     )  # fmt: skip
-
-

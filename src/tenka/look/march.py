@@ -126,7 +126,10 @@ def exp_minus(x):
     y = min(x, np.float32(80.0)) * np.float32(-1.4426950409)
     n = np.floor(y)
     f = y - n
-    p = ONE + f * (np.float32(0.6931471) + f * (np.float32(0.2402265) + f * (np.float32(0.0555041) + f * (np.float32(0.0096181) + f * np.float32(0.0013333)))))
+    p = ONE + f * (
+        np.float32(0.6931471)
+        + f * (np.float32(0.2402265) + f * (np.float32(0.0555041) + f * (np.float32(0.0096181) + f * np.float32(0.0013333))))
+    )
     return p * float_from_bits(np.int32((np.int32(n) + np.int32(127)) << np.int32(23)))
 
 
@@ -261,7 +264,26 @@ def _march_picture(view, width, height, depth, has_depth, origin, h, field4, ski
             # the angle is that between the light's way and the ray back to the eye
             phase = phase_hg(dx * towards[0] + dy * towards[1] + dz * towards[2], params[2])
             ray = ((ox - origin[0]) / h, (oy - origin[1]) / h, (oz - origin[2]) / h, dx, dy, dz)
-            _march(ray, limit, field, (nx, ny, nz), skip, low, high, h, params, phase, colour, glow, sun, sky, ground, jitter, detail, out[j, i])
+            _march(
+                ray,
+                limit,
+                field,
+                (nx, ny, nz),
+                skip,
+                low,
+                high,
+                h,
+                params,
+                phase,
+                colour,
+                glow,
+                sun,
+                sky,
+                ground,
+                jitter,
+                detail,
+                out[j, i],
+            )
 
 
 def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail: float = 1.0) -> np.ndarray:

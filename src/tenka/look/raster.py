@@ -259,7 +259,9 @@ def _compose(view, still, direct, depth, fine, gas, factor, shadowed, towards, o
                 linear[j, i, n] = front + (ONE - cover) * back
 
 
-def compose(view: View, backdrop: Backdrop, fine: int, gas: np.ndarray | None, factor: int, volume: LitVolume | None) -> tuple[np.ndarray, np.ndarray]:
+def compose(
+    view: View, backdrop: Backdrop, fine: int, gas: np.ndarray | None, factor: int, volume: LitVolume | None
+) -> tuple[np.ndarray, np.ndarray]:
     """Gas over its backdrop, which it shades: (h, w, 3) linear light and the gas's (h, w) alpha.
 
     Parameters

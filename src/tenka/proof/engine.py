@@ -61,12 +61,14 @@ class Package:
             raise BadInput("holds no camera", "the set with its camera", self.folder / self.manifest.set.file)
         self.camera: Camera = camera
         s = self.manifest.set
-        self.light = Light(heading=s.sun_heading, height=s.sun_height, strength=s.sun_strength, kelvin=s.sun_kelvin, sky=s.sky, exposure=s.exposure)
+        self.light = Light(
+            heading=s.sun_heading, height=s.sun_height, strength=s.sun_strength, kelvin=s.sun_kelvin, sky=s.sky, exposure=s.exposure
+        )
         self._backdrop: tuple[object, Backdrop, np.ndarray] | None = None
 
-    def player(self, levers: dict[str, float] | None = None) -> Player:
-        """The player's settings with lever values, each held to its range."""
-        player = self.element.player
+    def player(self, levers: dict[str, float] | None = None, tried: Player | None = None) -> Player:
+        """The player's settings (or others to try) with lever values, each held to its range."""
+        player = tried or self.element.player
         for lever in self.manifest.levers:
             if levers and lever.id in levers:
                 name = lever.path.rsplit(".", 1)[1]
@@ -81,7 +83,9 @@ class Package:
             self._backdrop = (key, backdrop, compose(view, backdrop, 1, None, 1, None)[0] * 2.0**self.light.exposure)
         return self._backdrop[1], self._backdrop[2]
 
-    def draw(self, time: float, view: View, player: Player | None = None, carriers: np.ndarray | None = None, heat: bool = False) -> ProofPicture:
+    def draw(
+        self, time: float, view: View, player: Player | None = None, carriers: np.ndarray | None = None, heat: bool = False
+    ) -> ProofPicture:
         """The picture a game would show `time` seconds after the effect was started.
 
         Parameters
@@ -96,7 +100,9 @@ class Package:
         count_layers(table, layers)
         image = still.copy()
         e = self.element
-        blocks = draw_quads(table, self.atlas.levels, (e.columns, *e.cell, e.padding), backdrop.depth, player.soft_edge, player.blend, image)
+        blocks = draw_quads(
+            table, self.atlas.levels, (e.columns, *e.cell, e.padding), backdrop.depth, player.soft_edge, player.blend, image
+        )
         rgb = develop(image, 0.0)
         if heat:
             rgb = heat_picture(rgb, layers)

@@ -94,6 +94,11 @@ def _get_state(store: FrameStore, name: str) -> GasState | None:
     return GasState(**found[0], time=found[1]["time"]) if found else None
 
 
+def step_parts(substeps: int, parts: dict[str, float]) -> dict[str, float]:
+    """Mean ms that each part of a sub-step took."""
+    return {k: round(1000.0 * v / substeps, 3) for k, v in parts.items()} if substeps else {}
+
+
 @dataclass
 class Report:
     """What a run did."""
@@ -141,6 +146,7 @@ def simulate(
             state = solver.frame(state, progress.check)
         if f >= 0 and not store.has(plan.name(f)):
             frame = frame_of_state(state, solver.grid, plan.final)
+            frame.meta["parts"] = step_parts(solver.substeps, solver.work.parts)
             store.put_frame(plan.name(f), frame)
             report.simulated += 1
             report.substeps, report.parts = solver.substeps, dict(solver.work.parts)

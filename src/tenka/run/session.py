@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from tenka.base.errors import BadInput, Cancelled, TenkaError
 from tenka.base.jobs import Progress
@@ -18,7 +19,7 @@ from tenka.cache.store import Frame, FrameStore
 from tenka.effect.model import Effect
 from tenka.gas.grid import GasState
 from tenka.gas.solver import GasSolver
-from tenka.run.driver import Plan, Report, frame_of_state, simulate, state_of_frame
+from tenka.run.driver import Plan, Report, frame_of_state, simulate, state_of_frame, step_parts
 
 REST_SECONDS = 0.4
 
@@ -124,13 +125,18 @@ class Session:
         index = min(max(index, 0), plan.effect.frames - 1)
         stored = self.store.get_frame(plan.name(index), velocity=live) if self.store.has(plan.name(index)) else None
         if stored is not None:
-            self._note(plan, index, stored)
+            self._note(plan, index, stored.meta)
             self._loose = None
             self._last = Shown(index, stored, False)
             return self._last
         if not live or self._about_to_come(plan, index):
             return None
         return self._step_loose(plan, index)
+
+    def frame_with_velocity(self, index: int) -> Frame | None:
+        """A stored frame with its velocity, for reading values; disturbs nothing."""
+        plan = self._plan_now()
+        return self.store.get_frame(plan.name(index), velocity=True) if plan is not None and index in plan.keys else None
 
     def _about_to_come(self, plan: Plan, index: int) -> bool:
         """True when the clean run is at the frames just before `index`, so that waiting is short."""
@@ -165,19 +171,24 @@ class Session:
             return None
         loose.state, loose.index = state, index
         self._loose = loose
-        self._note_parts(loose.solver.substeps, loose.solver.work.parts)
+        self._parts = step_parts(loose.solver.substeps, loose.solver.work.parts)
         self._loose_shown.add(index)
         self._last = Shown(index, frame, True)
         self.changed()
         return self._last
 
-    def _note(self, plan: Plan, index: int, frame: Frame) -> None:
-        self._walls[plan.keys[index]] = frame.meta.get("wall", [])
-        self._densest[plan.keys[index]] = frame.meta.get("densest", 0.0)
+    def _note(self, plan: Plan, index: int, meta: dict[str, Any]) -> None:
+        self._walls[plan.keys[index]] = meta.get("wall", [])
+        self._densest[plan.keys[index]] = meta.get("densest", 0.0)
+        self._parts = meta.get("parts") or self._parts
 
-    def _note_parts(self, substeps: int, parts: dict[str, float]) -> None:
-        if substeps:
-            self._parts = {k: 1000.0 * v / substeps for k, v in parts.items()}
+    def _note_stored(self, plan: Plan) -> None:
+        """Take the figures of frames that an earlier session stored."""
+        for index in range(plan.effect.frames):
+            if plan.keys[index] not in self._walls and self.store.has(plan.name(index)):
+                meta = self.store.figures(plan.name(index))
+                if meta is not None:
+                    self._note(plan, index, meta)
 
     @property
     def status(self) -> Status:
@@ -234,6 +245,7 @@ class Session:
                         if not self._closed and self._due <= time.monotonic():
                             self._lock.wait(0.5)
                 continue
+            self._note_stored(plan)
             if self._run(plan):
                 finished = plan
             self.changed()
@@ -247,8 +259,7 @@ class Session:
             self._progress = progress
 
         def made(index: int, frame: Frame, report: Report) -> None:
-            self._note(plan, index, frame)
-            self._note_parts(report.substeps, report.parts)
+            self._note(plan, index, frame.meta)
             self._at = index
             self.changed()
 

@@ -42,14 +42,20 @@ def to_bytes(meshes: dict[str, Mesh], camera: Camera | None = None) -> bytes:
         normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
         colours = np.repeat(np.hstack([mesh.colours, np.ones((len(mesh.colours), 1))]), 3, axis=0)
         attributes = gl.Attributes(
-            POSITION=put(corners, gl.VEC3, True), NORMAL=put(np.repeat(normals, 3, axis=0), gl.VEC3, False), COLOR_0=put(colours, gl.VEC4, False)
+            POSITION=put(corners, gl.VEC3, True),
+            NORMAL=put(np.repeat(normals, 3, axis=0), gl.VEC3, False),
+            COLOR_0=put(colours, gl.VEC4, False),
         )
         doc.meshes.append(gl.Mesh(name=name, primitives=[gl.Primitive(attributes=attributes)]))
         doc.nodes.append(gl.Node(name=name, mesh=len(doc.meshes) - 1))
         doc.scenes[0].nodes.append(len(doc.nodes) - 1)
     if camera is not None:
-        doc.cameras.append(gl.Camera(name="view", type="perspective", perspective=gl.Perspective(yfov=math.radians(camera.fov), znear=0.05)))
-        doc.nodes.append(gl.Node(name="view", camera=0, matrix=_camera_matrix(camera), extras={"tenka_camera": camera.model_dump(mode="json")}))
+        doc.cameras.append(
+            gl.Camera(name="view", type="perspective", perspective=gl.Perspective(yfov=math.radians(camera.fov), znear=0.05))
+        )
+        doc.nodes.append(
+            gl.Node(name="view", camera=0, matrix=_camera_matrix(camera), extras={"tenka_camera": camera.model_dump(mode="json")})
+        )
         doc.scenes[0].nodes.append(len(doc.nodes) - 1)
     doc.buffers.append(gl.Buffer(byteLength=len(blob)))
     doc.set_binary_blob(blob)

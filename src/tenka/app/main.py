@@ -1,0 +1,98 @@
+"""Starting the window, or drawing it to a picture."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+from pathlib import Path
+
+from tenka.demo import PLUME
+
+
+def run_window(file: Path | None, picture: Path | None, station: str, size: tuple[int, int]) -> int:
+    """Open the window on `file` (the demo's plume by default); with `picture` draw it off-screen and leave."""
+    if picture is not None:
+        os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    elif sys.platform.startswith("linux") and not (
+        os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
+    ):
+        print("There is no display here. To see the window all the same: ./start --picture OUT.png", file=sys.stderr)
+        return 2
+    from PyQt6.QtWidgets import QApplication
+
+    from tenka.app import theme
+    from tenka.app.state import State
+    from tenka.app.window import STATIONS, Window
+
+    if station not in {s.lower() for s in STATIONS}:
+        print(f"--station: '{station}' is not a station; expected one of {', '.join(s.lower() for s in STATIONS)}.", file=sys.stderr)
+        return 2
+    app = QApplication(["tenka"])
+    theme.apply(app)
+    state = State()
+    window = Window(state)
+    window.resize(*size)
+    opened = window.open(file or PLUME)
+    if not opened and file is not None:
+        print(window.notice_text.text(), file=sys.stderr)
+        if picture is not None:
+            return 2
+        window.open(None)
+    window.show()
+    if picture is None:
+        window.tempo.set_playing(True)
+        return app.exec()
+    return _draw(app, window, picture, station)
+
+
+def _draw(app: object, window: object, picture: Path, station: str) -> int:
+    """Wait until the station shows everything, then save the window's picture."""
+    from tenka.app.window import Window
+
+    assert isinstance(window, Window)
+    state = window.state
+
+    def settle(ready: object, seconds: float) -> None:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end and not ready():  # type: ignore[operator]
+            app.processEvents()  # type: ignore[attr-defined]
+            time.sleep(0.01)
+
+    print("Simulating what is not stored yet", file=sys.stderr)
+    settle(lambda: (state.status.stored and all(state.status.stored) and not state.status.running) or state.status.problem, 900)
+    state.go(round(state.effect.frames * 0.62))
+    window.go_to(station)
+    if station == "proof":
+        if window.pack.target().exists():
+            state.package = window.pack.target()
+        else:
+            window.go_to("pack")
+            window.pack.start()
+            settle(lambda: window.pack.progress is None, 900)
+            window.go_to("proof")
+        settle(lambda: window.proof.package is not None, 30)
+        window.proof.show_time(9.0)
+    app.processEvents()  # type: ignore[attr-defined]
+    window.stage.redraw(1)
+    begun = time.monotonic()
+    cells = window.pack.contact
+    settle(
+        lambda: (
+            time.monotonic() - begun > 1.5
+            and not window.stage.busy
+            and state.ledgers
+            and (station != "pack" or len(cells.cells) >= cells.count > 0)
+        ),
+        60,
+    )
+    for _ in range(3):
+        app.processEvents()  # type: ignore[attr-defined]
+    saved = window.grab().save(str(picture))
+    state.document.mark_saved(state.document.file or PLUME)
+    window.close()
+    if not saved:
+        print(f"{picture}: cannot be written; expected a folder that you may write to.", file=sys.stderr)
+        return 2
+    print(f"Drew the window to {picture}.")
+    return 0

@@ -1,0 +1,467 @@
+"""The sheet: rows of the selection from the catalogue, in sections, each with its cost gutter; findings at its foot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from pydantic import BaseModel
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QAction, QContextMenuEvent, QFont, QIcon, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from tenka.app import theme
+from tenka.app.state import State
+from tenka.app.widgets import ColourField, NumberField, RampField, VectorField, WallsField
+from tenka.base.errors import TenkaError
+from tenka.budget.devices import devices
+from tenka.effect.catalogue import SECTIONS, Param, params
+from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
+from tenka.effect.document import get, promoted
+
+LABEL_WIDTH = 92
+MOVES = ("constant", "keys", "wave", "noise", "sum", "product", "absolute", "clamp")
+
+Nodes = list[tuple[str, BaseModel]]
+
+
+def nodes_for(state: State, station: str) -> Nodes:
+    """Which settings the sheet shows at a station, as (path, node)."""
+    effect, layer = state.effect, state.layer
+    if station == "budget":
+        return [(f"tiers.{state.tier.id}", state.tier)] if state.tier else []
+    if layer is not None and station in ("pack", "proof"):
+        book = f"layers.{layer.id}.flipbook"
+        return (
+            [(book, layer.flipbook), (f"{book}.player", layer.flipbook.player)]
+            if station == "pack"
+            else [(f"{book}.player", layer.flipbook.player)]
+        )
+    if station == "look":
+        return [*([(f"layers.{layer.id}.look", layer.look)] if layer else []), ("light", effect.light)]
+    try:
+        node = get(effect, state.selection)
+    except TenkaError:
+        return []
+    if layer is not None and state.selection == f"layers.{layer.id}":
+        return [(f"{state.selection}.{part}", getattr(node, part)) for part in ("domain", "motion", "fading", "quality")]
+    return [(state.selection, node)] if isinstance(node, BaseModel) and state.selection else []
+
+
+class Gutter(QWidget):
+    """Two thin bars with figures: this section's share of the simulation step, and of the tier's frame."""
+
+    def __init__(self, state: State, section: str, costs: set[str]) -> None:
+        super().__init__()
+        self.state, self.section, self.costs = state, section, costs
+        self.setFixedSize(118, 30)
+        self.setToolTip(
+            "Upper: measured share of a simulation step.\nLower: modelled share of the tier's budget; empty where the game never pays."
+        )
+        state.news.connect(self.update)
+        state.costed.connect(self.update)
+
+    def figures(self) -> tuple[tuple[float, str] | None, tuple[float, str] | None]:
+        """(share, figure) of the step and of the frame."""
+        parts = self.state.status.step_parts
+        total = sum(parts.values())
+        step = None
+        if total > 0:
+            ms = total if self.section == "Quality" and "step" in self.costs else sum(parts.get(c, 0.0) for c in self._parts())
+            if ms > 0:
+                step = (ms / total, f"{ms:.1f} ms")
+        book = self.state.ledger
+        frame = None
+        if book is not None and self.costs & {"fill", "arithmetic"}:
+            frame = (book.ms / book.tier.ms, f"{book.ms:.3f} ms")
+        elif book is not None and "memory" in self.costs:
+            frame = (book.mb / book.tier.mb, f"{book.mb:.1f} MB")
+        return step, frame
+
+    def _parts(self) -> set[str]:
+        return (self.costs - {"step"}) | ({"velocity", "pressure"} if "step" in self.costs else set())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setFont(theme.font(theme.SMALL))
+        for row, (found, token) in enumerate(zip(self.figures(), (theme.QUIET, None))):
+            if found is None:
+                continue
+            share, text = found
+            y = 8 + row * 14
+            theme.draw_share(painter, QRectF(0, y - 1, 54, 3), share, token)
+            painter.setPen(theme.colour(theme.QUIET if row == 0 else theme.TEXT))
+            painter.drawText(QRectF(58, y - 7, self.width() - 60, 14), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
+
+
+class Row(QWidget):
+    """One setting: label, field, wave mark."""
+
+    def __init__(self, state: State, path: str, p: Param, owner: BaseModel) -> None:
+        super().__init__()
+        self.state, self.path, self.p = state, path, p
+        line = QHBoxLayout(self)
+        line.setContentsMargins(12, 2, 8, 2)
+        line.setSpacing(6)
+        label = QLabel(p.label)
+        label.setFixedWidth(LABEL_WIDTH)
+        label.setWordWrap(False)
+        tip = p.help + (f" [{p.unit}]" if p.unit else "")
+        self.setToolTip(tip)
+        line.addWidget(label)
+        self._label = label
+        self.field = self._make(getattr(owner, p.name))
+        self.field.setToolTip(tip)
+        self.setFixedHeight(theme.ROW if p.kind != "ramp" else 60)
+        line.addWidget(self.field, 1)
+        self.wave: QToolButton | None = None
+        if p.course:
+            self.wave = QToolButton()
+            self.wave.setFixedSize(20, 20)
+            self.wave.setAccessibleName(f"Course of {p.label}")
+            self.wave.clicked.connect(self._wave)
+            line.addWidget(self.wave)
+        else:
+            line.addSpacing(26)
+        self.refresh()
+
+    @property
+    def value(self) -> Any:
+        return get(self.state.effect, self.path)
+
+    def _make(self, value: Any) -> QWidget:
+        p = self.p
+        if p.kind in ("number", "whole"):
+            field = NumberField(p, value_at(value, self.state.time))
+            field.changed.connect(self._number)
+            return field
+        if p.kind == "vector":
+            vector = VectorField(p, value)
+            vector.changed.connect(self._set)
+            return vector
+        if p.kind == "walls":
+            names = ("x", "y", "floor" if p.name.endswith("low") else "ceiling")
+            walls = WallsField(p, value, names)
+            walls.changed.connect(self._set)
+            return walls
+        if p.kind == "ramp":
+            ramp = RampField(p, value)
+            ramp.changed.connect(self._set)
+            return ramp
+        if p.kind == "colour":
+            colour = ColourField(p, value)
+            colour.changed.connect(self._set)
+            return colour
+        if p.kind == "toggle":
+            box = QCheckBox()
+            box.setAccessibleName(p.label)
+            box.clicked.connect(lambda on: self._set(bool(on), object()))
+            return box
+        if p.kind in ("choice", "device", "prop"):
+            choice = QComboBox()
+            choice.setAccessibleName(p.label)
+            for id, name in self._choices():
+                choice.addItem(name, id)
+            choice.activated.connect(lambda: self._set(choice.currentData(), object()))
+            return choice
+        if p.kind == "file":
+            button = QPushButton("Choose…")
+            button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            button.clicked.connect(self._choose_file)
+            return button
+        edit = QLineEdit(str(value))
+        edit.editingFinished.connect(lambda: self._set(edit.text(), object()))
+        return edit
+
+    def _choices(self) -> list[tuple[str, str]]:
+        if self.p.kind == "device":
+            return [(d.id, d.name) for d in devices().values()]
+        if self.p.kind == "prop":
+            return [(q.id, q.name) for q in self.state.effect.props]
+        return [(c, c) for c in self.p.choices]
+
+    def _choose_file(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Choose a mesh", str(self.state.folder or ""), "Meshes (*.glb *.obj *.ply *.stl)")
+        if name:
+            self._set(name, object())
+
+    def _set(self, value: object, token: object) -> None:
+        self.state.edit(self.path, value, f"Change {self.p.label}", token)
+
+    def _number(self, value: float, token: object) -> None:
+        present = self.value
+        new: object = int(value) if self.p.kind == "whole" else value
+        if isinstance(present, Keys):
+            new = with_key(present, self.state.time, value)
+        self._set(new, (self.path, token))
+
+    def refresh(self) -> None:
+        """Show the document's present value."""
+        try:
+            value = self.value
+        except TenkaError:
+            return
+        if isinstance(self.field, NumberField):
+            moving = isinstance(value, Course)
+            self.field.locked = moving and not isinstance(value, Keys)
+            self.field.show_value(value_at(value, self.state.time))
+            self.field.update()
+            if self.wave is not None:
+                self.wave.setIcon(theme.icon("activity") if moving else theme.icon("activity", theme.QUIET))
+                self.wave.setCheckable(True)
+                self.wave.setChecked(moving)
+                self.wave.setToolTip("Its course: a click opens it in the drawer" if moving else "Make it move over time")
+        elif isinstance(self.field, QCheckBox):
+            self.field.setChecked(value)
+        elif isinstance(self.field, QComboBox):
+            self.field.setCurrentIndex(max(0, self.field.findData(value)))
+        elif isinstance(self.field, QPushButton):
+            self.field.setText(str(value).rsplit("/", 1)[-1] or "Choose…")
+        elif isinstance(self.field, QLineEdit):
+            self.field.setText(str(value))
+        else:
+            self.field.show_value(value)  # type: ignore[attr-defined]
+        changed = value != self.p.default
+        self._label.setStyleSheet(f"color: {theme.TEXT if changed else theme.QUIET};")
+
+    def _wave(self) -> None:
+        if isinstance(self.value, Course):
+            self.refresh()
+            self.state.course_asked.emit(self.path)
+        else:
+            self.refresh()
+            self._course_menu().popup(self.mapToGlobal(self.rect().bottomRight()))
+
+    def make_course(self, kind: str) -> None:
+        """Give the value a course of `kind` that starts at its present value, and open the drawer."""
+        value = course_from(kind, self.value, self.state.time, self.p.low, self.p.high)
+        self._set(value, object())
+        if isinstance(value, Course):
+            self.state.course_asked.emit(self.path)
+
+    def _course_menu(self) -> QMenu:
+        menu = QMenu(self)
+        for kind in MOVES:
+            action = QAction(kind.capitalize() if kind != "constant" else "Constant (stay as it is now)", menu)
+            action.triggered.connect(lambda _=False, k=kind: self.make_course(k))
+            menu.addAction(action)
+        return menu
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        assert event is not None
+        menu = QMenu(self)
+        reset = menu.addAction("Reset to its default")
+        assert reset is not None
+        reset.setEnabled(self.value != self.p.default)
+        reset.triggered.connect(lambda: self._set(self.p.default, object()))
+        if self.p.course:
+            submenu = self._course_menu()
+            submenu.setTitle("Course")
+            menu.addMenu(submenu)
+        if self.p.affects == "player" and self.p.kind in ("number", "whole"):
+            lever = menu.addAction("Give it to the game as a lever")
+            assert lever is not None
+            lever.setEnabled(all(x.path != self.path for x in self.state.effect.levers))
+            lever.triggered.connect(self._promote)
+        menu.exec(event.globalPos())
+
+    def _promote(self) -> None:
+        try:
+            self.state.apply(promoted(self.state.effect, self.path), f"Make {self.p.label} a lever")
+        except TenkaError as error:
+            self.state.said.emit(str(error))
+
+
+class Sheet(QWidget):
+    """The settings of what is selected, at one station."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.setObjectName("bench")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.state, self.station = state, "shape"
+        self.rows: list[Row] = []
+        self._made: object = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.title = QLabel()
+        self.title.setProperty("title", True)
+        self.title.setContentsMargins(12, 10, 8, 6)
+        column.addWidget(self.title)
+        self.area = QScrollArea()
+        self.area.setObjectName("bench")
+        self.area.setWidgetResizable(True)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        column.addWidget(self.area, 1)
+        self.findings = Findings(state)
+        column.addWidget(self.findings)
+        state.changed.connect(self._on_change)
+        state.selected.connect(lambda _: self.rebuild())
+        state.moved.connect(lambda _: self._refresh_moving())
+        state.tier_chosen.connect(self.rebuild)
+
+    def show_station(self, station: str) -> None:
+        self.station = station
+        self.rebuild()
+
+    def _shape(self) -> object:
+        """What decides which rows there are; while it is the same, rows are only refreshed."""
+        shape = []
+        for path, node in nodes_for(self.state, self.station):
+            table = params(type(node))
+            shape.append((path, type(node), tuple(n for n, p in table.items() if p.shown_when(node))))
+        return self.station, tuple(shape), tuple(p.id for p in self.state.effect.props)
+
+    def _title(self) -> str:
+        if self.station != "shape":
+            names = {"look": "Look and light", "pack": "Flipbook", "budget": "Tier", "proof": "How the game plays it"}
+            return names[self.station] + (f" · {self.state.tier.name}" if self.station == "budget" and self.state.tier else "")
+        try:
+            return getattr(get(self.state.effect, self.state.selection), "name", "Light")
+        except TenkaError:
+            return ""
+
+    def rebuild(self) -> None:
+        self._made = self._shape()
+        self.title.setText(self._title())
+        body = QWidget()
+        body.setObjectName("bench")
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 12)
+        column.setSpacing(0)
+        self.rows = []
+        grouped: dict[str, list[tuple[str, Param, BaseModel]]] = {}
+        for path, node in nodes_for(self.state, self.station):
+            for name, p in params(type(node)).items():
+                if p.shown_when(node):
+                    grouped.setdefault(p.section, []).append((f"{path}.{name}", p, node))
+        for section in SECTIONS:
+            if section not in grouped:
+                continue
+            items = grouped[section]
+            column.addWidget(self._header(section, {p.cost for _, p, _ in items if p.cost}))
+            for path, p, node in items:
+                row = Row(self.state, path, p, node)
+                self.rows.append(row)
+                column.addWidget(row)
+        if not grouped:
+            empty = QLabel("Nothing is selected.\nClick a row of the tempo, or take a starting point from the tray.")
+            empty.setProperty("quiet", True)
+            empty.setWordWrap(True)
+            empty.setContentsMargins(12, 8, 12, 8)
+            column.addWidget(empty)
+        column.addStretch(1)
+        self.area.setWidget(body)
+
+    def _header(self, section: str, costs: set[str]) -> QWidget:
+        head = QWidget()
+        head.setFixedHeight(34)
+        line = QHBoxLayout(head)
+        line.setContentsMargins(12, 2, 8, 2)
+        label = QLabel(section)
+        label.setFont(theme.font(theme.BODY, QFont.Weight.DemiBold))
+        line.addWidget(label)
+        line.addStretch(1)
+        if costs:
+            line.addWidget(Gutter(self.state, section, costs))
+        head.paintEvent = lambda _e: _rule(head)  # type: ignore[method-assign]
+        return head
+
+    def row(self, path: str) -> Row | None:
+        """The row of a setting, for tests and for the drawer."""
+        return next((r for r in self.rows if r.path == path), None)
+
+    def _on_change(self, _: str) -> None:
+        if self._shape() != self._made:
+            self.rebuild()
+            return
+        self.title.setText(self._title())
+        for row in self.rows:
+            row.refresh()
+
+    def _refresh_moving(self) -> None:
+        for row in self.rows:
+            if row.p.course:
+                row.refresh()
+
+
+def _rule(widget: QWidget) -> None:
+    painter = QPainter(widget)
+    painter.setPen(theme.colour(theme.RULE))
+    painter.drawLine(12, 0, widget.width() - 8, 0)
+
+
+class Findings(QWidget):
+    """A quiet line; a click opens the list, with a mend beside what has one."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.setObjectName("bench")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.state = state
+        self._open = False
+        self._shown: object = None
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(8, 4, 8, 6)
+        self._column.setSpacing(3)
+        self.line = QToolButton()
+        self.line.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.line.clicked.connect(self._toggle)
+        self._column.addWidget(self.line)
+        self.items: list[QWidget] = []
+        for signal in (state.news, state.costed):
+            signal.connect(self.refresh)
+        state.changed.connect(lambda _: self.refresh())
+        self.refresh()
+
+    def _toggle(self) -> None:
+        self._open = not self._open
+        self._shown = None
+        self.refresh()
+
+    def refresh(self) -> None:
+        found = self.state.findings()
+        key = (self._open, [(f.text, f.mend) for f in found])
+        if key == self._shown:
+            return
+        self._shown = key
+        fold = theme.pixmap("chevron-down" if self._open else "chevron-right", theme.QUIET)
+        self.line.setIcon(QIcon(theme.pixmap("triangle-alert", theme.SAFFRON)) if found else QIcon(fold))
+        self.line.setText(f"{len(found)} finding{'s' if len(found) != 1 else ''}" if found else "No findings")
+        self.line.setEnabled(bool(found))
+        for item in self.items:
+            item.deleteLater()
+        self.items = []
+        for f in found if self._open else []:
+            box = QWidget()
+            column = QVBoxLayout(box)
+            column.setContentsMargins(4, 2, 4, 4)
+            column.setSpacing(3)
+            label = QLabel(f.text)
+            label.setWordWrap(True)
+            label.setProperty("quiet", True)
+            column.addWidget(label)
+            if f.mended is not None:
+                button = QPushButton(f.mend)
+                button.clicked.connect(self._mend(f))
+                column.addWidget(button)
+            self._column.addWidget(box)
+            self.items.append(box)
+
+    def _mend(self, f: Any) -> Callable[[], None]:
+        return lambda: self.state.apply(f.mended, f.mend)

@@ -1,0 +1,424 @@
+"""The stage: the 3D view, drawn by a worker, with orbit, pan, zoom, light drag and the probe."""
+
+from __future__ import annotations
+
+import math
+import time
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
+
+from tenka.app import theme
+from tenka.app.state import State
+from tenka.base.errors import TenkaError
+from tenka.base.jobs import Worker
+from tenka.effect.model import AMBIENT_KELVIN, Camera, Look
+from tenka.gas.grid import Grid
+from tenka.look.render import Renderer
+from tenka.run.session import Session, Shown
+from tenka.scene.cameras import View, view_of
+from tenka.scene.meshes import Mesh, joined, prop_mesh
+
+IDLE_MS = 160
+_NO_LOOK = Look()
+
+
+@dataclass
+class Drawn:
+    """A picture on its way from the worker to the window."""
+
+    image: QImage
+    shown: Shown | None
+    asked: int
+    coarse: int
+    ms: float
+    started: float
+
+
+class Stage(QWidget):
+    """Shows the present frame; every interaction gets a coarse picture at once and a refined one when idle."""
+
+    drawn = pyqtSignal(object)
+    probed = pyqtSignal(str)
+    failed = pyqtSignal(str)
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.state = state
+        self.camera = state.effect.camera
+        self.image: QImage | None = None
+        self.shown: Shown | None = None
+        self.last_ms = 0.0
+        self.turning_light = False
+        self.show_box = True
+        self.live = False
+        self._following = False
+        self._renderer = Renderer()
+        self._worker = Worker("drawing", lambda error: self.failed.emit(str(error)))
+        self._prober = Worker("probe", lambda error: None)
+        self._mesh: tuple[object, Mesh] | None = None
+        self._press: QPointF | None = None
+        self._how = ""
+        self._token: object = None
+        self._mouse: QPointF | None = None
+        self._probe = ""
+        self._bearing = 0
+        self._idle = QTimer(self, singleShot=True, interval=IDLE_MS)
+        self._idle.timeout.connect(lambda: self.redraw(1))
+        self.setMinimumSize(320, 200)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Stage")
+        self.drawn.connect(self._take)
+        self.probed.connect(self._take_probe)
+        self.failed.connect(state.said.emit)
+        state.changed.connect(self._on_change)
+        state.moved.connect(lambda _: self.redraw())
+        state.news.connect(self._on_news)
+        self._tools()
+
+    def _tools(self) -> None:
+        bar = QWidget(self)
+        line = QHBoxLayout(bar)
+        line.setContentsMargins(6, 6, 6, 6)
+        line.setSpacing(2)
+        self.light_button = self._tool("sun", "Turn the light by dragging (L)", True)
+        self.light_button.toggled.connect(self._light_mode)
+        self.box_button = self._tool("cuboid", "Show the domain and the sources (B)", True)
+        self.box_button.setChecked(True)
+        self.box_button.toggled.connect(self._box_mode)
+        frame = self._tool("focus", "Frame what is selected (F)", False)
+        frame.clicked.connect(self.frame_selected)
+        keep = self._tool("camera", "Keep this view as the effect's camera", False)
+        keep.clicked.connect(lambda: self.state.edit("camera", self.camera, "Keep the view"))
+        for button in (self.light_button, self.box_button, frame, keep):
+            line.addWidget(button)
+        bar.adjustSize()
+        self._bar = bar
+
+    def _tool(self, name: str, tip: str, checkable: bool) -> QToolButton:
+        button = QToolButton()
+        button.setIcon(theme.icon(name))
+        button.setToolTip(tip)
+        button.setAccessibleName(tip)
+        button.setCheckable(checkable)
+        return button
+
+    def _light_mode(self, on: bool) -> None:
+        self.turning_light = on
+        self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+
+    def _box_mode(self, on: bool) -> None:
+        self.show_box = on
+        self.update()
+
+    # --- drawing ------------------------------------------------------------------------------
+
+    def mesh(self) -> Mesh:
+        """All visible props; read again only when they change. A prop that cannot be read is left out, and said."""
+        props, folder = self.state.effect.props, self.state.folder
+        if self._mesh is None or self._mesh[0] != (props, folder):
+            solo = any(p.solo for p in props)
+            meshes = []
+            for p in props:
+                if not p.hidden and not p.passed_over and (p.solo or not solo):
+                    try:
+                        meshes.append(prop_mesh(p, folder))
+                    except TenkaError as error:
+                        self.failed.emit(str(error))
+            self._mesh = ((props, folder), joined(meshes))
+        return self._mesh[1]
+
+    def view(self) -> View:
+        return view_of(self.camera, self.width(), self.height())
+
+    def coarse_factor(self) -> int:
+        """How much smaller the first picture is: as fast as the last ones were, between 2 and 4."""
+        return 4 if self.last_ms > 140 else 3 if self.last_ms > 60 else 2
+
+    def redraw_at(self, index: int) -> None:
+        """Ask for a frame other than the present one, while playing."""
+        self.redraw(index=index)
+
+    def quiet_go(self, frame: int) -> None:
+        """Move the head to a frame whose picture is there already."""
+        self._following = True
+        self.state.go(frame)
+        self._following = False
+
+    def redraw(self, coarse: int | None = None, live: bool | None = None, index: int | None = None) -> None:
+        """Ask for a picture of the present frame (or of `index`); the newest request wins."""
+        if self._following or self.width() < 8 or not self.isVisible():
+            return
+        if self.live and index is None:
+            return  # while playing, the next frame shows every change
+        if coarse is None:
+            coarse = self.coarse_factor()
+        index = self.state.frame if index is None else index
+        session, effect, view = self.state.session, self.state.effect, self.view()
+        live = self.live if live is None else live
+        renderer = self._renderer
+        asked = time.perf_counter()
+
+        def work() -> None:
+            start = time.perf_counter()
+            shown = session.frame(index, live)
+            layer = effect.layers[0] if effect.layers else None
+            if layer is not None and shown is None and self.shown is not None and self.shown.frame.shape == Grid.of(layer.domain).shape:
+                kept: Shown | None = self.shown  # what was shown stays until its successor is ready
+            else:
+                kept = shown
+            hidden = layer is None or layer.hidden
+            frame = None if kept is None or hidden else kept.frame
+            drawn = renderer.draw(frame, layer.look if layer else _NO_LOOK, effect.light, view, self.mesh(), coarse)
+            h, w, _ = drawn.rgb.shape
+            image = QImage(drawn.rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(QImage.Format.Format_RGB32)
+            self.drawn.emit(Drawn(image, shown, index, coarse, 1e3 * (time.perf_counter() - start), asked))
+
+        self._worker.ask(work)
+        if coarse > 1 and not self.live:
+            self._idle.start()
+
+    @property
+    def busy(self) -> bool:
+        return not self._worker.idle
+
+    def _take(self, drawn: Drawn) -> None:
+        self.image = drawn.image
+        if drawn.shown is not None:
+            self.shown = drawn.shown
+        if drawn.coarse > 1:
+            self.last_ms = drawn.ms
+        self.update()
+
+    def _on_change(self, path: str) -> None:
+        if path == "":
+            self.camera = self.state.effect.camera if self._bearing != id(self.state.document) else self.camera
+            self._bearing = id(self.state.document)
+        self.redraw()
+
+    def _on_news(self) -> None:
+        shown, stored = self.shown, self.state.status.stored
+        index = self.state.frame
+        waiting = shown is None or shown.index != index or shown.loose
+        if waiting and index < len(stored) and stored[index] and not self.live:
+            self.redraw()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        if self.image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.image.size() != self.size())
+            painter.drawImage(self.rect(), self.image)
+        else:
+            painter.fillRect(self.rect(), theme.colour("#3A3A3A"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.show_box:
+            self._paint_box(painter)
+        self._paint_words(painter)
+
+    def _paint_box(self, painter: QPainter) -> None:
+        layer = self.state.layer
+        if layer is None:
+            return
+        view = self.view()
+        grid = Grid.of(layer.domain)
+        low = np.asarray(grid.origin)
+        self._edges(painter, view, low, low + np.asarray(grid.size), theme.colour(theme.TEXT, 0.22))
+        for source in layer.sources:
+            if source.shape != "surface":
+                half = np.asarray(source.size) / 2
+                chosen = self.state.selection.endswith(f"sources.{source.id}")
+                hue = theme.colour(theme.VERDIGRIS, 0.95 if chosen else 0.45)
+                self._edges(painter, view, np.asarray(source.position) - half, np.asarray(source.position) + half, hue)
+
+    def _edges(self, painter: QPainter, view: View, low: np.ndarray, high: np.ndarray, hue: object) -> None:
+        corners = np.array([[(low, high)[i][0], (low, high)[j][1], (low, high)[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+        at = view.project(corners)
+        painter.setPen(QPen(hue, 1))  # type: ignore[call-overload]
+        for a in range(8):
+            for bit in (1, 2, 4):
+                b = a | bit
+                if b != a and at[a, 2] > 0.05 and at[b, 2] > 0.05:
+                    painter.drawLine(QPointF(*at[a, :2]), QPointF(*at[b, :2]))
+
+    def _paint_words(self, painter: QPainter) -> None:
+        painter.setFont(theme.font(theme.SMALL))
+        left = QRectF(10, self.height() - 24, self.width() - 20, 16)
+        painter.setPen(theme.colour(theme.TEXT, 0.85))
+        painter.drawText(left, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self._probe or self._hint())
+        painter.setPen(theme.colour(theme.TEXT, 0.6))
+        words = []
+        if self.shown is not None:
+            x, y, z = self.shown.frame.shape
+            words.append(f"{x} × {y} × {z} voxels")
+            if self.shown.loose:
+                words.append("loose")
+        if self.last_ms:
+            words.append(f"drawn in {self.last_ms:.0f} ms")
+        painter.drawText(left, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "   ".join(words))
+
+    def _hint(self) -> str:
+        if self.state.layer is None:
+            return "Take a starting point from the tray to begin."
+        if self.turning_light:
+            return "Drag to turn the light."
+        return "Drag orbits, Shift-drag pans, the wheel zooms, Ctrl-drag turns the light."
+
+    # --- hands --------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._press, self._token = event.position(), object()
+        held = event.modifiers()
+        if event.button() == Qt.MouseButton.MiddleButton or held & Qt.KeyboardModifier.ShiftModifier:
+            self._how = "pan"
+        elif held & Qt.KeyboardModifier.ControlModifier or self.turning_light:
+            self._how = "light"
+        else:
+            self._how = "orbit"
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._press = None
+        self._idle.start()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._mouse = event.position()
+        if self._press is None:
+            self._ask_probe()
+            return
+        d = event.position() - self._press
+        self._press = event.position()
+        if self._how == "light":
+            self.turn_light(d.x() * 0.5, -d.y() * 0.3)
+        elif self._how == "pan":
+            self.pan(d.x(), d.y())
+        else:
+            pitch = min(89.0, max(-20.0, self.camera.pitch + d.y() * 0.35))
+            self.look_from(self.camera.model_copy(update={"heading": self.camera.heading - d.x() * 0.45, "pitch": pitch}))
+
+    def leaveEvent(self, event: object) -> None:
+        self._mouse, self._probe = None, ""
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        factor = 0.9 ** (event.angleDelta().y() / 120.0)
+        self.look_from(self.camera.model_copy(update={"distance": min(5e3, max(0.2, self.camera.distance * factor))}))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        moves = {Qt.Key.Key_Left: (-5, 0), Qt.Key.Key_Right: (5, 0), Qt.Key.Key_Up: (0, 4), Qt.Key.Key_Down: (0, -4)}
+        key = Qt.Key(event.key())
+        if key in moves and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            turn, rise = moves[key]
+            if self.turning_light:
+                self._token = "keys"
+                self.turn_light(turn, rise)
+            else:
+                pitch = min(89.0, max(-20.0, self.camera.pitch + rise))
+                self.look_from(self.camera.model_copy(update={"heading": self.camera.heading + turn, "pitch": pitch}))
+        else:
+            super().keyPressEvent(event)
+
+    def look_from(self, camera: Camera) -> None:
+        self.camera = camera
+        self.redraw()
+
+    def pan(self, dx: float, dy: float) -> None:
+        view = self.view()
+        per_px = 2 * view.half_height * self.camera.distance / max(1, self.height())
+        target = np.asarray(self.camera.target) - view.right * dx * per_px + view.up * dy * per_px
+        self.look_from(self.camera.model_copy(update={"target": tuple(float(c) for c in target)}))
+
+    def turn_light(self, turn: float, rise: float) -> None:
+        """Turn the sun: an undoable edit of the look, which simulates nothing."""
+        light = self.state.effect.light
+        heading = (light.heading + turn + 360.0) % 720.0 - 360.0
+        height = min(88.0, max(4.0, light.height + rise))
+        self.state.edit("light", light.model_copy(update={"heading": heading, "height": height}), "Turn the light", ("light", self._token))
+
+    def frame_selected(self) -> None:
+        """Look at what is selected, from where one stands."""
+        low, high = self._bounds()
+        centre, radius = (low + high) / 2, max(0.2, float(np.linalg.norm(high - low)) / 2)
+        distance = radius / math.sin(math.radians(self.camera.fov) / 2) * 1.05
+        self.look_from(self.camera.model_copy(update={"target": tuple(float(c) for c in centre), "distance": distance}))
+
+    def _bounds(self) -> tuple[np.ndarray, np.ndarray]:
+        layer, chosen = self.state.layer, self.state.selection
+        if chosen.startswith("props."):
+            prop = next((p for p in self.state.effect.props if p.id == chosen.split(".")[1]), None)
+            if prop is not None:
+                try:
+                    return prop_mesh(prop, self.state.folder).bounds
+                except TenkaError:
+                    pass
+        if layer is not None and ".sources." in chosen:
+            source = next((s for s in layer.sources if chosen.endswith(s.id)), None)
+            if source is not None and source.shape != "surface":
+                half = np.asarray(source.size) / 2
+                return np.asarray(source.position) - half, np.asarray(source.position) + half
+        if layer is not None:
+            grid = Grid.of(layer.domain)
+            return np.asarray(grid.origin), np.asarray(grid.origin) + np.asarray(grid.size)
+        mesh = self.mesh()
+        return mesh.bounds if len(mesh.points) else (np.zeros(3), np.ones(3))
+
+    # --- probe --------------------------------------------------------------------------------
+
+    def _ask_probe(self) -> None:
+        if self._mouse is None or self.shown is None:
+            return
+        view, at, shown, session = self.view(), self._mouse, self.shown, self.state.session
+        self._prober.ask(lambda: self.probed.emit(probe_text(view, at.x(), at.y(), shown, session)))
+
+    def _take_probe(self, text: str) -> None:
+        if text != self._probe and self._mouse is not None:
+            self._probe = text
+            self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self.redraw()
+
+    def showEvent(self, event: object) -> None:
+        self.redraw()
+
+    def close_workers(self) -> None:
+        self._idle.stop()
+        self._worker.close()
+        self._prober.close()
+
+
+def probe_text(view: View, px: float, py: float, shown: Shown, session: Session) -> str:
+    """Values at the densest point under a pixel, with units; empty where the ray meets no gas."""
+    frame = shown.frame
+    if frame.velocity is None:
+        whole = session.frame_with_velocity(shown.index)
+        if whole is None:
+            return ""
+        frame = whole
+    start, direction = view.ray(px, py)
+    low, high = np.asarray(frame.origin), frame.high
+    with np.errstate(divide="ignore", invalid="ignore"):
+        a, b = (low - start) / direction, (high - start) / direction
+    near, far = max(0.0, float(np.nanmax(np.minimum(a, b)))), float(np.nanmin(np.maximum(a, b)))
+    if near >= far:
+        return ""
+    t = np.arange(near, far, frame.voxel)
+    points = start + t[:, None] * direction
+    index = np.clip(((points - low) / frame.voxel).astype(int), 0, np.asarray(frame.shape) - 1)
+    density = frame.density[index[:, 0], index[:, 1], index[:, 2]].astype(float)
+    k = int(np.argmax(density))
+    if density[k] < 1e-3:
+        return ""
+    i, j, n = index[k]
+    assert frame.velocity is not None
+    v = frame.velocity[:, i, j, n].astype(float)
+    x, y, z = points[k]
+    warm = float(frame.temperature[i, j, n]) + AMBIENT_KELVIN
+    return (f"density {density[k]:.2f}    temperature {warm:.0f} K    velocity {np.linalg.norm(v):.2f} m/s "
+            f"({v[0]:.1f}, {v[1]:.1f}, {v[2]:.1f})    at {x:.2f}, {y:.2f}, {z:.2f} m")  # fmt: skip

@@ -1,0 +1,396 @@
+"""The tempo: playing, the time axis, and the rows of layers, sources, forces and props, which are the outline too."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from time import perf_counter as _now
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+
+from tenka.app import theme
+from tenka.app.stage import Drawn, Stage
+from tenka.app.state import State
+from tenka.effect.document import get
+from tenka.effect.model import Source, source_emission
+
+OUTLINE = 232
+AXIS = 20
+MARKS = (
+    ("ear", "solo", "Heard alone"),
+    ("eye", "hidden", "Hide: simulated, not drawn"),
+    ("ban", "passed_over", "Pass over: left out of the simulation"),
+)
+KIND_ICONS = {"gas": "cloud", "source": "circle-dot", "wind": "wind", "turbulence": "tornado", "prop": "box"}
+
+
+@dataclass(frozen=True)
+class Line:
+    """One row: where it stands in the document (or a fold)."""
+
+    path: str
+    name: str
+    icon: str
+    depth: int
+    fold: str = ""
+
+
+class Rows(QWidget):
+    """Outline on the left, time on the right; painted as one."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.state = state
+        self.unfolded: set[str] = set()
+        self._scrubbing = False
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Tempo")
+        self.setMouseTracking(True)
+        state.changed.connect(lambda _: self._resize())
+        state.selected.connect(lambda _: self.update())
+        state.moved.connect(lambda _: self.update())
+        state.news.connect(self.update)
+        self._resize()
+
+    def lines(self) -> list[Line]:
+        e, found = self.state.effect, []
+        for layer in e.layers:
+            found.append(Line(f"layers.{layer.id}", layer.name, "cloud", 0))
+            for source in layer.sources:
+                found.append(Line(f"layers.{layer.id}.sources.{source.id}", source.name, "circle-dot", 1))
+        for fold, items, group in (("forces", e.forces, "Forces"), ("props", e.props, "Props")):
+            if items:
+                open_ = fold in self.unfolded
+                found.append(Line("", f"{group} ({len(items)})", "chevron-down" if open_ else "chevron-right", 0, fold))
+                if open_:
+                    found += [Line(f"{fold}.{i.id}", i.name, KIND_ICONS.get(getattr(i, "kind", "prop"), "box"), 1) for i in items]
+        return found
+
+    def _resize(self) -> None:
+        self.setMinimumHeight(AXIS + theme.ROW * len(self.lines()) + 4)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, AXIS + theme.ROW * len(self.lines()) + 4)
+
+    # --- geometry -----------------------------------------------------------------------------
+
+    def axis(self) -> QRectF:
+        return QRectF(OUTLINE, 0, max(40, self.width() - OUTLINE - 14), AXIS)
+
+    def x_of(self, seconds: float) -> float:
+        a = self.axis()
+        return a.left() + a.width() * seconds / max(self.state.effect.seconds, 1e-6)
+
+    def frame_at(self, x: float) -> int:
+        a, e = self.axis(), self.state.effect
+        return min(e.frames - 1, max(0, int((x - a.left()) / a.width() * e.frames)))
+
+    def row_top(self, index: int) -> float:
+        return AXIS + index * theme.ROW
+
+    def mark_rect(self, row: int, mark: int) -> QRectF:
+        return QRectF(OUTLINE - 74 + mark * 22, self.row_top(row) + 4, 18, 18)
+
+    # --- painting -----------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme.colour(theme.BENCH))
+        self._paint_axis(painter)
+        for row, line in enumerate(self.lines()):
+            self._paint_line(painter, row, line)
+        x = self.x_of((self.state.frame + 0.5) / self.state.effect.rate)
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1.5))
+        painter.drawLine(QPointF(x, 2), QPointF(x, self.height()))
+        painter.setBrush(theme.colour(theme.VERDIGRIS))
+        painter.drawPolygon(QPolygonF([QPointF(x - 5, 1), QPointF(x + 5, 1), QPointF(x, 8)]))
+
+    def _paint_axis(self, painter: QPainter) -> None:
+        a, e = self.axis(), self.state.effect
+        painter.setFont(theme.font(theme.SMALL))
+        step = next(s for s in (0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 600) if s / e.seconds * a.width() > 56)
+        for k in range(int(e.seconds / step) + 1):
+            x = self.x_of(k * step)
+            painter.setPen(theme.colour(theme.RULE))
+            painter.drawLine(QPointF(x, AXIS - 5), QPointF(x, self.height()))
+            painter.setPen(theme.colour(theme.QUIET))
+            if x < self.width() - 30:
+                painter.drawText(QPointF(x + 3, AXIS - 7), f"{k * step:g} s")
+
+    def _paint_line(self, painter: QPainter, row: int, line: Line) -> None:
+        top = self.row_top(row)
+        box = QRectF(0, top, self.width(), theme.ROW)
+        if line.path and line.path == self.state.selection:
+            painter.fillRect(QRectF(0, top, OUTLINE, theme.ROW), theme.colour(theme.VERDIGRIS, 0.16))
+            painter.fillRect(QRectF(0, top, 2, theme.ROW), theme.colour(theme.VERDIGRIS))
+        painter.setPen(theme.colour(theme.RULE))
+        painter.drawLine(box.topLeft(), box.topRight())
+        left = 10 + line.depth * 18
+        painter.drawPixmap(QPointF(left, top + 5), theme.pixmap(line.icon, theme.QUIET))
+        node = get(self.state.effect, line.path) if line.path else None
+        painter.setFont(theme.font(theme.BODY))
+        out = node is not None and node.passed_over
+        painter.setPen(theme.colour(theme.QUIET if out or node is None else theme.TEXT))
+        width = OUTLINE - 78 - (left + 22) if node is not None else OUTLINE - left - 26
+        text = painter.fontMetrics().elidedText(line.name, Qt.TextElideMode.ElideRight, int(width))
+        painter.drawText(QRectF(left + 22, top, width, theme.ROW), Qt.AlignmentFlag.AlignVCenter, text)
+        if node is None:
+            return
+        for mark, (name, attribute, _) in enumerate(MARKS):
+            on = getattr(node, attribute)
+            shown = "eye-off" if attribute == "hidden" and on else name
+            painter.setOpacity(1.0 if on else 0.45)
+            painter.drawPixmap(self.mark_rect(row, mark).topLeft(), theme.pixmap(shown, theme.VERDIGRIS if on else theme.QUIET))
+            painter.setOpacity(1.0)
+        if isinstance(node, Source):
+            self._paint_source(painter, top, node)
+        elif line.path.startswith("layers."):
+            self._paint_stored(painter, top)
+
+    def _paint_source(self, painter: QPainter, top: float, source: Source) -> None:
+        e = self.state.effect
+        a = self.axis()
+        times = np.linspace(0, e.seconds, max(2, int(a.width() / 3)))
+        level = np.array([source_emission(source, float(t)) for t in times])
+        most = max(1.0, float(level.max()))
+        base, tall = top + theme.ROW - 3, theme.ROW - 7
+        line = [QPointF(self.x_of(float(t)), base - tall * v / most) for t, v in zip(times, level)]
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour(theme.TEXT, 0.13))
+        painter.drawPolygon(QPolygonF([QPointF(line[0].x(), base), *line, QPointF(line[-1].x(), base)]))
+        painter.setPen(QPen(theme.colour(theme.QUIET), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(line))
+
+    def _paint_stored(self, painter: QPainter, top: float) -> None:
+        e, status = self.state.effect, self.state.status
+        y, tall = top + theme.ROW / 2 - 4, 8.0
+        a = self.axis()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour(theme.WELL))
+        painter.drawRect(QRectF(a.left(), y, a.width(), tall))
+        start = None
+        for f in range(e.frames + 1):
+            have = f < len(status.stored) and status.stored[f]
+            if have and start is None:
+                start = f
+            elif not have and start is not None:
+                painter.setBrush(theme.colour(theme.VERDIGRIS, 0.75))
+                painter.drawRect(QRectF(self.x_of(start / e.rate), y, self.x_of(f / e.rate) - self.x_of(start / e.rate), tall))
+                start = None
+        for f in status.loose:
+            if f < len(status.stored) and not status.stored[f]:
+                painter.setBrush(theme.colour(theme.SAFFRON, 0.25))
+                box = QRectF(self.x_of(f / e.rate), y, a.width() / e.frames, tall)
+                painter.drawRect(box)
+                painter.setBrush(theme.colour(theme.SAFFRON))
+                painter.setBrush(Qt.BrushStyle.BDiagPattern)
+                painter.drawRect(box)
+        if status.running:
+            painter.setFont(theme.font(theme.SMALL))
+            painter.setPen(theme.colour(theme.TEXT, 0.85))
+            left = f"simulating, {status.seconds_left:.0f} s left" if status.seconds_left is not None else "simulating"
+            painter.drawText(
+                QRectF(a.left(), top - 1, a.width() - 4, theme.ROW), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, left
+            )
+
+    # --- hands --------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at, lines = event.position(), self.lines()
+        if at.x() >= OUTLINE:
+            self._scrubbing = True
+            self.state.go(self.frame_at(at.x()))
+            return
+        row = int((at.y() - AXIS) // theme.ROW)
+        if not 0 <= row < len(lines):
+            return
+        line = lines[row]
+        if line.fold:
+            self.toggle_fold(line.fold)
+            return
+        for mark, (_, attribute, _tip) in enumerate(MARKS):
+            if self.mark_rect(row, mark).contains(at):
+                path = f"{line.path}.{attribute}"
+                self.state.edit(path, not get(self.state.effect, path))
+                return
+        self.state.select(line.path)
+
+    def toggle_fold(self, fold: str) -> None:
+        self.unfolded ^= {fold}
+        self._resize()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._scrubbing:
+            self.state.go(self.frame_at(event.position().x()))
+            return
+        tip = ""
+        for row, line in enumerate(self.lines()):
+            if line.path:
+                for mark, (_, _attribute, words) in enumerate(MARKS):
+                    if self.mark_rect(row, mark).contains(event.position()):
+                        tip = words
+        self.setToolTip(tip)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._scrubbing = False
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        lines = [line for line in self.lines() if line.path]
+        now = next((i for i, line in enumerate(lines) if line.path == self.state.selection), 0)
+        if event.key() == Qt.Key.Key_Up and now > 0:
+            self.state.select(lines[now - 1].path)
+        elif event.key() == Qt.Key.Key_Down and now + 1 < len(lines):
+            self.state.select(lines[now + 1].path)
+        elif event.key() == Qt.Key.Key_Delete and lines:
+            self.remove(lines[now].path)
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Asterisk):
+            self.unfolded = {"forces", "props"}
+            self._resize()
+        else:
+            super().keyPressEvent(event)
+
+    def remove(self, path: str) -> None:
+        """Take a layer, source, force or prop out of the effect (undoable)."""
+        group, _, id = path.rpartition(".")
+        items = get(self.state.effect, group)
+        name = get(self.state.effect, path).name
+        self.state.edit(group, tuple(i for i in items if i.id != id), f"Remove {name}")
+
+
+class Tempo(QWidget):
+    """Play controls above the rows.
+
+    While playing, the next frame is asked for when the last one was shown, so that a slow simulation
+    slows the play and never the window.
+    """
+
+    def __init__(self, state: State, stage: Stage) -> None:
+        super().__init__()
+        self.setObjectName("bench")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.state, self.stage = state, stage
+        self.playing = False
+        self.every_frame = False
+        self._behind = 0.0
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        bar = QHBoxLayout()
+        bar.setContentsMargins(8, 4, 8, 4)
+        bar.setSpacing(4)
+        self.rewind = self._button("skip-back", "To the first frame (Home)")
+        self.rewind.clicked.connect(lambda: state.go(0))
+        self.play = self._button("play", "Play or pause (Space)")
+        self.play.clicked.connect(self.toggle)
+        self.mode = self._button("list-video", "Every frame in turn, or at the true rate (R)")
+        self.mode.setCheckable(True)
+        self.mode.toggled.connect(self._set_mode)
+        self.where = QLabel()
+        self.where.setFont(theme.font(theme.BODY))
+        self.pace = QLabel()
+        self.pace.setProperty("quiet", True)
+        for part in (self.rewind, self.play, self.mode):
+            bar.addWidget(part)
+        bar.addSpacing(8)
+        bar.addWidget(self.where)
+        bar.addSpacing(12)
+        bar.addWidget(self.pace)
+        bar.addStretch(1)
+        column.addLayout(bar)
+        self.rows = Rows(state)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(self.rows)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        column.addWidget(area, 1)
+        self._tick = QTimer(self, interval=8)
+        self._tick.setTimerType(Qt.TimerType.PreciseTimer)
+        self._tick.timeout.connect(self._step)
+        self._clock = 0.0
+        state.moved.connect(lambda _: self._show_where())
+        state.changed.connect(lambda _: self._show_where())
+        stage.drawn.connect(self._on_drawn)
+        self._waiting = False
+        self._last_shown: float | None = None
+        self._show_where()
+
+    def _button(self, name: str, tip: str) -> QToolButton:
+        button = QToolButton()
+        button.setIcon(theme.icon(name))
+        button.setToolTip(tip)
+        button.setAccessibleName(tip)
+        return button
+
+    def _set_mode(self, on: bool) -> None:
+        self.every_frame = on
+        self._show_where()
+
+    def _show_where(self) -> None:
+        e = self.state.effect
+        self.where.setText(f"{self.state.frame + 1} / {e.frames}   {self.state.time:.2f} s")
+        if not self.playing:
+            self.pace.setText("every frame" if self.every_frame else f"true rate, {e.rate:g} a second")
+
+    def toggle(self) -> None:
+        self.set_playing(not self.playing)
+
+    def set_playing(self, on: bool) -> None:
+        self.playing = on
+        self.stage.live = on
+        self.play.setIcon(theme.icon("pause" if on else "play"))
+        self._waiting = False
+        self._last_shown = None
+        if on:
+            self._clock = _now() - self.state.frame / self.state.effect.rate
+            self._tick.start()
+        else:
+            self._tick.stop()
+            self.stage.redraw(live=False)
+        self._show_where()
+
+    def _step(self) -> None:
+        """Ask for the next frame when its time has come and the last picture has arrived."""
+        if self._waiting:
+            return
+        e = self.state.effect
+        if self.every_frame:
+            following = (self.state.frame + 1) % e.frames
+        else:
+            due = int((_now() - self._clock) * e.rate)
+            if due < self.state.frame + 1:
+                return
+            following = due
+            stored = self.state.status.stored
+            # only stored frames may be dropped to keep the rate; the edge of a running simulation is walked frame by frame
+            while following > self.state.frame + 1 and not (following < len(stored) and stored[following]):
+                following -= 1
+            if following >= e.frames:
+                following = 0
+                self._clock = _now()
+        self._waiting = True
+        self.stage.redraw_at(following)
+
+    def _on_drawn(self, drawn: Drawn) -> None:
+        if not self.playing or not self._waiting:
+            return
+        self._waiting = False
+        if drawn.shown is None:
+            self._clock = _now() - self.state.frame / self.state.effect.rate  # wait at the edge
+            return
+        now = _now()
+        if self._last_shown is not None:
+            pace = 1.0 / max(1e-3, now - self._last_shown)
+            self._behind = 0.8 * self._behind + 0.2 * pace if self._behind else pace
+            self.pace.setText(f"{self._behind:.0f} frames a second" + (", loose" if drawn.shown.loose else ""))
+        self._last_shown = now
+        if self.state.frame + 1 < drawn.shown.index or drawn.shown.loose:
+            self._clock = now - drawn.shown.index / self.state.effect.rate
+        self.stage.quiet_go(drawn.shown.index)

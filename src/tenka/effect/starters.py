@@ -1,0 +1,108 @@
+"""Starting points: whole small effects to begin from, and the parts that can be added to one."""
+
+from __future__ import annotations
+
+from tenka.effect.courses import Key, Keys
+from tenka.effect.document import free_id
+from tenka.effect.model import (
+    Camera,
+    Domain,
+    Effect,
+    Fading,
+    Flipbook,
+    Force,
+    GasLayer,
+    Look,
+    Motion,
+    Player,
+    Prop,
+    Source,
+    Tier,
+    Turbulence,
+    Wind,
+    ramp,
+)  # fmt: skip
+
+TIERS = (
+    Tier(id="low", name="Low", device="satchel", ms=0.5, mb=4.5, width=1280, height=720),
+    Tier(id="mid", name="Mid", device="hearth", ms=0.3, mb=12.0),
+    Tier(id="high", name="High", device="tower", ms=0.5, mb=24.0, width=2560, height=1440),
+)
+EDDIES = Turbulence(id="eddies", name="Eddies")
+
+
+def _base(effect: Effect, name: str, layer: GasLayer, forces: tuple[Force, ...], camera: Camera, seconds: float) -> Effect:
+    """The effect with its gas replaced; props, tiers and light stay, and so does a name that was given."""
+    layer = layer.model_copy(update={"flipbook": Flipbook(last=seconds, player=Player(life=seconds))})
+    levers = {f"layers.{layer.id}."}
+    kept = tuple(lever for lever in effect.levers if any(lever.path.startswith(s) for s in levers))
+    return effect.model_copy(update={
+        "name": effect.name if effect.name != "untitled" else name, "layers": (layer,), "forces": forces, "camera": camera, "seconds": seconds,
+        "tiers": effect.tiers or TIERS, "levers": kept,
+    })  # fmt: skip
+
+
+def steady_plume(effect: Effect) -> Effect:
+    """A steady column of smoke in a light wind."""
+    layer = GasLayer(
+        id="plume", name="Plume", domain=Domain(origin=(-1.5, -1.5, 0), size=(4, 3, 5), voxel=0.07, open_low=(True, True, False), run_up=3.0),
+        sources=(Source(id="mouth", name="Mouth", position=(0, 0, 0.25), size=(0.7, 0.7, 0.4), density=7.0, temperature=260.0, push=(0, 0, 1)),),
+        motion=Motion(weight=0.2, lift=0.7), fading=Fading(smoke=0.3, smoke_linear=0.05, cooling=0.8), look=Look(extinction=11.0),
+    )  # fmt: skip
+    wind = Wind(id="wind", name="Wind", speed=0.8, gusts=0.4)
+    return _base(effect, "Plume", layer, (wind, EDDIES), Camera(target=(0.5, 0, 2.3), distance=9.0, heading=-75.0, pitch=6.0), 4.0)
+
+
+def puff(effect: Effect) -> Effect:
+    """One short burst that rolls up and fades."""
+    burst = Keys(keys=(Key(t=0.0, v=0.0), Key(t=0.08, v=1.0), Key(t=0.5, v=0.0)))
+    layer = GasLayer(
+        id="puff", name="Puff", domain=Domain(origin=(-1.6, -1.6, 0), size=(3.2, 3.2, 3.2), voxel=0.06, run_up=0.0),
+        sources=(Source(id="burst", name="Burst", position=(0, 0, 0.5), size=(0.8, 0.8, 0.5), density=22.0, temperature=420.0, push=(0, 0, 2.5),
+                        start=0.0, end=0.6, emission=burst),),
+        motion=Motion(lift=0.8, fine_curl=3.0, broad_curl=2.0), fading=Fading(smoke=0.7, smoke_linear=0.12, cooling=1.2),
+        look=Look(extinction=12.0),
+    )  # fmt: skip
+    return _base(effect, "Puff", layer, (EDDIES,), Camera(target=(0, 0, 1.5), distance=7.0, pitch=5.0), 2.5)
+
+
+def floor_mist(effect: Effect) -> Effect:
+    """Cold, heavy vapour that spreads over the floor."""
+    layer = GasLayer(
+        id="mist", name="Mist", domain=Domain(origin=(-2.4, -2.4, 0), size=(4.8, 4.8, 1.2), voxel=0.075, run_up=2.0),
+        sources=(Source(id="spill", name="Spill", shape="cylinder", position=(0, 0, 0.45), size=(1.0, 1.0, 0.3), density=2.5, temperature=-25.0),),
+        motion=Motion(weight=1.2, lift=1.0, drag=0.4, fine_curl=1.0), fading=Fading(smoke=0.25, smoke_linear=0.04, cooling=0.1),
+        look=Look(extinction=3.0, forward=0.2, full_density=2.0, colour=ramp((0.0, (0.78, 0.8, 0.82)), (1.0, (0.55, 0.57, 0.6)))),
+    )  # fmt: skip
+    return _base(effect, "Mist", layer, (EDDIES.model_copy(update={"strength": 0.25}),),
+                 Camera(target=(0, 0, 0.4), distance=7.5, pitch=18.0), 4.0)  # fmt: skip
+
+
+STARTERS = {"Plume": steady_plume, "Puff": puff, "Mist": floor_mist}
+
+
+def with_force(effect: Effect, kind: str) -> tuple[Effect, str]:
+    """The effect with a new force, and its path."""
+    id = free_id(effect.forces, kind)
+    force: Force = Wind(id=id, name="Wind") if kind == "wind" else Turbulence(id=id, name="Eddies")
+    return effect.model_copy(update={"forces": (*effect.forces, force)}), f"forces.{id}"
+
+
+def with_source(effect: Effect) -> tuple[Effect, str]:
+    """The effect with a new source in the middle of its first layer's floor, and its path."""
+    layer = effect.layer()
+    id = free_id(layer.sources, "source")
+    d = layer.domain
+    middle = (d.origin[0] + d.size[0] / 2, d.origin[1] + d.size[1] / 2, d.origin[2] + d.size[2] * 0.12)
+    edge = max(min(d.size) * 0.16, 3 * d.voxel)
+    source = Source(id=id, name="Source", position=middle, size=(edge, edge, edge))
+    layer = layer.model_copy(update={"sources": (*layer.sources, source)})
+    layers = tuple(layer if item.id == layer.id else item for item in effect.layers)
+    return effect.model_copy(update={"layers": layers}), f"layers.{layer.id}.sources.{id}"
+
+
+def with_prop(effect: Effect, file: str = "", name: str = "Box") -> tuple[Effect, str]:
+    """The effect with a new prop, a box or a mesh, and its path."""
+    id = free_id(effect.props, "prop")
+    prop = Prop(id=id, name=name[:60], shape="mesh", file=file) if file else Prop(id=id, name=name, position=(0, 0, 0))
+    return effect.model_copy(update={"props": (*effect.props, prop)}), f"props.{id}"
