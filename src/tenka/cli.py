@@ -104,7 +104,7 @@ def simulate(
         seconds = time.perf_counter() - start
     stepping = sum(report.parts.values())
     pace = report.substeps / stepping if stepping else 0.0
-    row = {"simulated": report.simulated, "reused": report.reused, "substeps": report.substeps, "seconds": round(seconds, 3),
+    row: dict[str, Any] = {"simulated": report.simulated, "reused": report.reused, "substeps": report.substeps, "seconds": round(seconds, 3),
            "steps_per_second": round(pace, 2), "voxels": list(_grid(chosen).shape)}  # fmt: skip
     x, y, z = row["voxels"]
     _say(row, as_json, f"{report.simulated} frames simulated, {report.reused} were stored; {report.substeps} steps of {x} x {y} x {z} voxels "

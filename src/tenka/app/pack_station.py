@@ -5,12 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
+from tenka.app.timers import once
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
 from tenka.budget.cost import colour_format, second_format, texture_bytes
@@ -121,8 +122,7 @@ class PackStation(QWidget):
         grid.addWidget(self.told)
         column.addWidget(foot)
         self._target: Path | None = None
-        self._later = QTimer(self, singleShot=True, interval=250)
-        self._later.timeout.connect(self.refresh)
+        self._later = once(self, 250, self.refresh)
         state.changed.connect(lambda _: self._later.start())
         state.news.connect(self._later.start)
         state.costed.connect(self._later.start)

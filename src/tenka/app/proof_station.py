@@ -6,12 +6,13 @@ import time
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QSlider, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
+from tenka.app.timers import every
 from tenka.app.widgets import NumberField, shown
 from tenka.base.jobs import Worker
 from tenka.effect.catalogue import Param
@@ -35,7 +36,7 @@ class Screen(QWidget):
         self.counts: Counts | None = None
         self.heat = False
         self.camera = Camera()
-        self._press = None
+        self._press: QPointF | None = None
         self.setMinimumSize(320, 200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Proof")
@@ -125,8 +126,7 @@ class ProofStation(QWidget):
         self._start = time.perf_counter()
         self._at = 0.0
         self._worker = Worker("proof", lambda error: self.opened.emit(error))
-        self._tick = QTimer(self, interval=30)
-        self._tick.timeout.connect(self._step)
+        self._tick = every(self, 30, self._step)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)

@@ -379,7 +379,7 @@ class Sheet(QWidget):
         line.addStretch(1)
         if costs:
             line.addWidget(Gutter(self.state, section, costs))
-        head.paintEvent = lambda _e: _rule(head)  # type: ignore[method-assign]
+        head.paintEvent = lambda a0: _rule(head)  # type: ignore[method-assign,assignment]
         return head
 
     def row(self, path: str) -> Row | None:

@@ -7,12 +7,13 @@ import time
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
+from tenka.app.timers import once
 from tenka.base.errors import TenkaError
 from tenka.base.jobs import Worker
 from tenka.effect.model import AMBIENT_KELVIN, Camera, Look
@@ -66,8 +67,7 @@ class Stage(QWidget):
         self._mouse: QPointF | None = None
         self._probe = ""
         self._bearing = 0
-        self._idle = QTimer(self, singleShot=True, interval=IDLE_MS)
-        self._idle.timeout.connect(lambda: self.redraw(1))
+        self._idle = once(self, IDLE_MS, lambda: self.redraw(1))
         self.setMinimumSize(320, 200)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -135,7 +135,7 @@ class Stage(QWidget):
     def view(self) -> View:
         return view_of(self.camera, self.width(), self.height())
 
-    def coarse_factor(self) -> int:
+    def reduction(self) -> int:
         """How much smaller the first picture is: as fast as the last ones were, between 2 and 4."""
         return 4 if self.last_ms > 140 else 3 if self.last_ms > 60 else 2
 
@@ -156,7 +156,7 @@ class Stage(QWidget):
         if self.live and index is None:
             return  # while playing, the next frame shows every change
         if coarse is None:
-            coarse = self.coarse_factor()
+            coarse = self.reduction()
         index = self.state.frame if index is None else index
         session, effect, view = self.state.session, self.state.effect, self.view()
         live = self.live if live is None else live

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
+from tenka.app.timers import once
 from tenka.base.errors import BadInput, TenkaError
 from tenka.base.jobs import Worker
 from tenka.budget.cost import Ledger, ledger
@@ -61,10 +62,8 @@ class State(QObject):
         self.package: Path | None = None
         self._coster = Worker("ledger", lambda error: self._raw_costs.emit(error))
         self._keeper = Worker("journal", lambda error: None)
-        self._autosave = QTimer(self, singleShot=True, interval=AUTOSAVE_MS)
-        self._autosave.timeout.connect(self._keep)
-        self._news = QTimer(self, singleShot=True, interval=NEWS_MS)
-        self._news.timeout.connect(self._take_news)
+        self._autosave = once(self, AUTOSAVE_MS, self._keep)
+        self._news = once(self, NEWS_MS, self._take_news)
         self._raw_news.connect(lambda: None if self._news.isActive() else self._news.start())
         self._raw_costs.connect(self._take_costs)
 

@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from time import perf_counter as _now
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.stage import Drawn, Stage
 from tenka.app.state import State
+from tenka.app.timers import every
 from tenka.effect.document import get
 from tenka.effect.model import Source, source_emission
 
@@ -311,9 +312,7 @@ class Tempo(QWidget):
         area.setWidget(self.rows)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(area, 1)
-        self._tick = QTimer(self, interval=8)
-        self._tick.setTimerType(Qt.TimerType.PreciseTimer)
-        self._tick.timeout.connect(self._step)
+        self._tick = every(self, 8, self._step)
         self._clock = 0.0
         state.moved.connect(lambda _: self._show_where())
         state.changed.connect(lambda _: self._show_where())

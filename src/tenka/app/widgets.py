@@ -198,7 +198,14 @@ class NumberField(QWidget):
 
         edit.returnPressed.connect(take)
         edit.editingFinished.connect(lambda: close() if not edit.hasFocus() else None)
-        edit.keyPressEvent = lambda e: close() if e.key() == Qt.Key.Key_Escape else QLineEdit.keyPressEvent(edit, e)  # type: ignore[method-assign]
+
+        def key(a0: QKeyEvent | None) -> None:
+            if a0 is not None and a0.key() == Qt.Key.Key_Escape:
+                close()
+            else:
+                QLineEdit.keyPressEvent(edit, a0)
+
+        edit.keyPressEvent = key  # type: ignore[method-assign]
         edit.show()
         edit.setFocus()
 
@@ -234,7 +241,7 @@ class WallsField(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(3)
-        self.buttons = []
+        self.buttons: list[QToolButton] = []
         for name, v in zip(names, value):
             button = QToolButton()
             button.setText(name)

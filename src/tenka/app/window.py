@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QFont, QKeySequence
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -33,6 +34,7 @@ from tenka.app.sheet import Sheet
 from tenka.app.stage import Stage
 from tenka.app.state import State
 from tenka.app.tempo import Tempo
+from tenka.app.timers import once
 from tenka.app.tray import Tray
 from tenka.base.errors import TenkaError
 
@@ -96,8 +98,7 @@ class Window(QMainWindow):
         self.split.setSizes([575, 185])
         column.addWidget(self.split, 1)
         self.setCentralWidget(root)
-        self._said = QTimer(self, singleShot=True, interval=SAID_MS)
-        self._said.timeout.connect(lambda: self.said.setText(""))
+        self._said = once(self, SAID_MS, lambda: self.said.setText(""))
         state.said.connect(self._say)
         state.noticed.connect(self._show_notice)
         state.changed.connect(lambda _: self._show_title())
@@ -137,8 +138,8 @@ class Window(QMainWindow):
         self.menu_buttons = [self._small("folder-open", "Open an effect (Ctrl+O)"), self._small("save", "Save (Ctrl+S)")]
         self.menu_buttons[0].clicked.connect(self.ask_open)
         self.menu_buttons[1].clicked.connect(self.save)
-        for button in (*self.menu_buttons, self.undo_button, self.redo_button):
-            line.addWidget(button)
+        for small in (*self.menu_buttons, self.undo_button, self.redo_button):
+            line.addWidget(small)
         line.addSpacing(12)
         self.ledger = LedgerBar(self.state)
         line.addWidget(self.ledger)
@@ -174,7 +175,7 @@ class Window(QMainWindow):
             self.addAction(action)
 
         for n, name in enumerate(STATIONS):
-            add(str(n + 1), lambda s=name.lower(): self.go_to(s), plain=True)
+            add(str(n + 1), partial(self.go_to, name.lower()), plain=True)
         add(QKeySequence.StandardKey.Undo, self.undo)
         add(QKeySequence.StandardKey.Redo, self.redo)
         add("Ctrl+Shift+Z", self.redo)
@@ -311,9 +312,9 @@ class Window(QMainWindow):
         mark = " *" if document.unsaved else ""
         self.name.setText(document.effect.name + mark)
         self.setWindowTitle(f"{document.effect.name}{mark} – Tenka")
-        for button, label, word in ((self.undo_button, document.undo_label, "Undo"), (self.redo_button, document.redo_label, "Redo")):
-            button.setEnabled(label is not None)
-            button.setToolTip(f"{word}: {label}" if label else f"Nothing to {word.lower()}")
+        for small, label, word in ((self.undo_button, document.undo_label, "Undo"), (self.redo_button, document.redo_label, "Redo")):
+            small.setEnabled(label is not None)
+            small.setToolTip(f"{word}: {label}" if label else f"Nothing to {word.lower()}")
 
 
 def _rule(level: bool = True) -> QWidget:

@@ -28,7 +28,7 @@ def prepare() -> None:
     os.environ.setdefault("NUMBA_THREADING_LAYER", "tbb")
     import numba
 
-    numba.config.THREADING_LAYER = "tbb"
+    numba.config.THREADING_LAYER = "tbb"  # type: ignore[attr-defined]
     import scipy.linalg  # noqa: F401  (loads its BLAS, so that the limit below reaches it)
     import threadpoolctl
 

@@ -152,7 +152,7 @@ def flipbook_line(layer: GasLayer, element: Flipbook, tier: Tier, d: Device) -> 
     bound = max(passes, key=lambda k: passes[k])
     colour = texture_bytes(element.width, element.height, colour_format(d))
     second = texture_bytes(element.width, element.height, second_format(d, element.second.holds)) if element.second else 0
-    terms = (
+    terms: tuple[Term, ...] = (
         Term(
             "covered",
             covered / 1e6,

@@ -8,7 +8,7 @@ from pathlib import Path
 from tenka.base.jobs import Progress
 from tenka.budget.cost import ledger
 from tenka.cache.store import FrameStore
-from tenka.effect.model import Domain, Effect, Flipbook, GasLayer, Player, Prop, Source, Tier, Turbulence, Wind
+from tenka.effect.model import DomainBox, Effect, Flipbook, GasLayer, Player, Prop, Source, Tier, Turbulence, Wind
 from tenka.look.render import Renderer
 from tenka.pack.flipbook import pack
 from tenka.proof.engine import Package, package_view
@@ -20,7 +20,7 @@ from tenka.scene.meshes import scene_mesh
 def tiny_effect() -> Effect:
     """The smallest effect that uses everything."""
     layer = GasLayer(
-        id="puff", name="Puff", domain=Domain(origin=(-1, -1, 0), size=(2, 2, 2), voxel=0.2, run_up=0.1),
+        id="puff", name="Puff", domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=0.2, run_up=0.1),
         sources=(Source(id="source", name="Source", position=(0, 0, 0.5), size=(0.8, 0.8, 0.8), push=(0, 0, 1)),),
         flipbook=Flipbook(columns=2, rows=2, width=64, height=64, last=0.2, player=Player(count=2)),
     )  # fmt: skip

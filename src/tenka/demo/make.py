@@ -16,7 +16,7 @@ from tenka.effect import storage
 from tenka.effect.courses import Noise, Sum
 from tenka.effect.model import (
     Camera,
-    Domain,
+    DomainBox,
     Effect,
     Fading,
     Flipbook,
@@ -70,7 +70,9 @@ def kiln() -> Mesh:
     shell = turned_profile(courses_of_brick(body, 0.19), 48, BRICK)
     heights = shell.corners[:, :, 2].mean(axis=1)
     dark = np.clip((heights - 4.4) / 1.3, 0, 1)[:, None] ** 1.5
-    shell = Mesh(shell.points, shell.faces, (shell.colours * (1 - 0.75 * dark) + np.float32(SOOT) * 0.75 * dark).astype(np.float32))
+    shell = Mesh(
+        shell.points, shell.faces, (shell.colours * (1 - 0.75 * dark) + np.array(SOOT, np.float32) * 0.75 * dark).astype(np.float32)
+    )
     rim = turned_profile([(0.68, 5.7), (0.78, 5.74), (0.78, 5.95), (0.60, 5.95), (0.56, 5.3), (0.0, 5.28)], 48, SOOT)
     bands = [turned_profile([(r, z), (r + 0.035, z + 0.005), (r + 0.03, z + 0.09), (r - 0.02, z + 0.095)], 48, IRON)
              for r, z in ((2.375, 0.62), (2.29, 1.42), (2.04, 2.32), (1.55, 3.28))]  # fmt: skip
@@ -127,7 +129,7 @@ def figure() -> Mesh:
     ]
     head = turned_profile([(0.05, 1.46), (0.08, 1.52), (0.1, 1.6), (0.085, 1.7), (0.0, 1.75)], 14, skin)
     cap = turned_profile([(0.115, 1.66), (0.115, 1.69), (0.1, 1.74), (0.0, 1.77)], 14, (0.16, 0.12, 0.08))
-    flat = np.float32([1.0, 0.7, 1.0])
+    flat = np.array([1.0, 0.7, 1.0], np.float32)
     return joined([Mesh(m.points * flat, m.faces, m.colours) for m in (coat_part, *legs, *arms, head, cap)])
 
 
@@ -144,7 +146,7 @@ def kiln_plume() -> Effect:
     )  # fmt: skip
     layer = GasLayer(
         id="plume", name="Plume",
-        domain=Domain(origin=(-1.3, -1.9, 5.5), size=(6.6, 3.8, 6.6), voxel=0.075, open_low=(True, True, True), run_up=4.0),
+        domain=DomainBox(origin=(-1.3, -1.9, 5.5), size=(6.6, 3.8, 6.6), voxel=0.075, open_low=(True, True, True), run_up=4.0),
         sources=(source,),
         motion=Motion(lift=0.7, weight=0.25, drag=0.12, fine_curl=3.0, fine_size=0.16, broad_curl=2.2, broad_size=0.7),
         fading=Fading(smoke=0.35, smoke_linear=0.14, cooling=1.0), quality=Quality(courant=3.0, most_substeps=4),

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 from tenka.effect.catalogue import Settings, param
 from tenka.effect.courses import Value, value_at
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION: Literal[1] = 1
 AMBIENT_KELVIN = 288.15
 Vec3 = tuple[float, float, float]
 Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
@@ -141,7 +141,7 @@ class Turbulence(Heard):
 Force = Annotated[Wind | Turbulence, Field(discriminator="kind")]
 
 
-class Domain(Settings):
+class DomainBox(Settings):
     """The box in which gas is simulated."""
 
     origin: Vec3 = param(
@@ -308,7 +308,7 @@ class Flipbook(Settings):
 
 class GasLayer(Heard):
     kind: Literal["gas"] = "gas"
-    domain: Domain = Field(default_factory=Domain)
+    domain: DomainBox = Field(default_factory=DomainBox)
     sources: tuple[Source, ...] = ()
     motion: Motion = Field(default_factory=Motion)
     fading: Fading = Field(default_factory=Fading)

@@ -6,7 +6,7 @@ from tenka.effect.courses import Key, Keys
 from tenka.effect.document import free_id
 from tenka.effect.model import (
     Camera,
-    Domain,
+    DomainBox,
     Effect,
     Fading,
     Flipbook,
@@ -45,7 +45,7 @@ def _base(effect: Effect, name: str, layer: GasLayer, forces: tuple[Force, ...],
 def steady_plume(effect: Effect) -> Effect:
     """A steady column of smoke in a light wind."""
     layer = GasLayer(
-        id="plume", name="Plume", domain=Domain(origin=(-1.5, -1.5, 0), size=(4, 3, 5), voxel=0.07, open_low=(True, True, False), run_up=3.0),
+        id="plume", name="Plume", domain=DomainBox(origin=(-1.5, -1.5, 0), size=(4, 3, 5), voxel=0.07, open_low=(True, True, False), run_up=3.0),
         sources=(Source(id="mouth", name="Mouth", position=(0, 0, 0.25), size=(0.7, 0.7, 0.4), density=7.0, temperature=260.0, push=(0, 0, 1)),),
         motion=Motion(weight=0.2, lift=0.7), fading=Fading(smoke=0.3, smoke_linear=0.05, cooling=0.8), look=Look(extinction=11.0),
     )  # fmt: skip
@@ -57,7 +57,7 @@ def puff(effect: Effect) -> Effect:
     """One short burst that rolls up and fades."""
     burst = Keys(keys=(Key(t=0.0, v=0.0), Key(t=0.08, v=1.0), Key(t=0.5, v=0.0)))
     layer = GasLayer(
-        id="puff", name="Puff", domain=Domain(origin=(-1.6, -1.6, 0), size=(3.2, 3.2, 3.2), voxel=0.06, run_up=0.0),
+        id="puff", name="Puff", domain=DomainBox(origin=(-1.6, -1.6, 0), size=(3.2, 3.2, 3.2), voxel=0.06, run_up=0.0),
         sources=(Source(id="burst", name="Burst", position=(0, 0, 0.5), size=(0.8, 0.8, 0.5), density=22.0, temperature=420.0, push=(0, 0, 2.5),
                         start=0.0, end=0.6, emission=burst),),
         motion=Motion(lift=0.8, fine_curl=3.0, broad_curl=2.0), fading=Fading(smoke=0.7, smoke_linear=0.12, cooling=1.2),
@@ -69,7 +69,7 @@ def puff(effect: Effect) -> Effect:
 def floor_mist(effect: Effect) -> Effect:
     """Cold, heavy vapour that spreads over the floor."""
     layer = GasLayer(
-        id="mist", name="Mist", domain=Domain(origin=(-2.4, -2.4, 0), size=(4.8, 4.8, 1.2), voxel=0.075, run_up=2.0),
+        id="mist", name="Mist", domain=DomainBox(origin=(-2.4, -2.4, 0), size=(4.8, 4.8, 1.2), voxel=0.075, run_up=2.0),
         sources=(Source(id="spill", name="Spill", shape="cylinder", position=(0, 0, 0.45), size=(1.0, 1.0, 0.3), density=2.5, temperature=-25.0),),
         motion=Motion(weight=1.2, lift=1.0, drag=0.4, fine_curl=1.0), fading=Fading(smoke=0.25, smoke_linear=0.04, cooling=0.1),
         look=Look(extinction=3.0, forward=0.2, full_density=2.0, colour=ramp((0.0, (0.78, 0.8, 0.82)), (1.0, (0.55, 0.57, 0.6)))),

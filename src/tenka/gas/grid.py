@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from tenka.base.errors import TooLarge
-from tenka.effect.model import Domain
+from tenka.effect.model import DomainBox
 
 DENSITY, TEMPERATURE = 0, 1
 CHANNELS = 2
@@ -34,7 +34,7 @@ class Grid:
     open_high: tuple[bool, bool, bool] = (True, True, True)
 
     @classmethod
-    def of(cls, domain: Domain) -> Grid:
+    def of(cls, domain: DomainBox) -> Grid:
         """The grid of a domain; the box grows to whole voxels from its lowest corner."""
         shape = tuple(max(4, math.ceil(s / domain.voxel - 1e-6)) for s in domain.size)
         return cls((shape[0], shape[1], shape[2]), domain.voxel, domain.origin, domain.open_low, domain.open_high)

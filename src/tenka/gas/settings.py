@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import numpy as np
 
@@ -112,7 +112,7 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], seed: int, rate: float, 
             turbulences.append(TurbulenceInput(at(force.strength, 0.0), force.size, force.detail, force.rate, force.grip, own))
     sources = []
     for source in heard(layer.sources):
-        emission = between(lambda time, s=source: source_emission(s, time), t, rate)
+        emission = between(partial(source_emission, source), t, rate)
         sources.append(
             SourceInput(source, emission, at(source.density, 0.0), at(source.temperature), stable_seed(seed, layer.id, source.id))
         )

@@ -86,7 +86,7 @@ def film(x, table):
 
 def develop(linear: np.ndarray, stops: float) -> np.ndarray:
     """(h, w, 3) linear light to (h, w, 3) uint8 through exposure, shoulder and sRGB."""
-    out = np.empty(linear.shape[:2] + (3,), np.uint8)
+    out = np.empty((*linear.shape[:2], 3), np.uint8)
     _develop(np.ascontiguousarray(linear, np.float32), np.float32(2.0**stops), SRGB_TABLE, out)
     return out
 

@@ -65,7 +65,7 @@ def layout(effect: Effect, layer: GasLayer) -> Layout:
     last = min(round(book.last * effect.rate), effect.frames - 1)
     first = min(round(book.first * effect.rate), last)
     count = min(book.columns * book.rows, last - first + 1)
-    frames = tuple(int(round(f)) for f in np.linspace(first, last, count))
+    frames = tuple(round(float(f)) for f in np.linspace(first, last, count))
     view = content_view(layer, *content)
     grid = Grid.of(layer.domain)
     feet = [np.asarray(s.position) - np.array([0, 0, s.size[2] / 2]) for s in layer.sources if s.shape != "surface"]

@@ -49,9 +49,9 @@ def load_atlas(folder: Path, element: Flipbook) -> Atlas:
         at = heat.astype(np.float32) / 255.0 * (len(table) - 1)
         for c in range(3):
             level[..., c] += np.interp(at, np.arange(len(table)), table[:, c]) * level[..., 3]
-    levels = [level]
+    levels: list[np.ndarray] = [level]
     # no level may average one cell into the next: stop while the padding is still a texel wide
-    while min(element.cell) >> len(levels) >= 4 and level.shape[0] % 2 == 0 and level.shape[1] % 2 == 0 and len(levels) < 8:
-        level = 0.25 * (level[::2, ::2] + level[1::2, ::2] + level[::2, 1::2] + level[1::2, 1::2])
+    while min(element.cell) >> len(levels) >= 4 and not level.shape[0] % 2 and not level.shape[1] % 2 and len(levels) < 8:
+        level = np.float32(0.25) * (level[::2, ::2] + level[1::2, ::2] + level[::2, 1::2] + level[1::2, 1::2])  # type: ignore[misc]
         levels.append(np.ascontiguousarray(level))
     return Atlas(tuple(levels))

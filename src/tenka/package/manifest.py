@@ -13,7 +13,7 @@ from tenka.effect.document import explain
 from tenka.effect.model import Lever, Player
 from tenka.effect.storage import read_file
 
-FORMAT_VERSION = 1
+FORMAT_VERSION: Literal[1] = 1
 MANIFEST = "manifest.json"
 Vec3 = tuple[float, float, float]
 

@@ -35,7 +35,7 @@ def frame_of_state(state: GasState, grid: Grid, final: bool = False) -> Frame:
     return Frame(density.astype(kind), temperature.astype(kind), velocity.astype(kind), grid.origin, grid.voxel, state.time, meta)
 
 
-def state_of_frame(frame: Frame, grid: Grid) -> GasState:
+def state_of_frame(grid: Grid, frame: Frame) -> GasState:
     """A state to go on from by live editing: near what the run had, since velocity was kept at centres."""
     assert frame.velocity is not None
     state = GasState.still(grid, frame.time)

@@ -157,7 +157,7 @@ class Session:
                 return None
             if solver.grid.shape != last.frame.shape or solver.grid.origin != last.frame.origin:
                 return None
-            loose = _Loose(last.index, state_of_frame(last.frame, solver.grid), solver, plan.effect)
+            loose = _Loose(last.index, state_of_frame(solver.grid, last.frame), solver, plan.effect)
         if loose.effect is not plan.effect:
             if not loose.solver.take_settings(plan.layer, plan.effect.forces, plan.effect.props):
                 self._loose = None

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -67,7 +68,7 @@ def box(size: tuple[float, float, float], colour: tuple[float, float, float]) ->
     points = np.array([[a, b, c] for a in (-x, x) for b in (-y, y) for c in (0, z)], np.float32)
     faces = np.array([[0, 1, 3], [0, 3, 2], [4, 6, 7], [4, 7, 5], [0, 4, 5], [0, 5, 1], [2, 3, 7], [2, 7, 6], [0, 2, 6], [0, 6, 4],
                       [1, 5, 7], [1, 7, 3]], np.int32)  # fmt: skip
-    return Mesh(points, faces, np.tile(np.float32(colour), (12, 1)))
+    return Mesh(points, faces, np.tile(np.array(colour, np.float32), (12, 1)))
 
 
 def turned_profile(profile: list[tuple[float, float]], sides: int, colour: tuple[float, float, float]) -> Mesh:
@@ -84,7 +85,7 @@ def turned_profile(profile: list[tuple[float, float]], sides: int, colour: tuple
                 faces.append((a, b, d))
             if profile[ring + 1][0] > 1e-6:
                 faces.append((a, d, c))
-    return Mesh(points, np.array(faces, np.int32), np.tile(np.float32(colour), (len(faces), 1)))
+    return Mesh(points, np.array(faces, np.int32), np.tile(np.array(colour, np.float32), (len(faces), 1)))
 
 
 def primitive(shape: str, colour: tuple[float, float, float]) -> Mesh:
@@ -122,7 +123,7 @@ def _load(file: Path, stamp: int) -> Mesh:
     import trimesh
 
     try:
-        loaded = trimesh.load(file, force="scene", process=False)
+        loaded: Any = trimesh.load(file, force="scene", process=False)
         parts = [g for g in loaded.dump() if isinstance(g, trimesh.Trimesh) and len(g.faces)]
     except Exception:  # its readers raise whatever their parsers do
         raise BadInput("broken off or not a mesh", "triangles as " + ", ".join(FORMATS), file) from None
