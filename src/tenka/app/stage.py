@@ -203,7 +203,7 @@ class Stage(QWidget):
     def _on_news(self) -> None:
         shown, stored = self.shown, self.state.status.stored
         index = self.state.frame
-        waiting = shown is None or shown.index != index or shown.loose
+        waiting = shown is None or shown.index != index or shown.key != self.state.session.key_of(index)
         if waiting and index < len(stored) and stored[index] and not self.live:
             self.redraw()
 

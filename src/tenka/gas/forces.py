@@ -205,12 +205,12 @@ def vorticity_push(state: GasState, grid: Grid, inputs: StepInputs, work: Worksp
     total = np.zeros(3)
     filled = False
     for rate, size in sorted(scales, key=lambda scale: scale[1]):
-        f = int(min(MOST_COARSE, max(1, round(size / (2.0 * grid.voxel)))))
+        f = int(min(MOST_COARSE, min(grid.shape) // 2, max(1, round(size / (2.0 * grid.voxel)))))
         if f == 1 and not filled:
             curl_of(centred, work.curl)
             total += confinement(work.curl, np.float32(rate), gate, True, work.push).sum(axis=0)
         else:
-            shape = tuple(max(2, -(-n // f)) for n in grid.shape)
+            shape = tuple(-(-n // f) for n in grid.shape)
             coarse, push = work.arrays(("blocks", f), 2, (3, *shape))
             (curl,) = work.arrays(("block curl", f), 1, (4, *shape))
             _coarsen(centred, f, coarse)

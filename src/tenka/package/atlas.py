@@ -36,7 +36,7 @@ def read_image(file: Path, element: Flipbook, mode: str) -> np.ndarray:
 def load_atlas(folder: Path, element: Flipbook) -> Atlas:
     """The colour atlas of a flipbook, with its second atlas added as light when it holds emission."""
     raw = read_image(folder / element.colour.file, element, "RGBA")
-    level = np.empty(raw.shape, np.float32)
+    level: np.ndarray = np.empty((element.height, element.width, 4), np.float32)
     level[..., :3] = _DECODE_SRGB[raw[..., :3]]
     level[..., 3] = _DECODE[raw[..., 3]]
     if element.colour.alpha == "straight":
@@ -52,6 +52,7 @@ def load_atlas(folder: Path, element: Flipbook) -> Atlas:
     levels: list[np.ndarray] = [level]
     # no level may average one cell into the next: stop while the padding is still a texel wide
     while min(element.cell) >> len(levels) >= 4 and not level.shape[0] % 2 and not level.shape[1] % 2 and len(levels) < 8:
-        level = np.float32(0.25) * (level[::2, ::2] + level[1::2, ::2] + level[::2, 1::2] + level[1::2, 1::2])  # type: ignore[misc]
+        high, wide = level.shape[0] // 2, level.shape[1] // 2
+        level = level.reshape(high, 2, wide, 2, 4).mean(axis=(1, 3))
         levels.append(np.ascontiguousarray(level))
     return Atlas(tuple(levels))

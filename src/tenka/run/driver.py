@@ -63,6 +63,8 @@ class Plan:
     @classmethod
     def of(cls, effect: Effect, layer_id: str | None = None, folder: Path | None = None, final: bool = False) -> Plan:
         layer = effect.layer(layer_id)
+        if layer not in heard(effect.layers):  # passed over, or another one is soloed: nothing feeds it
+            layer = layer.model_copy(update={"sources": ()})
         return cls(effect, layer, folder, final, frame_keys(effect, layer, folder))
 
     @property
@@ -80,9 +82,7 @@ class Plan:
         return [store.has(self.name(f)) for f in range(self.effect.frames)]
 
     def solver(self) -> GasSolver:
-        taking_part = self.layer in heard(self.effect.layers)
-        layer = self.layer if taking_part else self.layer.model_copy(update={"sources": ()})
-        return GasSolver(layer, self.effect.forces, self.effect.props, self.effect.seed, self.effect.rate, self.folder)
+        return GasSolver(self.layer, self.effect.forces, self.effect.props, self.effect.seed, self.effect.rate, self.folder)
 
 
 def _put_state(store: FrameStore, name: str, state: GasState) -> None:

@@ -31,6 +31,7 @@ class Shown:
     index: int
     frame: Frame
     loose: bool
+    key: str = ""  # of a stored frame
 
 
 @dataclass
@@ -127,11 +128,16 @@ class Session:
         if stored is not None:
             self._note(plan, index, stored.meta)
             self._loose = None
-            self._last = Shown(index, stored, False)
+            self._last = Shown(index, stored, False, plan.keys[index])
             return self._last
         if not live or self._about_to_come(plan, index):
             return None
         return self._step_loose(plan, index)
+
+    def key_of(self, index: int) -> str:
+        """Key of a frame of the newest plan that is ready."""
+        with self._lock:
+            return self._plan.keys.get(index, "") if self._plan is not None else ""
 
     def frame_with_velocity(self, index: int) -> Frame | None:
         """A stored frame with its velocity, for reading values; disturbs nothing."""

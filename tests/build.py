@@ -1,0 +1,106 @@
+"""Shared builders: small effects, grids and states that tests start from."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from tenka.base.jobs import Progress
+from tenka.cache.store import Frame, FrameStore
+from tenka.effect.model import (
+    Camera,
+    DomainBox,
+    Effect,
+    Fading,
+    Flipbook,
+    GasLayer,
+    Lever,
+    Motion,
+    Player,
+    Prop,
+    Source,
+    Tier,
+    Turbulence,
+    Wind,
+)
+from tenka.gas.grid import GasState, Grid
+from tenka.gas.settings import StepInputs
+from tenka.run.driver import Plan, simulate
+
+QUIET = Motion(lift=0.0, weight=0.0, drag=0.0, fine_curl=0.0, broad_curl=0.0)
+KEEP = Fading(smoke=0.0, smoke_linear=0.0, cooling=0.0)
+
+
+def small_layer(voxel: float = 0.2, **changes: object) -> GasLayer:
+    """A layer of 2 m a side with one source, quick to simulate."""
+    source = Source(id="source", name="Source", position=(0, 0, 0.4), size=(0.8, 0.8, 0.6), density=6.0, push=(0, 0, 1))
+    book = Flipbook(columns=2, rows=3, width=128, height=192, last=10.0, padding=2, player=Player(count=3, life=1.0))
+    layer = GasLayer(
+        id="puff", name="Puff", domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=voxel, run_up=0.25), sources=(source,)
+    )
+    return layer.model_copy(update={"flipbook": book, **changes})
+
+
+def small_effect(**changes: object) -> Effect:
+    """An effect of 12 frames with wind, eddies, a prop, tiers and a lever."""
+    path = "layers.puff.flipbook.player.count"
+    effect = Effect(
+        name="Small",
+        seconds=0.5,
+        layers=(small_layer(),),
+        props=(Prop(id="box", name="Box", position=(0, 0, 0), size=(0.6, 0.6, 0.2)),),
+        forces=(Wind(id="wind", name="Wind", speed=1.0), Turbulence(id="eddies", name="Eddies")),
+        camera=Camera(target=(0, 0, 1), distance=6.0),
+        tiers=(
+            Tier(id="low", name="Low", device="satchel", distance=6.0, width=320, height=180, levers={"sprites": 2.0}),
+            Tier(id="mid", name="Mid", distance=6.0, width=320, height=180, levers={"sprites": 3.0}),
+        ),
+        levers=(Lever(id="sprites", name="Sprites", path=path, low=1, high=12),),
+    )
+    return effect.model_copy(update=changes)
+
+
+def with_layer(effect: Effect, **changes: object) -> Effect:
+    return effect.model_copy(update={"layers": (effect.layers[0].model_copy(update=changes),)})
+
+
+def closed(shape: tuple[int, int, int], voxel: float = 0.1) -> Grid:
+    return Grid(shape, voxel, (0.0, 0.0, 0.0), (False,) * 3, (False,) * 3)
+
+
+def opened(shape: tuple[int, int, int], voxel: float = 0.1) -> Grid:
+    return Grid(shape, voxel, (0.0, 0.0, 0.0), (True,) * 3, (True,) * 3)
+
+
+def random_state(grid: Grid, seed: int = 0, speed: float = 1.0) -> GasState:
+    """A state with random velocity and smoke."""
+    rng = np.random.default_rng(seed)
+    state = GasState.still(grid)
+    for field in (state.u, state.v, state.w):
+        field[:] = rng.standard_normal(field.shape) * speed
+    state.scalars[..., 0] = rng.random(grid.shape)
+    state.scalars[..., 1] = 100.0 * rng.random(grid.shape)
+    return state
+
+
+def centres(grid: Grid) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    x, y, z = np.meshgrid(*(grid.centres(a) for a in range(3)), indexing="ij")
+    return x, y, z
+
+
+def frame_of(density: np.ndarray, voxel: float = 0.1, temperature: float = 0.0, origin: tuple[float, float, float] = (0, 0, 0)) -> Frame:
+    """A frame with given density, one temperature and no motion."""
+    heat = np.full(density.shape, temperature, np.float32)
+    return Frame(density.astype(np.float32), heat, np.zeros((3, *density.shape), np.float32), origin, voxel, 0.0)
+
+
+def nothing(**changes: float) -> StepInputs:
+    return StepInputs(**changes)  # type: ignore[arg-type]
+
+
+def simulated(effect: Effect, folder: Path) -> tuple[Plan, FrameStore]:
+    """The effect's frames in a store of their own."""
+    store, plan = FrameStore(folder), Plan.of(effect)
+    simulate(plan, store, Progress())
+    return plan, store

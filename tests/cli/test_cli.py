@@ -1,0 +1,132 @@
+"""The terminal, as a command of its own: what it prints, writes and exits with."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from build import small_effect
+from PIL import Image
+
+from tenka.effect import storage
+from tenka.effect.document import replaced
+
+
+def tenka(*words: object) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([sys.executable, "-m", "tenka.cli", *map(str, words)], capture_output=True, text=True, timeout=300)
+
+
+@pytest.fixture(scope="module")
+def file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("cli") / "small.tenka"
+    storage.save(small_effect(), path)
+    return path
+
+
+def rows(done: subprocess.CompletedProcess[str]) -> list[dict]:
+    return [json.loads(line) for line in done.stdout.splitlines()]
+
+
+def test_simulate_render_pack_and_proof_follow_one_another(file: Path):
+    done = tenka("simulate", file, "--json")
+    assert done.returncode == 0
+    found = rows(done)
+    assert [r["frame"] for r in found[:-1]] == list(range(12)) and found[-1]["simulated"] == 12
+    assert found[-1]["voxels"] == [10, 10, 10] and found[-1]["steps_per_second"] > 0
+    assert rows(tenka("simulate", file, "--json"))[-1]["reused"] == 12
+
+    picture = file.parent / "frame.png"
+    done = tenka("render", file, "--frame", 8, "--picture", picture, "--size", "160x100")
+    assert done.returncode == 0 and "Drew frame 8" in done.stdout
+    with Image.open(picture) as image:
+        assert image.size == (160, 100)
+
+    done = tenka("pack", file, "--out", file.parent / "out", "--tier", "Low", "--json")
+    assert done.returncode == 0 and rows(done)[0]["frames"] == 6
+    assert json.loads((file.parent / "out" / "manifest.json").read_text())["elements"][0]["player"]["count"] == 2
+
+    done = tenka(
+        "proof", file.parent / "out", "--frame", 60, "--picture", file.parent / "proof.png", "--size", "160x100", "--json", "--heat"
+    )
+    assert done.returncode == 0 and rows(done)[0]["quads"] == 2 and (file.parent / "proof.png").exists()
+
+
+def test_budget_prints_every_tier_with_the_terms_behind_it(file: Path):
+    found = rows(tenka("budget", file, "--json"))
+    assert [r["tier"] for r in found] == ["low", "low", "mid", "mid"]
+    assert found[0]["terms"]["covered"][1] == "Mpx" and found[1]["over"] is False
+    assert "GFLOP/s" in tenka("budget", file, "--tier", "mid").stdout
+
+
+def test_the_gate_exits_by_the_budget(file: Path):
+    assert tenka("gate", file, "--tier", "Low").returncode == 0
+    tight = file.parent / "tight.tenka"
+    storage.save(replaced(small_effect(), "tiers.low.mb", 0.001), tight)
+    done = tenka("gate", tight, "--tier", "low")
+    assert done.returncode == 1 and "over budget" in done.stdout
+
+
+def test_info_says_what_the_effect_holds(file: Path):
+    found = rows(tenka("info", file, "--json"))[0]
+    assert found["frames"] == 12 and found["layers"][0]["voxels"] == [10, 10, 10] and found["layers"][0]["memory_bytes"] > 0
+
+
+@pytest.mark.parametrize(
+    "words,said",
+    (
+        (("info", "none.tenka"), "none.tenka: cannot be read"),
+        (("simulate", "{file}", "--frames", "5:99"), "not all in the effect"),
+        (("simulate", "{file}", "--frames", "x"), "is not a span"),
+        (("simulate", "{file}", "--quality", "best"), "is not a quality"),
+        (("simulate", "{file}", "--layer", "fog"), "no layer is called 'fog'"),
+        (("render", "{file}", "--frame", "0", "--picture", "{folder}/x.png", "--size", "99999x9"), "99999 x 9 px"),
+        (("render", "{file}", "--frame", "0", "--picture", "{folder}/no/such/x.png", "--size", "32x32"), "cannot be written"),
+        (("gate", "{file}", "--tier", "none"), "no tier is called 'none'"),
+        (("proof", "{folder}", "--frame", "0", "--picture", "x.png"), "is not a package"),
+        (("pack", "{file}", "--out", "{file}/inner"), "cannot be written"),
+        (("simulate",), "Missing"),
+    ),
+)
+def test_bad_input_is_one_sentence_and_exit_two(words: tuple[str, ...], said: str, file: Path):
+    done = tenka(*(w.format(file=file, folder=file.parent) for w in words))
+    assert done.returncode == 2 and said in done.stderr and done.stdout == ""
+    assert "Traceback" not in done.stderr
+
+
+def test_ctrl_c_leaves_whole_files_only(file: Path, tmp_path: Path):
+    long = tmp_path / "long.tenka"
+    storage.save(small_effect(seconds=60.0, seed=77), long)
+    process = subprocess.Popen(
+        [sys.executable, "-m", "tenka.cli", "simulate", str(long), "--json"], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    )
+    assert process.stdout is not None
+    for _ in range(5):
+        process.stdout.readline()
+    begun = time.monotonic()
+    process.send_signal(signal.SIGINT)
+    process.communicate(timeout=30)
+    assert process.returncode == 130 and time.monotonic() - begun < 10
+    cache = Path(os.environ["XDG_CACHE_HOME"]) / "tenka" / "frames"
+    assert not list(cache.glob(".*.part"))
+    assert rows(tenka("simulate", long, "--frames", "0:3", "--json"))[-1]["reused"] == 4
+
+
+def test_without_a_display_the_way_out_is_named(file: Path):
+    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    done = subprocess.run([sys.executable, "-m", "tenka.cli", "open", str(file)], capture_output=True, text=True, env=env)
+    assert done.returncode == 2 and "--picture OUT.png" in done.stderr
+
+
+def test_the_window_is_drawn_to_a_picture_with_no_display(file: Path, tmp_path: Path):
+    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY")}
+    words = ["open", str(file), "--picture", str(tmp_path / "w.png"), "--size", "1280x800"]
+    done = subprocess.run([sys.executable, "-m", "tenka.cli", *words], capture_output=True, text=True, env=env, timeout=200)
+    assert done.returncode == 0, done.stderr
+    with Image.open(tmp_path / "w.png") as image:
+        assert image.size == (1280, 800) and len(image.convert("RGB").getcolors(1 << 20) or []) > 500

@@ -1,0 +1,21 @@
+"""Write what the docs take from the code: the package's JSON schema and the guide's tables of settings."""
+
+import json
+from pathlib import Path
+
+from tenka.effect import model
+from tenka.effect.catalogue import table_markdown
+from tenka.package.manifest import schema
+
+DOCS = Path(__file__).parent.parent / "docs"
+MODELS = {
+    "Domain": model.DomainBox, "Source": model.Source, "Motion": model.Motion, "Wind": model.Wind, "Turbulence": model.Turbulence,
+    "Fading": model.Fading, "Quality": model.Quality, "Look": model.Look, "Light": model.Light, "Flipbook": model.Flipbook, "Player": model.Player,
+    "Tier": model.Tier, "Prop": model.Prop,
+}  # fmt: skip
+
+if __name__ == "__main__":
+    (DOCS / "package-schema.json").write_text(json.dumps(schema(), indent=1) + "\n")
+    parts = [f"## {name}\n\n{(m.__doc__ or '').strip()}\n\n{table_markdown(m)}\n" for name, m in MODELS.items()]
+    (DOCS / "guide").mkdir(exist_ok=True)
+    (DOCS / "guide" / "settings.md").write_text("# All settings\n\nWritten by tools/docs.py from the catalogue.\n\n" + "\n".join(parts))
