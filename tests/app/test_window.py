@@ -240,6 +240,7 @@ def test_a_field_takes_drags_keys_and_sums_and_each_is_undone(window: Window, qt
     QTest.keyClicks(target._edit, "3*(0.5+1)/2")
     QTest.keyClick(target._edit, Qt.Key.Key_Return)
     assert get(window.state.effect, LIFT) == pytest.approx(2.25)
+    assert target._edit is None
     for _ in range(3):
         window.undo()
     assert window.state.effect is start

@@ -21,6 +21,7 @@ from tenka.effect.courses import (
     Sum,
     Wave,
     course_from,
+    curve,
     moved_key,
     smooth_noise,
     value_at,
@@ -58,6 +59,13 @@ def test_noise_stays_within_its_amount_and_does_not_jump():
 def test_noise_of_an_array_is_that_of_its_values():
     x = np.linspace(-3, 3, 50)
     np.testing.assert_allclose(smooth_noise(8, x), [float(smooth_noise(8, float(v))) for v in x])
+
+
+@given(st.sampled_from(["constant", *KINDS]), st.integers(0, 40))
+def test_a_curve_is_the_course_at_each_of_its_times(kind: str, n: int):
+    value = course_from(kind, RAMP, 0.1 * n, -10.0, 100.0)
+    times = np.linspace(-1, 6, 57)
+    np.testing.assert_allclose(curve(value, times), [value_at(value, float(t)) for t in times], atol=1e-9)
 
 
 def test_combinations_do_what_they_are_called():

@@ -241,6 +241,14 @@ def test_an_edit_while_playing_shows_in_the_next_frame_and_the_clean_run_equals_
     assert_same(arrays(plan, session.store), arrays(*simulated(changed, tmp_path / "b")))
 
 
+def test_the_run_up_is_shown_as_it_goes_and_not_stored(tmp_path: Path):
+    seen: list[int] = []
+    plan = Plan.of(small_effect())
+    simulate(plan, FrameStore(tmp_path), Progress(), coming=lambda f, frame: seen.append(f) if frame.density.max() >= 0 else None)
+    assert seen == [-6, -3]
+    assert all(not FrameStore(tmp_path).has(plan.name(f)) for f in seen)
+
+
 def test_loose_frames_are_not_stored(tmp_path: Path):
     effect = small_effect()
     session = session_for(effect, tmp_path)

@@ -28,8 +28,8 @@ from tenka.effect.courses import (
     Value,
     Wave,
     course_from,
+    curve,
     moved_key,
-    value_at,
     with_key,
 )  # fmt: skip
 from tenka.effect.document import get, param_at
@@ -84,7 +84,7 @@ class Plot(QWidget):
     def _curve(self, path: str) -> np.ndarray:
         value = get(self.drawer.state.effect, path)
         seconds = self.drawer.state.effect.seconds
-        return np.array([value_at(value, float(t)) for t in np.linspace(0, seconds, 160)])
+        return curve(value, np.linspace(0, seconds, 160))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if not self.drawer.paths:
@@ -104,9 +104,9 @@ class Plot(QWidget):
             painter.drawText(QPointF(4, self._y(v) - 2), f"{shown(v, (high - low) / 50)} {unit}")
         times = np.linspace(0, self.drawer.state.effect.seconds, 160)
         for n, path in enumerate(self.drawer.paths):
-            curve = self._curve(path)
+            line = self._curve(path)
             painter.setPen(QPen(theme.colour(HUES[n % 3], 1.0 if path == self.drawer.path else 0.5), 1.6))
-            painter.drawPolyline(QPolygonF([QPointF(self._x(float(t)), self._y(float(v))) for t, v in zip(times, curve)]))
+            painter.drawPolyline(QPolygonF([QPointF(self._x(float(t)), self._y(float(v))) for t, v in zip(times, line)]))
         keys = self.drawer.keys()
         for i, key in enumerate(keys.keys if keys else ()):
             painter.setPen(QPen(theme.colour(theme.GROUND), 1))

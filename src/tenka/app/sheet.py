@@ -129,6 +129,7 @@ class Row(QWidget):
         self.setFixedHeight(theme.ROW if p.kind != "ramp" else 60)
         line.addWidget(self.field, 1)
         self.wave: QToolButton | None = None
+        self._shown: object = None
         if p.course:
             self.wave = QToolButton()
             self.wave.setFixedSize(20, 20)
@@ -209,12 +210,16 @@ class Row(QWidget):
             new = with_key(present, self.state.time, value)
         self._set(new, (self.path, token))
 
-    def refresh(self) -> None:
-        """Show the document's present value."""
+    def refresh(self, again: bool = False) -> None:
+        """Show the document's present value, when it is another than is shown (or `again`)."""
         try:
             value = self.value
         except TenkaError:
             return
+        shown = (value, self.state.frame if isinstance(value, Course) else None)
+        if shown == self._shown and not again:
+            return
+        self._shown = shown
         if isinstance(self.field, NumberField):
             moving = isinstance(value, Course)
             self.field.locked = moving and not isinstance(value, Keys)
@@ -240,10 +245,10 @@ class Row(QWidget):
 
     def _wave(self) -> None:
         if isinstance(self.value, Course):
-            self.refresh()
+            self.refresh(again=True)
             self.state.course_asked.emit(self.path)
         else:
-            self.refresh()
+            self.refresh(again=True)
             self._course_menu().popup(self.mapToGlobal(self.rect().bottomRight()))
 
     def make_course(self, kind: str) -> None:

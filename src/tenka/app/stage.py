@@ -201,6 +201,9 @@ class Stage(QWidget):
         self.redraw()
 
     def _on_news(self) -> None:
+        if self.state.status.running and (self.shown is None or self.shown.index < 0) and not self.live:
+            self.redraw()
+            return
         shown, stored = self.shown, self.state.status.stored
         index = self.state.frame
         waiting = shown is None or shown.index != index or shown.key != self.state.session.key_of(index)
@@ -254,7 +257,9 @@ class Stage(QWidget):
         if self.shown is not None:
             x, y, z = self.shown.frame.shape
             words.append(f"{x} × {y} × {z} voxels")
-            if self.shown.loose:
+            if self.shown.index < 0:
+                words.append("run-up")
+            elif self.shown.loose:
                 words.append("loose")
         if self.last_ms:
             words.append(f"drawn in {self.last_ms:.0f} ms")

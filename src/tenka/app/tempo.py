@@ -7,7 +7,7 @@ from time import perf_counter as _now
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
@@ -15,7 +15,7 @@ from tenka.app.stage import Drawn, Stage
 from tenka.app.state import State
 from tenka.app.timers import every
 from tenka.effect.document import get
-from tenka.effect.model import Source, source_emission
+from tenka.effect.model import Source, envelope
 
 OUTLINE = 232
 AXIS = 20
@@ -46,13 +46,15 @@ class Rows(QWidget):
         self.state = state
         self.unfolded: set[str] = set()
         self._scrubbing = False
+        self._still: QPixmap | None = None  # everything but the head, which alone moves while playing
+        self._envelopes: dict[object, tuple[QPolygonF, QPolygonF]] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Tempo")
         self.setMouseTracking(True)
         state.changed.connect(lambda _: self._resize())
-        state.selected.connect(lambda _: self.update())
+        state.selected.connect(lambda _: self.repaint_all())
         state.moved.connect(lambda _: self.update())
-        state.news.connect(self.update)
+        state.news.connect(self.repaint_all)
         self._resize()
 
     def lines(self) -> list[Line]:
@@ -71,7 +73,14 @@ class Rows(QWidget):
 
     def _resize(self) -> None:
         self.setMinimumHeight(AXIS + theme.ROW * len(self.lines()) + 4)
+        self.repaint_all()
+
+    def repaint_all(self) -> None:
+        self._still = None
         self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._still = None
 
     def sizeHint(self) -> QSize:
         return QSize(600, AXIS + theme.ROW * len(self.lines()) + 4)
@@ -98,12 +107,18 @@ class Rows(QWidget):
     # --- painting -----------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self._still is None:
+            self._still = QPixmap(self.size())
+            self._still.fill(theme.colour(theme.BENCH))
+            still = QPainter(self._still)
+            still.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_axis(still)
+            for row, line in enumerate(self.lines()):
+                self._paint_line(still, row, line)
+            still.end()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), theme.colour(theme.BENCH))
-        self._paint_axis(painter)
-        for row, line in enumerate(self.lines()):
-            self._paint_line(painter, row, line)
+        painter.drawPixmap(0, 0, self._still)
         x = self.x_of((self.state.frame + 0.5) / self.state.effect.rate)
         painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1.5))
         painter.drawLine(QPointF(x, 2), QPointF(x, self.height()))
@@ -152,20 +167,32 @@ class Rows(QWidget):
         elif line.path.startswith("layers."):
             self._paint_stored(painter, top)
 
+    def _envelope(self, source: Source) -> tuple[QPolygonF, QPolygonF]:
+        """The envelope's line and its filled area, with the row's top at 0."""
+        a, seconds = self.axis(), self.state.effect.seconds
+        key = (source.emission, source.start, source.end, a.width(), seconds)
+        if key not in self._envelopes:
+            if len(self._envelopes) > 64:
+                self._envelopes.clear()
+            times = np.linspace(0, seconds, max(2, int(a.width() / 4)))
+            level = envelope(source, times)
+            x = a.left() + a.width() * times / max(seconds, 1e-6)
+            base = theme.ROW - 3.0
+            y = base - (theme.ROW - 7) * level / max(1.0, float(level.max()))
+            line = [QPointF(p, q) for p, q in zip(x.tolist(), y.tolist())]
+            self._envelopes[key] = (QPolygonF(line), QPolygonF([QPointF(line[0].x(), base), *line, QPointF(line[-1].x(), base)]))
+        return self._envelopes[key]
+
     def _paint_source(self, painter: QPainter, top: float, source: Source) -> None:
-        e = self.state.effect
-        a = self.axis()
-        times = np.linspace(0, e.seconds, max(2, int(a.width() / 3)))
-        level = np.array([source_emission(source, float(t)) for t in times])
-        most = max(1.0, float(level.max()))
-        base, tall = top + theme.ROW - 3, theme.ROW - 7
-        line = [QPointF(self.x_of(float(t)), base - tall * v / most) for t, v in zip(times, level)]
+        line, area = self._envelope(source)
+        painter.translate(0, top)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour(theme.TEXT, 0.13))
-        painter.drawPolygon(QPolygonF([QPointF(line[0].x(), base), *line, QPointF(line[-1].x(), base)]))
+        painter.drawPolygon(area)
         painter.setPen(QPen(theme.colour(theme.QUIET), 1.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPolyline(QPolygonF(line))
+        painter.drawPolyline(line)
+        painter.translate(0, -top)
 
     def _paint_stored(self, painter: QPainter, top: float) -> None:
         e, status = self.state.effect, self.state.status
@@ -381,7 +408,7 @@ class Tempo(QWidget):
         if not self.playing or not self._waiting:
             return
         self._waiting = False
-        if drawn.shown is None:
+        if drawn.shown is None or drawn.shown.index < 0:
             self._clock = _now() - self.state.frame / self.state.effect.rate  # wait at the edge
             return
         now = _now()

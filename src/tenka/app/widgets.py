@@ -196,12 +196,13 @@ class NumberField(QWidget):
                 edit.deleteLater()
                 self.setFocus()
 
-        edit.returnPressed.connect(take)
         edit.editingFinished.connect(lambda: close() if not edit.hasFocus() else None)
 
         def key(a0: QKeyEvent | None) -> None:
             if a0 is not None and a0.key() == Qt.Key.Key_Escape:
                 close()
+            elif a0 is not None and a0.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                take()  # handled here: a line edit passes the key on to this field, which would open again
             else:
                 QLineEdit.keyPressEvent(edit, a0)
 

@@ -1,6 +1,6 @@
 """Trilinear reads with vector loads: the one place where code below Numba's level is written.
 
-Measured against the same kernels in plain Numba (docs/decisions/vector-loads.md): a step is about a third
+Measured against the same kernels in plain Numba (docs/decisions): a step is about a third
 faster. Every function reads the eight corners of a cell of a flat C-ordered array; `o` is the index of the
 lowest corner, `sx` and `sy` the strides in elements, `fx`, `fy`, `fz` the weights of the upper corners.
 Along z, neighbours lie side by side: two values of a plain field, or two groups of channels, are one load.

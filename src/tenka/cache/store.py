@@ -1,7 +1,6 @@
 """The frame store: one file per frame and key, written whole, checked on reading, removed oldest first.
 
-Arrays are compressed with blosc2 (LZ4, bit-shuffled); docs/decisions/cache-format.md has the measurement
-against zarr. A file ends in a checksum of all that is before it; one that does not match is removed, and
+Arrays are compressed with blosc2 (LZ4, bit-shuffled); docs/decisions says why. A file ends in a checksum of all that is before it; one that does not match is removed, and
 its frame counts as not simulated.
 """
 

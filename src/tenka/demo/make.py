@@ -140,24 +140,24 @@ def kiln_plume() -> Effect:
         ("figure", "Figure, 1.75 m", (-2.6, -3.0, 0.04), 25.0),
     ))  # fmt: skip
     source = Source(
-        id="flue", name="Flue", shape="cylinder", position=(0.0, 0.0, 5.92), size=(1.02, 1.02, 0.34), density=11.0, temperature=330.0,
-        emission=Sum(of=(0.85, Noise(amount=0.3, period=0.55, seed=5))), push=(0.0, 0.0, 2.0), grip=14.0, breakup=0.8, breakup_size=0.34,
+        id="flue", name="Flue", shape="cylinder", position=(0.0, 0.0, 5.92), size=(1.02, 1.02, 0.34), density=12.0, temperature=330.0,
+        emission=Sum(of=(0.85, Noise(amount=0.3, period=0.55, seed=5))), push=(0.0, 0.0, 2.8), grip=18.0, breakup=0.8, breakup_size=0.24,
         breakup_rate=2.4,
     )  # fmt: skip
     layer = GasLayer(
         id="plume", name="Plume",
-        domain=DomainBox(origin=(-1.3, -1.9, 5.5), size=(6.6, 3.8, 6.6), voxel=0.075, open_low=(True, True, True), run_up=4.0),
+        domain=DomainBox(origin=(-1.3, -2.2, 5.2), size=(6.6, 4.4, 6.9), voxel=0.075, open_low=(True, True, True), run_up=3.0),
         sources=(source,),
-        motion=Motion(lift=0.7, weight=0.25, drag=0.12, fine_curl=3.0, fine_size=0.16, broad_curl=2.2, broad_size=0.7),
-        fading=Fading(smoke=0.35, smoke_linear=0.14, cooling=1.0), quality=Quality(courant=3.0, most_substeps=4),
-        look=Look(extinction=13.0, full_density=1.5, forward=0.3, ambient=0.75,
+        motion=Motion(lift=0.8, weight=0.08, drag=0.12, fine_curl=4.5, fine_size=0.16, broad_curl=2.6, broad_size=0.7),
+        fading=Fading(smoke=0.4, smoke_linear=0.1, cooling=1.0), quality=Quality(courant=3.0, most_substeps=4),
+        look=Look(extinction=16.0, full_density=1.5, steps=1.4, forward=0.3, ambient=0.75,
                   colour=ramp((0.0, (0.56, 0.54, 0.52)), (0.35, (0.36, 0.34, 0.325)), (1.0, (0.10, 0.092, 0.09)))),
         flipbook=Flipbook(first=0.0, last=3.95, columns=8, rows=8, width=2048, height=2048,
                           player=Player(count=3, life=4.0, life_spread=0.08, size_spread=0.06, rotation=3.0, scatter=0.06)),
     )  # fmt: skip
     forces = (
-        Wind(id="wind", name="Quay wind", speed=1.3, heading=4.0, grip=1.1, gusts=0.55, gust_period=1.7),
-        Turbulence(id="turbulence", name="Eddies", strength=1.1, size=1.0, detail=0.6, rate=0.5, grip=1.2),
+        Wind(id="wind", name="Quay wind", speed=1.6, heading=4.0, grip=1.1, gusts=0.55, gust_period=1.7),
+        Turbulence(id="turbulence", name="Eddies", strength=1.3, size=0.8, detail=0.7, rate=0.6, grip=1.2),
     )
     tiers = (
         Tier(

@@ -168,15 +168,23 @@ def course_from(kind: str, value: Value, t: float, low: float | None = None, hig
     raise ValueError(f"no course is called {kind}")
 
 
-def key_times(value: Value) -> list[float]:
-    """Times of all keys inside a course, for the drawer's snapping."""
+def curve(value: Value, times: np.ndarray) -> np.ndarray:
+    """A course at many times at once, as `value_at` gives it one by one."""
+    if isinstance(value, Wave):
+        return value.base + value.amount * np.sin(2.0 * np.pi * (times / value.period + value.phase))
+    if isinstance(value, Noise):
+        return value.base + value.amount * smooth_noise(value.seed, times / value.period)
+    if isinstance(value, Sum):
+        return np.sum([curve(v, times) for v in value.of], axis=0)
+    if isinstance(value, Product):
+        return np.prod([curve(v, times) for v in value.of], axis=0)
+    if isinstance(value, Absolute):
+        return np.abs(curve(value.of, times))
+    if isinstance(value, Clamp):
+        return np.clip(curve(value.of, times), value.low, value.high)
     if isinstance(value, Keys):
-        return [k.t for k in value.keys]
-    if isinstance(value, Sum | Product):
-        return sorted({t for v in value.of for t in key_times(v)})
-    if isinstance(value, Absolute | Clamp):
-        return key_times(value.of)
-    return []
+        return np.array([value.at(float(t)) for t in times])
+    return np.full(len(times), float(value))
 
 
 def with_key(course: Keys, t: float, v: float, ease: Ease = "smooth") -> Keys:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import Field, model_validator
 
 from tenka.effect.catalogue import Settings, param
-from tenka.effect.courses import Value, value_at
+from tenka.effect.courses import Value, curve, value_at
 
 SCHEMA_VERSION: Literal[1] = 1
 AMBIENT_KELVIN = 288.15
@@ -445,6 +446,11 @@ def heard(items: tuple[Any, ...]) -> list[Any]:
     """The items that take part: when any is soloed only those, and never one that is passed over."""
     solo = any(item.solo for item in items)
     return [item for item in items if not item.passed_over and (item.solo or not solo)]
+
+
+def envelope(source: Source, times: np.ndarray) -> np.ndarray:
+    """The source's envelope at many times; see `source_emission`."""
+    return np.where((source.start <= times) & (times < source.end), np.maximum(0.0, curve(source.emission, times)), 0.0)
 
 
 def source_emission(source: Source, t: float) -> float:

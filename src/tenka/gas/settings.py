@@ -14,8 +14,8 @@ from functools import lru_cache, partial
 import numpy as np
 
 from tenka.base.randomness import stable_seed
-from tenka.effect.courses import Course, Value, value_at
-from tenka.effect.model import Force, GasLayer, Source, Turbulence, Wind, heard, source_emission
+from tenka.effect.courses import Course, Value, curve, value_at
+from tenka.effect.model import Force, GasLayer, Source, Turbulence, Wind, envelope, heard, source_emission
 
 SAMPLES = 4
 
@@ -37,13 +37,13 @@ def between(curve: Callable[[float], float], t: float, rate: float) -> float:
 @lru_cache(maxsize=2048)
 def course_samples(value: Value, first: int, count: int, rate: float) -> np.ndarray:
     """A course at sample points `first` to `first + count - 1`, for cache keys."""
-    return np.array([value_at(value, (first + i) / (rate * SAMPLES)) for i in range(count)])
+    return curve(value, (first + np.arange(count)) / (rate * SAMPLES))
 
 
 @lru_cache(maxsize=256)
 def envelope_samples(source: Source, first: int, count: int, rate: float) -> np.ndarray:
     """A source's emission with its span, at the same points."""
-    return np.array([source_emission(source, (first + i) / (rate * SAMPLES)) for i in range(count)])
+    return envelope(source, (first + np.arange(count)) / (rate * SAMPLES))
 
 
 @dataclass(frozen=True)

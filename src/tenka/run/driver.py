@@ -18,6 +18,7 @@ from tenka.gas.solver import GasSolver, run_up_frames
 from tenka.run.keys import frame_keys
 
 CHECKPOINT_EVERY = 12
+SHOW_RUN_UP = 3
 HALF_LIMIT = 6e4
 
 
@@ -115,11 +116,13 @@ def simulate(
     progress: Progress,
     span: tuple[int, int] | None = None,
     made: Callable[[int, Frame, Report], None] | None = None,
+    coming: Callable[[int, Frame], None] | None = None,
 ) -> Report:
     """Make every frame of `span` (first, last; inclusive) that is not stored yet.
 
-    Starts from the newest checkpoint at or before what is missing. A run that is cancelled or killed goes
-    on from there to the same arrays. `made` hears of each new frame.
+    Starts from the newest checkpoint at or before what is missing. A run that is cancelled or killed goes on
+    from there to the same arrays. `made` hears of each new frame, `coming` of some of those of the run-up,
+    which are not stored.
 
     Raises
     ------
@@ -144,6 +147,9 @@ def simulate(
     for f in range(start, missing[-1] + 1):
         if f > start:
             state = solver.frame(state, progress.check)
+            if f == start + 1:  # the first step loads the kernels: not a cost of stepping
+                solver.work.parts.clear()
+                solver.substeps = 0
         if f >= 0 and not store.has(plan.name(f)):
             frame = frame_of_state(state, solver.grid, plan.final)
             frame.meta["parts"] = step_parts(solver.substeps, solver.work.parts)
@@ -152,6 +158,8 @@ def simulate(
             report.substeps, report.parts = solver.substeps, dict(solver.work.parts)
             if made is not None:
                 made(f, frame, report)
+        if coming is not None and f < 0 and f % SHOW_RUN_UP == 0:
+            coming(f, frame_of_state(state, solver.grid))
         if (f == 0 or f % CHECKPOINT_EVERY == 0) and f > plan.first and not store.has(plan.state_name(f)):
             _put_state(store, plan.state_name(f), state)
         progress.step()

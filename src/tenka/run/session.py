@@ -77,6 +77,7 @@ class Session:
         self._progress: Progress | None = None
         self._loose: _Loose | None = None
         self._last: Shown | None = None
+        self._coming: Shown | None = None
         self._problem = ""
         self._walls: dict[str, list[float]] = {}
         self._densest: dict[str, float] = {}
@@ -130,6 +131,8 @@ class Session:
             self._loose = None
             self._last = Shown(index, stored, False, plan.keys[index])
             return self._last
+        if self._last is None and self._coming is not None:
+            return self._coming  # nothing to show yet: the run-up, as it goes
         if not live or self._about_to_come(plan, index):
             return None
         return self._step_loose(plan, index)
@@ -267,10 +270,15 @@ class Session:
         def made(index: int, frame: Frame, report: Report) -> None:
             self._note(plan, index, frame.meta)
             self._at = index
+            self._coming = None
+            self.changed()
+
+        def coming(index: int, frame: Frame) -> None:
+            self._coming = Shown(index, frame, True)
             self.changed()
 
         try:
-            simulate(plan, self.store, progress, made=made)
+            simulate(plan, self.store, progress, made=made, coming=coming)
         except Cancelled:
             return False
         except (TenkaError, MemoryError) as error:
@@ -280,6 +288,7 @@ class Session:
         finally:
             with self._lock:
                 self._progress = None
+                self._coming = None
         return True
 
     def rerun(self) -> None:

@@ -1,0 +1,1 @@
+"""Benchmarks: `python -m bench [NAME] [--json]`."""

@@ -1,0 +1,247 @@
+"""Runs the benchmarks and prints their table."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+import numpy as np
+
+from bench.yardsticks import Advection, Cosine, Triad, in_turn, timed
+from tenka.base.jobs import Progress
+from tenka.cache.store import FrameStore
+from tenka.demo import FOLDER, PLUME
+from tenka.effect import storage
+from tenka.effect.document import replaced
+from tenka.effect.model import DomainBox, Effect, GasLayer, Source, Turbulence, Wind
+from tenka.gas.solver import GasSolver
+from tenka.look.render import Renderer
+from tenka.pack.flipbook import pack
+from tenka.run.driver import Plan, simulate
+from tenka.scene.cameras import view_of
+from tenka.scene.meshes import scene_mesh
+
+
+@dataclass
+class Result:
+    name: str
+    size: str
+    ms: float
+    yardstick: str = ""
+    yardstick_ms: float = 0.0
+    ratio: float = 0.0
+    target: str = ""
+    met: bool | None = None
+    peak_mb: float = 0.0
+
+
+def plume(n: int) -> Effect:
+    """A plume in a box of n^3 voxels with all terms on."""
+    layer = GasLayer(
+        id="plume", name="Plume", domain=DomainBox(origin=(-2, -2, 0), size=(4, 4, 4), voxel=4 / n, run_up=0.0),
+        sources=(Source(id="source", name="Source", position=(0, 0, 0.5), size=(1, 1, 0.5), push=(0, 0, 1.5)),),
+    )  # fmt: skip
+    forces = (Wind(id="wind", name="Wind"), Turbulence(id="eddies", name="Eddies"))
+    return Effect(name="Bench", seconds=2.0, layers=(layer,), forces=forces)
+
+
+def gas_step() -> Iterator[Result]:
+    """A whole step: velocity, density and temperature; sources, confinement, wind, turbulence, projection."""
+    by_size = {}
+    for n in (32, 64, 128):
+        effect = plume(n)
+        solver = GasSolver(effect.layers[0].model_copy(update={"quality": effect.layers[0].quality.model_copy(update={"most_substeps": 1})}),
+                           effect.forces, (), 1, effect.rate)  # fmt: skip
+        holder = {"state": solver.start()}
+        for _ in range(20):
+            holder["state"] = solver.frame(holder["state"])
+
+        def work(holder: dict = holder, solver: GasSolver = solver) -> None:
+            holder["state"] = solver.frame(holder["state"])
+
+        runs = 41 if n < 128 else 11
+        ms, yard = in_turn(work, Advection(n), runs)
+        _, cosine = in_turn(lambda: None, Cosine(n), 9)
+        by_size[n] = ms
+        target = "at most 12 x (a)" if n >= 64 else ""
+        yield Result("gas step", f"{n}^3", ms, Advection.name, yard, ms / yard, target, ms / yard <= 12 if target else None)
+        yield Result("gas step", f"{n}^3", ms, Cosine.name, cosine, ms / cosine)
+    ratio = by_size[128] / by_size[64]
+    yield Result("gas step, growth", "128^3 to 64^3", by_size[128], "64^3", by_size[64], ratio, "at most 8 x", ratio <= 8)
+
+
+def steps_a_second() -> Iterator[Result]:
+    """`tenka simulate` at 64^3 as a command, cached kernels, all terms on."""
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "bench.tenka"
+        storage.save(plume(64), file)
+        done = subprocess.run(
+            [sys.executable, "-m", "tenka.cli", "simulate", str(file), "--fresh", "--json"], capture_output=True, text=True, check=True
+        )
+    pace = json.loads(done.stdout.splitlines()[-1])["steps_per_second"]
+    yield Result("tenka simulate, steps a second", "64^3", pace, target="over 20", met=pace > 20)
+
+
+def _stored(effect: Effect, folder: Path) -> tuple[Plan, FrameStore]:
+    store, plan = FrameStore(folder), Plan.of(effect, None, FOLDER)
+    simulate(plan, store, Progress())
+    return plan, store
+
+
+def picture() -> Iterator[Result]:
+    """A 640 x 400 picture of a 96^3 frame with shadows, at two coverages, and the first (coarse) picture; the light is new each time."""
+    effect = replaced(plume(96), "seconds", 1.5)
+    with tempfile.TemporaryDirectory() as folder:
+        plan, store = _stored(effect, Path(folder))
+        quay = storage.load(PLUME)
+        mesh = scene_mesh(quay.model_copy(update={"props": tuple(p for p in quay.props if p.id != "kiln")}), FOLDER)
+        look, light = effect.layers[0].look, effect.light
+        frames = [store.get_frame(plan.name(f)) for f in range(28, 36)]
+        for share, target in ((0.2, 80.0), (0.4, 180.0)):
+            renderer, view = Renderer(), None
+            for distance in np.linspace(14, 3, 40):
+                view = view_of(
+                    effect.camera.model_copy(update={"target": (0.3, 0, 1.6), "distance": float(distance), "pitch": 5.0}), 640, 400
+                )
+                covered = float((renderer.draw(frames[0], look, light, view, mesh, 4).alpha > 0.01).mean())
+                if covered >= share:
+                    break
+            assert view is not None
+            for coarse, limit, name in ((1, target, "picture"), (4, 25.0, "first picture")):
+                renderer.draw(frames[-1], look, light, view, mesh, coarse)
+                ms = float(np.median([timed(lambda f=f, c=coarse: renderer.draw(f, look, light, view, mesh, c)) for f in frames]))
+                yield Result(name, f"640 x 400, {100 * covered:.0f} %", ms, target=f"at most {limit:.0f} ms", met=ms <= limit)
+        numbers = np.random.default_rng(3).permutation(36)[:12]
+        renderer = Renderer()
+
+        def scrub(f: int) -> None:
+            renderer.draw(store.get_frame(plan.name(f)), look, light, view_of(effect.camera, 640, 400), mesh, 2)
+
+        scrub(0)
+        ms = float(np.median([timed(lambda f=f: scrub(int(f))) for f in numbers]))
+        yield Result("scrub to a stored frame", "96^3, picture included", ms, target="at most 120 ms", met=ms <= 120)
+
+
+def flipbook() -> Iterator[Result]:
+    """64 frames at 128 px from the cache to a whole package."""
+    effect = storage.load(PLUME)
+    book = "layers.plume.flipbook"
+    effect = replaced(replaced(effect, f"{book}.width", 1024), f"{book}.height", 1024)
+    with tempfile.TemporaryDirectory() as folder:
+        _, store = _stored(effect, Path(folder) / "frames")
+        ms = timed(lambda: pack(effect, FOLDER, store, Path(folder) / "package"))
+    yield Result("flipbook from the cache", "64 x 128 px", ms, target="at most 8 s", met=ms <= 8000)
+
+
+WINDOW = """
+import os, sys, time
+start = float(sys.argv[1])
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+from PyQt6.QtWidgets import QApplication
+from tenka.app import theme
+from tenka.app.state import State
+from tenka.app.window import Window
+from tenka.cache.store import FrameStore
+from tenka.demo import PLUME
+from pathlib import Path
+app = QApplication([])
+theme.apply(app)
+window = Window(State(FrameStore(Path(sys.argv[2])), Path(sys.argv[2] + "-journal")))
+window.ask_before_closing = lambda: "drop"
+window.open(PLUME)
+window.show()
+app.processEvents()
+print("window", time.time() - start)
+while window.stage.image is None:
+    app.processEvents(); time.sleep(0.002)
+print("picture", time.time() - start)
+if len(sys.argv) > 3:
+    from PyQt6.QtCore import QTimer
+    end = time.monotonic() + 12
+    while time.monotonic() < end and not window.state.status.running:
+        app.processEvents(); time.sleep(0.01)
+    pauses, last = [], [time.perf_counter()]
+    def beat():
+        now = time.perf_counter(); pauses.append(now - last[0]); last[0] = now
+    timer = QTimer(); timer.setInterval(1); timer.timeout.connect(beat)
+    window.tempo.set_playing(True)
+    begun = time.monotonic(); n = 0
+    last[0] = time.perf_counter(); timer.start()
+    def drag():
+        global n
+        n += 1
+        window.state.edit("forces.wind.speed", 1.0 + n % 40 * 0.02, merge="bench")
+    hand = QTimer(); hand.setInterval(60); hand.timeout.connect(drag); hand.start()
+    QTimer.singleShot(9000, app.quit)
+    app.exec()
+    print("pause", max(pauses[5:]))
+    print("beats", len(pauses))
+window.close()
+"""
+
+
+def _window(*more: str) -> dict[str, float]:
+    with tempfile.TemporaryDirectory() as folder:
+        words = [sys.executable, "-c", WINDOW, str(time.time()), str(Path(folder) / "frames"), *more]
+        done = subprocess.run(words, capture_output=True, text=True, check=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"})
+    return {line.split()[0]: float(line.split()[1]) for line in done.stdout.splitlines()}
+
+
+def start_up() -> Iterator[Result]:
+    """From the command to the window, and to its first picture, with compiled kernels."""
+    _window()
+    found = _window()
+    yield Result("warm start to window", "demo", 1e3 * found["window"], target="at most 2 s", met=found["window"] <= 2)
+    yield Result("warm start to first picture", "demo", 1e3 * found["picture"], target="at most 3 s", met=found["picture"] <= 3)
+
+
+def pause() -> Iterator[Result]:
+    """The interface thread's longest pause while it plays, simulates, and a value is dragged for nine seconds."""
+    found = _window("pause")
+    yield Result("interface thread, longest pause", "demo", 1e3 * found["pause"], target="under 30 ms", met=found["pause"] < 0.03)
+
+
+def bandwidth() -> Iterator[Result]:
+    """The memory's triad bandwidth, for reading the others by."""
+    triad = Triad()
+    triad()
+    ms = float(np.median([timed(triad) for _ in range(9)]))
+    yield Result("memory triad", f"{3 * triad.a.nbytes / ms / 1e6:.1f} GB/s", ms)
+
+
+BENCHES: dict[str, Callable[[], Iterator[Result]]] = {
+    "gas": gas_step, "simulate": steps_a_second, "picture": picture, "flipbook": flipbook, "start": start_up, "pause": pause, "memory": bandwidth,
+}  # fmt: skip
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="python -m bench", description="Speed against targets and yardsticks.")
+    parser.add_argument("name", nargs="?", choices=BENCHES, help="one group; by default all")
+    parser.add_argument("--json", action="store_true", help="one object per line")
+    given = parser.parse_args()
+    if not given.json:
+        print(f"{'what':<32} {'size':<24} {'ms':>9} {'peak MB':>8}  {'yardstick':<20} {'its ms':>8} {'ratio':>6}  target")
+    for name, bench in BENCHES.items():
+        if given.name not in (None, name):
+            continue
+        for result in bench():
+            result.peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+            if given.json:
+                print(json.dumps(asdict(result)), flush=True)
+                continue
+            yard = f"{result.yardstick:<20} {result.yardstick_ms:8.2f} {result.ratio:6.1f}" if result.yardstick else " " * 36
+            mark = "" if result.met is None else (" met" if result.met else " NOT MET")
+            print(f"{result.name:<32} {result.size:<24} {result.ms:9.2f} {result.peak_mb:8.0f}  {yard}  {result.target}{mark}", flush=True)
+
+
+if __name__ == "__main__":
+    main()
