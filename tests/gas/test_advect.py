@@ -27,7 +27,7 @@ def carry(state: GasState, grid: Grid, dt: float, corrected: bool = True) -> np.
     return out
 
 
-def turning(n: int) -> tuple[Grid, GasState]:
+def turning(n: int) -> tuple:
     """A blob off the axis in solid rotation about z, one turn a second."""
     grid = opened((n, n, 8), 1.0 / n)
     state = GasState.still(grid)

@@ -123,7 +123,7 @@ def test_confinement_adds_no_net_momentum(fine: float, broad: float):
     assert np.abs(net).max() < 1e-4 * np.abs(work.push).sum(dtype=np.float64)
 
 
-def vortex(n: int) -> tuple[Grid, GasState]:
+def vortex(n: int) -> tuple:
     """A smooth vortex about z of 0.4 m, full of smoke."""
     grid = opened((n, n, n // 2), 2.0 / n)
     state = GasState.still(grid)

@@ -12,10 +12,10 @@ import os
 import struct
 import threading
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-import blosc2
 import numpy as np
 from platformdirs import user_cache_path
 
@@ -27,7 +27,14 @@ SUM_BYTES = 16
 DEFAULT_LIMIT = 8 * 1024**3
 PRUNE_EVERY = 48
 
-blosc2.set_releasegil(True)
+
+@lru_cache(maxsize=1)
+def _blosc() -> Any:
+    """The compressor, loaded with the first frame rather than before the window is there."""
+    import blosc2
+
+    blosc2.set_releasegil(True)
+    return blosc2
 
 
 @dataclass
@@ -63,6 +70,7 @@ class Frame:
 
 def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> bytes:
     """Arrays and figures as the bytes of one file."""
+    blosc2 = _blosc()
     blocks, table = [], []
     for name, array in arrays.items():
         array = np.ascontiguousarray(array)
@@ -89,7 +97,7 @@ def unpack_arrays(data: bytes, wanted: set[str] | None = None) -> tuple[dict[str
     for row in head["arrays"]:
         if wanted is None or row["name"] in wanted:
             array = np.empty(row["shape"], row["dtype"])
-            blosc2.decompress2(data[place : place + row["bytes"]], dst=array)
+            _blosc().decompress2(data[place : place + row["bytes"]], dst=array)
             arrays[row["name"]] = array
         place += row["bytes"]
     return arrays, head["meta"]

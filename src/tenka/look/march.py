@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage
 
 from tenka.base.jit import kernel, prange
 from tenka.base.vector import float_from_bits, make_lerp_channels
@@ -96,6 +95,8 @@ def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
     towards = sun_direction(light.heading, light.height)
     blocks = np.empty([-(-n // BLOCK) for n in rho.shape], np.float32)
     _block_most(rho, blocks)
+    from scipy import ndimage  # loaded with the first picture rather than before the window
+
     full = blocks > EMPTY
     if full.any():
         skip = ndimage.distance_transform_cdt(~full, metric="chessboard").astype(np.int32)

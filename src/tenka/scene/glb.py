@@ -9,7 +9,6 @@ import math
 from pathlib import Path
 
 import numpy as np
-import pygltflib as gl
 
 from tenka.base.errors import BadInput
 from tenka.effect.model import Camera
@@ -19,6 +18,8 @@ from tenka.scene.meshes import Mesh
 
 def to_bytes(meshes: dict[str, Mesh], camera: Camera | None = None) -> bytes:
     """A GLB with one node per mesh, flat-shaded, and the camera as a node with its settings kept beside it."""
+    import pygltflib as gl  # slow to load, and not needed to open the window
+
     doc = gl.GLTF2(scene=0, scenes=[gl.Scene(nodes=[])], asset=gl.Asset(version="2.0", generator="Tenka"))
     blob = b""
 
@@ -71,6 +72,8 @@ def _camera_matrix(camera: Camera) -> list[float]:
 
 def camera_from(file: Path) -> Camera | None:
     """The camera of a set, when it holds one."""
+    import pygltflib as gl
+
     try:
         doc = gl.GLTF2().load_binary(str(file))
         for node in doc.nodes:
