@@ -215,7 +215,6 @@ def test_a_value_dragged_while_playing_shows_loose_frames_and_a_clean_run_takes_
     drag(target, QPoint(20, 10), QPoint(20 + int(70 + np.random.default_rng().random() * 60), 10))
     assert get(window.state.effect, "forces.wind.speed") > 2.0
     until(qtbot, lambda: loose)
-    assert not window.state.status.stored or not all(window.state.status.stored) or window.state.status.loose
     until(qtbot, lambda: all(window.state.status.stored) and window.stage.shown is not None and not window.stage.shown.loose)
     window.tempo.set_playing(False)
     document = window.state.document
@@ -561,3 +560,94 @@ def test_the_interface_keeps_answering_while_a_simulation_runs(window: Window, q
     replaced_effect = replaced(window.state.effect, "layers.puff.domain.voxel", 0.2)
     window.state.apply(replaced_effect, "Back")
     until(qtbot, lambda: all(window.state.status.stored))
+
+
+# --- small things a hand finds --------------------------------------------------------------------
+
+
+def test_the_stages_view_is_kept_only_when_asked(window: Window):
+    drag(window.stage, QPoint(300, 250), QPoint(340, 250))
+    assert window.state.effect.camera == small_effect().camera
+    window.state.edit("camera", window.stage.camera, "Keep the view")
+    assert window.state.effect.camera.heading == pytest.approx(small_effect().camera.heading - 18)
+    window.undo()
+
+
+def test_a_row_is_reset_and_its_label_tells_what_was_changed(window: Window):
+    row = window.sheet.row(LIFT)
+    assert row is not None
+    window.state.edit(LIFT, 4.0)
+    assert theme.TEXT in row._label.styleSheet()
+    row._set(row.p.default, object())
+    assert theme.QUIET in row._label.styleSheet() and get(window.state.effect, LIFT) == row.p.default
+
+
+def test_rows_that_do_nothing_are_not_shown(window: Window):
+    window.state.select("layers.puff.sources.source")
+    path = "layers.puff.sources.source"
+    assert window.sheet.row(f"{path}.size") is not None and window.sheet.row(f"{path}.thickness") is None
+    effect = replaced(replaced(window.state.effect, f"{path}.prop", "box"), f"{path}.shape", "surface")
+    window.state.apply(effect, "Surface")
+    assert window.sheet.row(f"{path}.size") is None and window.sheet.row(f"{path}.thickness") is not None
+
+
+def test_a_choice_a_wall_and_a_toggle_reach_the_document(window: Window):
+    walls = window.sheet.row("layers.puff.domain.open_high")
+    assert walls is not None
+    QTest.mouseClick(walls.field.buttons[2], LEFT)  # type: ignore[attr-defined]
+    assert window.state.effect.layers[0].domain.open_high == (True, True, False)
+    window.go_to("pack")
+    alpha = window.sheet.row("layers.puff.flipbook.alpha_form")
+    blend = window.sheet.row("layers.puff.flipbook.player.blend")
+    assert alpha is not None and blend is not None and isinstance(alpha.field, QComboBox)
+    alpha.field.setCurrentText("straight")
+    alpha.field.activated.emit(alpha.field.currentIndex())
+    QTest.mouseClick(blend.field, LEFT, pos=QPoint(8, 10))
+    book = window.state.effect.layers[0].flipbook
+    assert book.alpha_form == "straight" and not book.player.blend
+
+
+def test_the_box_and_the_light_are_toggled_by_keys(window: Window):
+    box, light = window.stage.box_button.isChecked(), window.stage.light_button.isChecked()
+    QTest.keyClick(window, Qt.Key.Key_B)
+    QTest.keyClick(window, Qt.Key.Key_L)
+    assert window.stage.box_button.isChecked() != box and window.stage.light_button.isChecked() != light
+    QTest.keyClick(window, Qt.Key.Key_R)
+    assert window.tempo.every_frame
+
+
+def test_numbers_typed_into_a_field_do_not_change_the_station(window: Window):
+    target = field(window, LIFT)
+    target.type_in("")
+    assert target._edit is not None
+    QTest.keyClicks(target._edit, "3")
+    QTest.keyClick(target._edit, Qt.Key.Key_Return)
+    assert window.station == "shape" and get(window.state.effect, LIFT) == 3.0
+
+
+def test_a_missing_mesh_is_said_and_the_rest_is_drawn(window: Window, qtbot: QtBot):
+    effect, path = window.state.effect, "props.box"
+    window.state.apply(replaced(replaced(effect, f"{path}.file", "gone.glb"), f"{path}.shape", "mesh"), "Break it")
+    until(qtbot, lambda: "gone.glb" in window.said.text())
+    settle(qtbot, window)
+    assert pixels(window.stage.image).std() > 5
+
+
+def test_an_empty_effect_says_what_to_do_next(window: Window, qtbot: QtBot):
+    assert window.open(None)
+    assert window.state.layer is None and "tray" in window.stage._hint()
+    for key in (Qt.Key.Key_2, Qt.Key.Key_3, Qt.Key.Key_4, Qt.Key.Key_5, Qt.Key.Key_1):
+        QTest.keyClick(window, key)
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    qtbot.wait(60)
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    QTest.mouseClick(window.tray.buttons["Mist"], LEFT)
+    assert window.state.layer is not None and window.state.tier is not None
+
+
+def test_the_light_and_the_layer_are_one_undo_each(window: Window):
+    window.state.edit("light.height", 60.0)
+    window.state.edit("layers.puff.look.extinction", 20.0)
+    assert window.undo_button.toolTip() == "Undo: Change extinction"
+    window.undo()
+    assert window.undo_button.toolTip() == "Undo: Change height" and window.redo_button.isEnabled()

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+import shutil
 import sys
+import tempfile
 import time
 from pathlib import Path
 
@@ -64,13 +66,11 @@ def _draw(app: object, window: object, picture: Path, station: str) -> int:
     state.go(round(state.effect.frames * 0.62))
     window.go_to(station)
     if station == "proof":
-        if window.pack.target().exists():
-            state.package = window.pack.target()
-        else:
-            window.go_to("pack")
-            window.pack.start()
-            settle(lambda: window.pack.progress is None, 900)
-            window.go_to("proof")
+        window.pack.set_target(Path(tempfile.mkdtemp(prefix="tenka-")) / "package")
+        window.go_to("pack")
+        window.pack.start()
+        settle(lambda: window.pack.progress is None, 900)
+        window.go_to("proof")
         settle(lambda: window.proof.package is not None, 30)
         window.proof.show_time(9.0)
     app.processEvents()  # type: ignore[attr-defined]
@@ -91,6 +91,8 @@ def _draw(app: object, window: object, picture: Path, station: str) -> int:
     saved = window.grab().save(str(picture))
     state.document.mark_saved(state.document.file or PLUME)
     window.close()
+    if station == "proof":
+        shutil.rmtree(window.pack.target().parent, ignore_errors=True)
     if not saved:
         print(f"{picture}: cannot be written; expected a folder that you may write to.", file=sys.stderr)
         return 2

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QSlid
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.app.timers import every
-from tenka.app.widgets import NumberField, shown
+from tenka.app.widgets import LineSlider, NumberField, shown
 from tenka.base.jobs import Worker
 from tenka.effect.catalogue import Param
 from tenka.effect.model import Camera, Player
@@ -247,7 +247,7 @@ class ProofStation(QWidget):
             name, value = QLabel(lever.name), QLabel(shown(now, 0.01))
             name.setProperty("quiet", True)
             value.setFixedWidth(36)
-            slider = QSlider(Qt.Orientation.Horizontal)
+            slider = LineSlider()
             slider.setRange(0, STEPS)
             slider.setFixedWidth(90)
             slider.setValue(round((now - lever.low) / (lever.high - lever.low) * STEPS))

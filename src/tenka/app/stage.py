@@ -166,6 +166,9 @@ class Stage(QWidget):
         def work() -> None:
             start = time.perf_counter()
             shown = session.frame(index, live)
+            if shown is None and live and self.image is not None:
+                self.drawn.emit(Drawn(self.image, None, index, coarse, 0.0, asked))  # to wait for: nothing new to draw
+                return
             layer = effect.layers[0] if effect.layers else None
             if layer is not None and shown is None and self.shown is not None and self.shown.frame.shape == Grid.of(layer.domain).shape:
                 kept: Shown | None = self.shown  # what was shown stays until its successor is ready
@@ -190,7 +193,7 @@ class Stage(QWidget):
         self.image = drawn.image
         if drawn.shown is not None:
             self.shown = drawn.shown
-        if drawn.coarse > 1:
+        if drawn.coarse > 1 and drawn.ms:
             self.last_ms = drawn.ms
         self.update()
 

@@ -19,6 +19,7 @@ from tenka.effect.model import Source, envelope
 
 OUTLINE = 232
 AXIS = 20
+EDGE_SECONDS = 0.1  # pause before asking again for a frame that is still to be simulated
 MARKS = (
     ("ear", "solo", "Heard alone"),
     ("eye", "hidden", "Hide: simulated, not drawn"),
@@ -345,6 +346,7 @@ class Tempo(QWidget):
         state.changed.connect(lambda _: self._show_where())
         stage.drawn.connect(self._on_drawn)
         self._waiting = False
+        self._hold = 0.0
         self._last_shown: float | None = None
         self._show_where()
 
@@ -384,7 +386,7 @@ class Tempo(QWidget):
 
     def _step(self) -> None:
         """Ask for the next frame when its time has come and the last picture has arrived."""
-        if self._waiting:
+        if self._waiting or _now() < self._hold:
             return
         e = self.state.effect
         if self.every_frame:
@@ -409,6 +411,7 @@ class Tempo(QWidget):
             return
         self._waiting = False
         if drawn.shown is None or drawn.shown.index < 0:
+            self._hold = _now() + EDGE_SECONDS
             self._clock = _now() - self.state.frame / self.state.effect.rate  # wait at the edge
             return
         now = _now()

@@ -137,10 +137,4 @@ QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}
 QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
 QProgressBar {{ background: {RULE}; border: none; height: 4px; }}
 QProgressBar::chunk {{ background: {VERDIGRIS}; }}
-QSlider {{ background: transparent; min-height: 18px; }}
-QSlider::groove:horizontal {{ background: {RULE}; border: none; height: 3px; }}
-QSlider::sub-page:horizontal {{ background: {VERDIGRIS}; border: none; height: 3px; margin: 8px 0 7px 0; }}
-QSlider::add-page:horizontal {{ background: {RULE}; border: none; height: 3px; margin: 8px 0 7px 0; }}
-QSlider::handle:horizontal {{ background: {TEXT}; border: none; width: 10px; height: 10px; margin: -4px 0 -3px 0; border-radius: 5px; }}
-QSlider:focus::handle:horizontal {{ background: {VERDIGRIS}; }}
 """

@@ -9,7 +9,7 @@ from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QColorDialog, QHBoxLayout, QLineEdit, QSizePolicy, QToolButton, QWidget
+from PyQt6.QtWidgets import QColorDialog, QHBoxLayout, QLineEdit, QSizePolicy, QSlider, QToolButton, QWidget
 
 from tenka.app import theme
 from tenka.effect.catalogue import Param
@@ -209,6 +209,25 @@ class NumberField(QWidget):
         edit.keyPressEvent = key  # type: ignore[method-assign]
         edit.show()
         edit.setFocus()
+
+
+class LineSlider(QSlider):
+    """A slider as a thin line with a round handle; its step, mouse and keys are Qt's own."""
+
+    def __init__(self) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.setFixedHeight(theme.ROW - 4)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        share = (self.value() - self.minimum()) / max(1, self.maximum() - self.minimum())
+        left, wide, middle = 6.0, self.width() - 12.0, self.height() / 2
+        painter.fillRect(QRectF(left, middle - 1, wide, 2), theme.colour(theme.RULE))
+        painter.fillRect(QRectF(left, middle - 1, wide * share, 2), theme.colour(theme.VERDIGRIS))
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 2) if self.hasFocus() else Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour(theme.TEXT))
+        painter.drawEllipse(QPointF(left + wide * share, middle), 5, 5)
 
 
 class VectorField(QWidget):
