@@ -169,9 +169,14 @@ if len(sys.argv) > 3:
     end = time.monotonic() + 12
     while time.monotonic() < end and not window.state.status.running:
         app.processEvents(); time.sleep(0.01)
-    pauses, last = [], [time.perf_counter()]
+    def stolen():
+        with open("/proc/stat") as file:
+            return int(file.readline().split()[8])
+    pauses, taken, last = [], [0.0], [time.perf_counter(), stolen()]
     def beat():
-        now = time.perf_counter(); pauses.append(now - last[0]); last[0] = now
+        now, away = time.perf_counter(), stolen()
+        (pauses if away == last[1] else taken).append(now - last[0])
+        last[:] = now, away
     timer = QTimer(); timer.setInterval(1); timer.timeout.connect(beat)
     window.tempo.set_playing(True)
     begun = time.monotonic(); n = 0
@@ -184,7 +189,8 @@ if len(sys.argv) > 3:
     QTimer.singleShot(9000, app.quit)
     app.exec()
     print("pause", max(pauses[5:]))
-    print("beats", len(pauses))
+    print("taken", max(taken))
+    print("share", len(taken) / (len(taken) + len(pauses)))
 window.close()
 """
 
@@ -205,9 +211,13 @@ def start_up() -> Iterator[Result]:
 
 
 def pause() -> Iterator[Result]:
-    """The interface thread's longest pause while it plays, simulates, and a value is dragged for nine seconds."""
+    """The interface thread's longest pause while it plays, simulates, and a value is dragged for nine seconds.
+
+    Beats during which the host took a processor away from this (virtual) machine are told apart.
+    """
     found = _window("pause")
     yield Result("interface thread, longest pause", "demo", 1e3 * found["pause"], target="under 30 ms", met=found["pause"] < 0.03)
+    yield Result("the same, while the host took time", f"{100 * found['share']:.1f} % of the beats", 1e3 * found["taken"])
 
 
 def bandwidth() -> Iterator[Result]:

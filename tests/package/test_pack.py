@@ -18,7 +18,7 @@ from PIL import Image
 
 from tenka.base.errors import BadInput, Cancelled, TooLarge
 from tenka.base.jobs import Progress
-from tenka.budget.cost import BLOCKS, FLOPS, count_covered, flipbook_line, ledger, mip_sizes, texture_bytes, viewing_of
+from tenka.budget.cost import BLOCKS, FLOPS, flipbook_line, ledger, mean_cover, mip_sizes, texture_bytes, viewing_of
 from tenka.budget.devices import SHIPPED, device, devices, load_device
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
@@ -307,7 +307,7 @@ def test_the_ledgers_overdraw_equals_a_brute_force_count():
     effect = replaced(replaced(effect, f"{BOOK}.player.rotation", 25.0), f"{BOOK}.player.scatter", 0.4)
     tier, e = effect.tiers[1], element(effect)
     view = viewing_of(tier, e)
-    covered, pixels, _ = count_covered(e, e.player, view)
+    covered, pixels, _ = mean_cover(e, e.player, view)
     counts = [brute_force(quads(e, e.player, (4 + k / 8) * e.player.life, view), tier.width, tier.height) for k in range(8)]
     assert covered == pytest.approx(np.mean([c.sum() for c in counts]), rel=1e-4)
     assert pixels == pytest.approx(np.mean([(c > 0).sum() for c in counts]), rel=1e-4)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -40,6 +41,7 @@ from tenka.base.errors import TenkaError
 
 STATIONS = ("Shape", "Look", "Pack", "Budget", "Proof")
 SAID_MS = 7000
+SETTLE_MS = (1500, 6000)  # by then what a start loads is there: libraries, then kernels
 
 
 class Window(QMainWindow):
@@ -104,6 +106,11 @@ class Window(QMainWindow):
         state.changed.connect(lambda _: self._show_title())
         self._actions()
         self._show_title()
+        # a full sweep of the collector over the compiler's objects, which all stay, would stop the window for 0.2 s
+        gc.set_threshold(20_000, 20, 100)
+        self._settled = [once(self, ms, gc.freeze) for ms in SETTLE_MS]
+        for timer in self._settled:
+            timer.start()
         self.go_to("shape")
         self.stage.setFocus()
 

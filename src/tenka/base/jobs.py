@@ -10,6 +10,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from tenka.base.errors import Cancelled
+from tenka.base.threads import give_way
+
+DRAWING_NICE = 4
 
 
 @dataclass
@@ -98,6 +101,7 @@ class Worker:
         self._thread.join(seconds)
 
     def _loop(self) -> None:
+        give_way(DRAWING_NICE)
         while True:
             with self._wake:
                 while self._next is None and not self._closed:

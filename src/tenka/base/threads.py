@@ -7,9 +7,11 @@ where the system's loader does not look, so it is loaded here by path first.
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import os
 import sys
+import threading
 from pathlib import Path
 
 _ready = False
@@ -37,6 +39,15 @@ def prepare() -> None:
     threadpoolctl.threadpool_limits(1, user_api="blas")
     sys.setswitchinterval(0.001)  # the interface thread must get the interpreter back quickly
     _ready = True
+
+
+def give_way(nice: int) -> None:
+    """Let this thread, and the kernels' threads that it starts, run after the interface thread's.
+
+    Two kernels at once keep both cores busy; without this the window waits for its turn among them.
+    """
+    with contextlib.suppress(OSError):  # not allowed here: only the smoothness suffers
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), nice)
 
 
 def threading_layer() -> str:

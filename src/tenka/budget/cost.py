@@ -15,7 +15,7 @@ from tenka.base.errors import BadInput
 from tenka.budget.devices import BlockFormat, Device, device
 from tenka.effect.document import with_levers
 from tenka.effect.model import Camera, Effect, GasLayer, Player, Tier
-from tenka.look.sprites import count_layers
+from tenka.look.sprites import count_covered
 from tenka.pack.flipbook import describe
 from tenka.package.manifest import Flipbook
 from tenka.proof.player import quads
@@ -114,25 +114,22 @@ class Ledger:
         return self.ms > self.tier.ms or self.mb > self.tier.mb or bool(self.problems)
 
 
-def count_covered(element: Flipbook, player: Player, view: View) -> tuple[float, float, float]:
+def mean_cover(element: Flipbook, player: Player, view: View) -> tuple[float, float, float]:
     """Mean over a life, in the steady state: pixels times layers, pixels with any layer, sprites drawn."""
-    covered = pixels = drawn = 0.0
-    layers = np.zeros((view.height, view.width), np.int32)
+    found = np.zeros(3)
     for moment in range(MOMENTS):
         table = quads(element, player, (STEADY_LIVES + moment / MOMENTS) * player.life, view)
-        layers[:] = 0
-        count_layers(table, layers)
-        covered += float(layers.sum())
-        pixels += float((layers > 0).sum())
-        drawn += len(table)
-    return covered / MOMENTS, pixels / MOMENTS, drawn / MOMENTS
+        covered, pixels = count_covered(table, view.width, view.height).sum(axis=0)
+        found += (covered, pixels, len(table))
+    covered, pixels, drawn = (float(v) for v in found / MOMENTS)
+    return covered, pixels, drawn
 
 
 def flipbook_line(layer: GasLayer, element: Flipbook, tier: Tier, d: Device) -> Line:
     """Cost of a flipbook on sprites."""
     player = element.player
     view = viewing_of(tier, element)
-    one, pixels, drawn = count_covered(element, player, view)
+    one, pixels, drawn = mean_cover(element, player, view)
     covered = one * tier.copies
     flops = (
         FLOPS["sample, tint, fade"] + (FLOPS["second frame"] if player.blend else 0) + (FLOPS["soft edge"] if player.soft_edge > 0 else 0)

@@ -20,6 +20,13 @@ def _place(q, x, y):
 
 
 @kernel
+def _holds(q, x, y):
+    """Whether a quad's area holds a pixel's centre."""
+    u, v = _place(q, x, y)
+    return abs(u) <= ONE and abs(v) <= ONE
+
+
+@kernel
 def _extent(q, width, top, bottom):
     """Pixel rows and columns that a quad can touch, within a band."""
     rx = abs(q[2]) * q[4] + abs(q[3]) * q[5]
@@ -43,6 +50,32 @@ def count_layers(quads, layers):
                     u, v = _place(quads[n], x, y)
                     if abs(u) <= ONE and abs(v) <= ONE:
                         layers[y, x] += 1
+
+
+@kernel(parallel=True)
+def count_covered(quads, width, height):
+    """Pixels times layers, and pixels with any layer, of each row of a picture: (height, 2), without the picture."""
+    out = np.zeros((height, 2), np.int64)
+    for p_ in prange(height):
+        y = np.int64(p_)
+        change = np.zeros(width + 1, np.int32)
+        for n in range(quads.shape[0]):
+            left, right, first, last = _extent(quads[n], width, y, y + 1)
+            if first >= last:
+                continue
+            # a row cuts a quad in one run of pixels: look for its ends from outside
+            while left < right and not _holds(quads[n], left, y):
+                left += 1
+            while right > left and not _holds(quads[n], right - 1, y):
+                right -= 1
+            change[left] += 1
+            change[right] -= 1
+        layers = 0
+        for x in range(width):
+            layers += change[x]
+            out[y, 0] += layers
+            out[y, 1] += 1 if layers > 0 else 0
+    return out
 
 
 @kernel

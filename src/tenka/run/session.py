@@ -15,6 +15,7 @@ from typing import Any
 
 from tenka.base.errors import BadInput, Cancelled, TenkaError
 from tenka.base.jobs import Progress
+from tenka.base.threads import give_way
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.model import Effect
 from tenka.gas.grid import GasState
@@ -22,6 +23,7 @@ from tenka.gas.solver import GasSolver
 from tenka.run.driver import Plan, Report, frame_of_state, simulate, state_of_frame, step_parts
 
 REST_SECONDS = 0.4
+CLEAN_RUN_NICE = 8
 
 
 @dataclass
@@ -233,6 +235,7 @@ class Session:
         self._thread.join(10.0)
 
     def _loop(self) -> None:
+        give_way(CLEAN_RUN_NICE)
         finished: Plan | None = None
         while True:
             with self._lock:
