@@ -232,17 +232,22 @@ def _compose(view, still, direct, depth, fine, gas, factor, shadowed, towards, o
         a, b, f = _between(j, factor, gas.shape[0])
         for i in range(width):
             red, green, blue = ZERO, ZERO, ZERO
+            known, sun_known = np.float32(-1.0), ONE  # neighbours on one surface share the gas's shadow
             for q in range(fine):
                 y = j * fine + q
                 for p in range(fine):
                     x = i * fine + p
                     sun = ONE
-                    if shadowed and direct[y, x, 0] + direct[y, x, 1] > ZERO:
+                    deep = depth[y, x]
+                    if shadowed and direct[y, x, 0] + direct[y, x, 1] > ZERO and abs(deep - known) < np.float32(0.02) * deep:
+                        sun = sun_known
+                    elif shadowed and direct[y, x, 0] + direct[y, x, 1] > ZERO:
                         u = (np.float32(x) + np.float32(0.5)) * np.float32(2.0) / np.float32(big_w) - ONE
                         v = ONE - (np.float32(y) + np.float32(0.5)) * np.float32(2.0) / np.float32(big_h)
                         ox, oy, oz, dx, dy, dz = ray_of(view, u, v)
                         t = depth[y, x] / max(dx * view[3] + dy * view[4] + dz * view[5], np.float32(1e-6))
                         sun = _sun_at(ox + t * dx, oy + t * dy, oz + t * dz, towards, origin, h, field, low, high)
+                        known, sun_known = deep, sun
                     red += still[y, x, 0] + direct[y, x, 0] * sun
                     green += still[y, x, 1] + direct[y, x, 1] * sun
                     blue += still[y, x, 2] + direct[y, x, 2] * sun

@@ -1,0 +1,155 @@
+"""What must hold for any player settings, view and time."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from build import small_effect
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tenka.base.errors import BadInput
+from tenka.budget.cost import mean_cover, second_format, viewing_of
+from tenka.budget.devices import SHIPPED, device, devices
+from tenka.effect.model import Camera, Player
+from tenka.look.sprites import count_covered, count_layers, draw_quads
+from tenka.pack.flipbook import describe
+from tenka.package.manifest import Manifest, read
+from tenka.proof.player import quads, sprites
+from tenka.scene.cameras import view_of
+
+ELEMENT = describe(small_effect(), small_effect().layers[0])
+
+PLAYERS = st.builds(
+    Player,
+    count=st.integers(1, 40),
+    life=st.floats(0.1, 9.0),
+    life_spread=st.floats(0.0, 0.8),
+    scale=st.floats(0.05, 3.0),
+    size_spread=st.floats(0.0, 0.8),
+    rotation=st.floats(0.0, 180.0),
+    scatter=st.floats(0.0, 2.0),
+    drift=st.tuples(*[st.floats(-2, 2)] * 3),
+)
+VIEWS = st.builds(
+    lambda heading, pitch, distance: view_of(Camera(target=(0, 0, 1), heading=heading, pitch=pitch, distance=distance), 160, 90),
+    st.floats(-180, 180),
+    st.floats(-10, 60),
+    st.floats(2, 40),
+)
+
+
+@given(PLAYERS, VIEWS, st.floats(0, 50))
+def test_quads_are_finite_sorted_from_far_to_near_and_within_the_sequence(player: Player, view, time: float):
+    table = quads(ELEMENT, player, time, view)
+    assert np.isfinite(table).all() and len(table) <= player.count
+    assert (np.diff(table[:, 6]) <= 1e-6).all()
+    assert (table[:, 7] >= 0).all() and (table[:, 8] <= ELEMENT.frames - 1).all() and (table[:, 8] - table[:, 7] <= 1).all()
+    assert (table[:, 9] >= 0).all() and (table[:, 9] <= 1).all()
+    np.testing.assert_allclose(np.hypot(table[:, 2], table[:, 3]), 1.0, rtol=1e-5)
+
+
+@given(PLAYERS, VIEWS, st.floats(0, 50))
+def test_counting_rows_and_counting_a_picture_agree(player: Player, view, time: float):
+    table = quads(ELEMENT, player, time, view)
+    layers = np.zeros((view.height, view.width), np.int32)
+    count_layers(table, layers)
+    covered, pixels = count_covered(table, view.width, view.height).sum(axis=0)
+    assert (covered, pixels) == (layers.sum(), (layers > 0).sum())
+
+
+@given(PLAYERS, st.floats(0, 50))
+def test_the_same_moment_gives_the_same_sprites(player: Player, time: float):
+    a, b = sprites(ELEMENT, player, time), sprites(ELEMENT, player, time)
+    for name in ("age", "place", "size", "turn", "opacity"):
+        np.testing.assert_array_equal(getattr(a, name), getattr(b, name))
+
+
+@given(st.floats(0.1, 4.0), st.floats(0.0, 1.0))
+def test_a_white_sprite_of_opacity_covers_by_its_alpha(size: float, opacity: float):
+    """An atlas of full white: the picture becomes back * (1 - opacity) + opacity inside the quad."""
+    level = np.ones((32, 32, 4), np.float32)
+    image = np.full((40, 60, 3), 0.25, np.float32)
+    table = np.array([[30, 20, 1, 0, 8 * size, 6 * size, 5, 0, 0, 0, opacity, 0.1, 1, 0]], np.float32)
+    draw_quads(table, (level,), (1, 32, 32, 0), np.full((40, 60), 1e9, np.float32), 0.0, True, image)
+    np.testing.assert_allclose(image[20, 30], 0.25 * (1 - opacity) + opacity, atol=1e-5)
+    layers = np.zeros((40, 60), np.int32)
+    count_layers(table, layers)
+    np.testing.assert_allclose(image[layers == 0], 0.25)
+
+
+def test_a_frame_is_blended_into_the_next():
+    """Two cells, black and white: half way between them the sprite is grey."""
+    level = np.zeros((16, 32, 4), np.float32)
+    level[..., 3] = 1.0
+    level[:, 16:, :3] = 1.0
+    for blend, want in ((True, 0.5), (False, 0.0)):
+        image = np.zeros((20, 20, 3), np.float32)
+        table = np.array([[10, 10, 1, 0, 6, 6, 5, 0, 1, 0.5, 1, 0.1, 1, 0]], np.float32)
+        draw_quads(table, (level,), (2, 16, 16, 0), np.full((20, 20), 1e9, np.float32), 0.0, blend, image)
+        assert image[10, 10, 0] == pytest.approx(want, abs=1e-5)
+
+
+def test_far_sprites_read_smaller_mip_levels():
+    levels = tuple(np.ones((64 >> k, 64 >> k, 4), np.float32) for k in range(4))
+    read_by = []
+    for density in (1.0, 2.0, 8.0):
+        image = np.zeros((40, 40, 3), np.float32)
+        table = np.array([[20, 20, 1, 0, 32 / density, 32 / density, 5, 0, 0, 0, 1, 0.1, density, 0]], np.float32)
+        read_by.append(draw_quads(table, levels, (1, 64, 64, 0), np.full((40, 40), 1e9, np.float32), 0.0, False, image))
+    assert [int(np.argmax(blocks)) for blocks in read_by] == [0, 1, 3]
+    assert [sum(b > 0 for b in blocks) for blocks in read_by] == [1, 1, 1]
+
+
+def test_what_is_behind_the_set_is_not_drawn():
+    level = np.ones((8, 8, 4), np.float32)
+    image = np.zeros((20, 20, 3), np.float32)
+    depth = np.full((20, 20), 1e9, np.float32)
+    depth[:, :10] = 2.0
+    draw_quads(np.array([[10, 10, 1, 0, 8, 8, 5, 0, 0, 0, 1, 0.1, 1, 0]], np.float32), (level,), (1, 8, 8, 0), depth, 0.0, False, image)
+    assert image[10, :10].max() == 0 and image[10, 11:17].min() == 1
+
+
+def test_twice_the_distance_covers_a_quarter():
+    tier = small_effect().tiers[1].model_copy(update={"width": 1280, "height": 720, "distance": 8.0})
+    still = ELEMENT.player.model_copy(update={"rotation": 0.0, "scatter": 0.0})
+    near, far = (mean_cover(ELEMENT, still, viewing_of(tier.model_copy(update={"distance": d}), ELEMENT))[0] for d in (8.0, 16.0))
+    assert near / far == pytest.approx(4.0, rel=0.03)
+
+
+def test_a_manifest_survives_its_file(packed: Path):
+    manifest = read(packed)
+    assert Manifest.model_validate(json.loads(manifest.dumps())) == manifest
+
+
+def test_the_guides_tables_are_those_of_the_catalogue():
+    from tenka.effect import model
+    from tenka.effect.catalogue import table_markdown
+
+    text = (Path(__file__).parent.parent.parent / "docs" / "guide" / "settings.md").read_text()
+    for settings in (model.Source, model.Motion, model.Look, model.Player, model.Tier):
+        assert table_markdown(settings) in text, "run tools/docs.py"
+
+
+def test_a_studios_own_profile_joins_the_shipped_ones(monkeypatch: pytest.MonkeyPatch, tmp_path: Path):
+    own = {**json.loads((SHIPPED / "hearth.json").read_text()), "id": "lantern", "name": "Lantern"}
+    (tmp_path / "devices").mkdir()
+    (tmp_path / "devices" / "lantern.json").write_text(json.dumps(own))
+    monkeypatch.setattr("tenka.budget.devices.user_config_path", lambda name: tmp_path)
+    devices.cache_clear()
+    try:
+        assert device("lantern").name == "Lantern" and device("tower").name == "Tower"
+    finally:
+        devices.cache_clear()
+    with pytest.raises(BadInput):
+        device("lantern")
+
+
+@pytest.mark.parametrize(
+    "id,holds,form", (("satchel", "temperature", "astc6x6"), ("hearth", "temperature", "bc4"), ("tower", "emission", "bc1"))
+)
+def test_the_second_atlas_takes_the_format_that_fits_it(id: str, holds: str, form: str):
+    assert second_format(device(id), holds) == form
