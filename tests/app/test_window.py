@@ -499,6 +499,32 @@ def test_saving_clears_the_mark_and_the_file_holds_the_edit(window: Window):
     assert window.state.document.file is not None and get(storage.load(window.state.document.file), LIFT) == 2.5
 
 
+def test_meshes_are_found_after_saving_elsewhere(window: Window, tmp_path: Path):
+    from tenka.scene.glb import to_bytes
+    from tenka.scene.meshes import box, scene_mesh
+
+    (tmp_path / "m.glb").write_bytes(to_bytes({"m": box((1, 1, 1), (1, 0, 0))}))
+    effect = replaced(replaced(window.state.effect, "props.box.file", "m.glb"), "props.box.shape", "mesh")
+    window.state.apply(effect, "Mesh")
+    (tmp_path / "deep" / "er").mkdir(parents=True)
+    assert window.save_to(tmp_path / "deep" / "er" / "b.tenka") and not window.state.document.unsaved
+    again = storage.load(tmp_path / "deep" / "er" / "b.tenka")
+    assert again.props[0].file == "../../m.glb" and len(scene_mesh(again, tmp_path / "deep" / "er").faces) == 12
+
+
+def test_a_levers_value_and_range_are_set_per_tier(window: Window):
+    window.go_to("budget")
+    value = field(window, "tiers.mid.levers.sprites")
+    value.type_in("6")
+    assert value._edit is not None
+    QTest.keyClick(value._edit, Qt.Key.Key_Return)
+    assert window.state.effect.tier("mid").levers["sprites"] == 6.0 and window.state.effect.tier("low").levers["sprites"] == 2.0
+    window.state.edit("levers.sprites.high", 5.0)
+    assert window.sheet.row("levers.sprites.low") is not None
+    window.state.edit("levers.sprites.low", 9.0)
+    assert window.state.effect.levers[0].low == 1.0 and "low must be below" in window.said.text()
+
+
 def test_an_unwritable_place_is_said_and_the_edit_is_kept(window: Window, tmp_path: Path):
     window.state.edit(LIFT, 2.5)
     assert not window.save_to(tmp_path / "no" / "such" / "a.tenka")

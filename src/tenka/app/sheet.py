@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from pydantic import BaseModel
@@ -31,7 +32,7 @@ from tenka.base.errors import TenkaError
 from tenka.budget.devices import devices
 from tenka.effect.catalogue import SECTIONS, Param, params
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
-from tenka.effect.document import get, promoted
+from tenka.effect.document import dismissed, get, param_at, promoted
 
 LABEL_WIDTH = 92
 MOVES = ("constant", "keys", "wave", "noise", "sum", "product", "absolute", "clamp")
@@ -60,6 +61,36 @@ def nodes_for(state: State, station: str) -> Nodes:
     if layer is not None and state.selection == f"layers.{layer.id}":
         return [(f"{state.selection}.{part}", getattr(node, part)) for part in ("domain", "motion", "fading", "quality")]
     return [(state.selection, node)] if isinstance(node, BaseModel) and state.selection else []
+
+
+def lever_rows(state: State) -> list[tuple[str, Param]]:
+    """For each lever its value in the chosen tier, and the range that the game may move it in."""
+    found = []
+    assert state.tier is not None
+    for lever in state.effect.levers:
+        own = param_at(state.effect, lever.path)
+        value = replace(
+            own,
+            label=lever.name,
+            kind="number",
+            low=lever.low,
+            high=lever.high,
+            soft=(lever.low, lever.high),
+            help=f"{lever.name} in this tier.",
+        )
+        if lever.id in state.tier.levers:
+            found.append((f"tiers.{state.tier.id}.levers.{lever.id}", value))
+        for end, word in (("low", "at least"), ("high", "at most")):
+            limit = replace(
+                own,
+                name=end,
+                label=word,
+                kind="number",
+                default=getattr(lever, end),
+                help=f"The game moves {lever.name} no further than this.",
+            )
+            found.append((f"levers.{lever.id}.{end}", limit))
+    return found
 
 
 class Gutter(QWidget):
@@ -111,7 +142,7 @@ class Gutter(QWidget):
 class Row(QWidget):
     """One setting: label, field, wave mark."""
 
-    def __init__(self, state: State, path: str, p: Param, owner: BaseModel) -> None:
+    def __init__(self, state: State, path: str, p: Param) -> None:
         super().__init__()
         self.state, self.path, self.p = state, path, p
         line = QHBoxLayout(self)
@@ -124,7 +155,7 @@ class Row(QWidget):
         self.setToolTip(tip)
         line.addWidget(label)
         self._label = label
-        self.field = self._make(getattr(owner, p.name))
+        self.field = self._make(self.value)
         self.field.setToolTip(tip)
         self.setFixedHeight(theme.ROW if p.kind != "ramp" else 60)
         line.addWidget(self.field, 1)
@@ -282,6 +313,13 @@ class Row(QWidget):
             assert lever is not None
             lever.setEnabled(all(x.path != self.path for x in self.state.effect.levers))
             lever.triggered.connect(self._promote)
+        held = next(
+            (x for x in self.state.effect.levers if self.path.endswith(f".levers.{x.id}") or self.path.startswith(f"levers.{x.id}.")), None
+        )
+        if held is not None:
+            drop = menu.addAction(f"Take the lever {held.name} away from the game")
+            assert drop is not None
+            drop.triggered.connect(lambda: self.state.apply(dismissed(self.state.effect, held.id), f"Dismiss the lever {held.name}"))
         menu.exec(event.globalPos())
 
     def _promote(self) -> None:
@@ -330,7 +368,8 @@ class Sheet(QWidget):
         for path, node in nodes_for(self.state, self.station):
             table = params(type(node))
             shape.append((path, type(node), tuple(n for n, p in table.items() if p.shown_when(node))))
-        return self.station, tuple(shape), tuple(p.id for p in self.state.effect.props)
+        levers = tuple((x.id, x.low, x.high) for x in self.state.effect.levers)
+        return self.station, tuple(shape), tuple(p.id for p in self.state.effect.props), levers, self.state.tier_id
 
     def _title(self) -> str:
         if self.station != "shape":
@@ -360,8 +399,14 @@ class Sheet(QWidget):
                 continue
             items = grouped[section]
             column.addWidget(self._header(section, {p.cost for _, p, _ in items if p.cost}))
-            for path, p, node in items:
-                row = Row(self.state, path, p, node)
+            for path, p, _ in items:
+                row = Row(self.state, path, p)
+                self.rows.append(row)
+                column.addWidget(row)
+        if self.station == "budget" and self.state.tier is not None and self.state.effect.levers:
+            column.addWidget(self._header("Levers", set()))
+            for path, p in lever_rows(self.state):
+                row = Row(self.state, path, p)
                 self.rows.append(row)
                 column.addWidget(row)
         if not grouped:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from tenka.app import theme
@@ -16,7 +16,8 @@ from tenka.app.state import State
 from tenka.app.timers import once
 from tenka.base.errors import TenkaError
 from tenka.base.jobs import Worker
-from tenka.effect.model import AMBIENT_KELVIN, Camera, Look
+from tenka.effect.courses import value_at
+from tenka.effect.model import AMBIENT_KELVIN, Camera, Force, Look, Wind
 from tenka.gas.grid import Grid
 from tenka.look.render import Renderer
 from tenka.run.session import Session, Shown
@@ -53,6 +54,7 @@ class Stage(QWidget):
         self.image: QImage | None = None
         self.shown: Shown | None = None
         self.last_ms = 0.0
+        self.took = 0.0
         self.turning_light = False
         self.show_box = True
         self.live = False
@@ -124,7 +126,7 @@ class Stage(QWidget):
             solo = any(p.solo for p in props)
             meshes = []
             for p in props:
-                if not p.hidden and not p.passed_over and (p.solo or not solo):
+                if not p.hidden and (p.solo or not solo):
                     try:
                         meshes.append(prop_mesh(p, folder))
                     except TenkaError as error:
@@ -191,6 +193,7 @@ class Stage(QWidget):
 
     def _take(self, drawn: Drawn) -> None:
         self.image = drawn.image
+        self.took = drawn.ms or self.took
         if drawn.shown is not None:
             self.shown = drawn.shown
         if drawn.coarse > 1 and drawn.ms:
@@ -233,12 +236,33 @@ class Stage(QWidget):
         grid = Grid.of(layer.domain)
         low = np.asarray(grid.origin)
         self._edges(painter, view, low, low + np.asarray(grid.size), theme.colour(theme.TEXT, 0.22))
+        for force in self.state.effect.forces:
+            if not force.hidden and not force.passed_over:
+                self._paint_force(painter, view, force, low, np.asarray(grid.size))
         for source in layer.sources:
-            if source.shape != "surface":
+            if not source.hidden and source.shape != "surface":
                 half = np.asarray(source.size) / 2
                 chosen = self.state.selection.endswith(f"sources.{source.id}")
                 hue = theme.colour(theme.VERDIGRIS, 0.95 if chosen else 0.45)
                 self._edges(painter, view, np.asarray(source.position) - half, np.asarray(source.position) + half, hue)
+
+    def _paint_force(self, painter: QPainter, view: View, force: Force, low: np.ndarray, size: np.ndarray) -> None:
+        """Wind as an arrow of one second's way, eddies as a ring of their size, at the foot of the domain."""
+        chosen = self.state.selection == f"forces.{force.id}"
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS if chosen else theme.TEXT, 0.9 if chosen else 0.4), 1.3))
+        foot = low + size * (0.5, 0.5, 0.0)
+        if isinstance(force, Wind):
+            turn, speed = math.radians(value_at(force.heading, self.state.time)), value_at(force.speed, self.state.time)
+            ahead = np.array([math.cos(turn), math.sin(turn), 0.0])
+            aside = np.array([-ahead[1], ahead[0], 0.0])
+            tip = foot + ahead * speed
+            points = np.array([foot, tip, tip - (ahead - 0.5 * aside) * 0.22 * speed, tip, tip - (ahead + 0.5 * aside) * 0.22 * speed])
+        else:
+            around = np.linspace(0, 2 * math.pi, 33)
+            points = foot + force.size / 2 * np.stack([np.cos(around), np.sin(around), np.zeros(33)], axis=1)
+        at = view.project(points)
+        if (at[:, 2] > 0.05).all():
+            painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in at[:, :2].tolist()]))
 
     def _edges(self, painter: QPainter, view: View, low: np.ndarray, high: np.ndarray, hue: object) -> None:
         corners = np.array([[(low, high)[i][0], (low, high)[j][1], (low, high)[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
@@ -264,8 +288,8 @@ class Stage(QWidget):
                 words.append("run-up")
             elif self.shown.loose:
                 words.append("loose")
-        if self.last_ms:
-            words.append(f"drawn in {self.last_ms:.0f} ms")
+        if self.took:
+            words.append(f"drawn in {self.took:.0f} ms")
         painter.drawText(left, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "   ".join(words))
 
     def _hint(self) -> str:

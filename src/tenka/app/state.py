@@ -115,7 +115,12 @@ class State(QObject):
         self._ask_costs()
 
     def save(self, file: Path) -> None:
-        storage.save(self.effect, file)
+        effect = storage.moved(self.effect, self.folder, file.resolve().parent) if self.folder is not None else self.effect
+        storage.save(effect, file)
+        if effect is not self.effect:
+            self.document.file = file  # meshes are found from the new folder before anything asks for them
+            self.session.folder = self.folder
+            self.document.apply(effect, "Save elsewhere")
         moved = self.document.file is None or file.resolve() != self.document.file.resolve()
         if self.journal is not None:
             self.journal.drop()

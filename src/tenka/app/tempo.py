@@ -22,10 +22,15 @@ AXIS = 20
 EDGE_SECONDS = 0.1  # pause before asking again for a frame that is still to be simulated
 MARKS = (
     ("ear", "solo", "Heard alone"),
-    ("eye", "hidden", "Hide: simulated, not drawn"),
+    ("eye", "hidden", "Hide: takes part, is not drawn"),
     ("ban", "passed_over", "Pass over: left out of the simulation"),
 )
 KIND_ICONS = {"gas": "cloud", "source": "circle-dot", "wind": "wind", "turbulence": "tornado", "prop": "box"}
+
+
+def marks_of(path: str) -> tuple[tuple[str, str, str], ...]:
+    """Solo, hide and pass over; a prop gives only scale and shape, so there is nothing to pass over."""
+    return MARKS[:2] if path.startswith("props.") else MARKS
 
 
 @dataclass(frozen=True)
@@ -150,14 +155,14 @@ class Rows(QWidget):
         painter.drawPixmap(QPointF(left, top + 5), theme.pixmap(line.icon, theme.QUIET))
         node = get(self.state.effect, line.path) if line.path else None
         painter.setFont(theme.font(theme.BODY))
-        out = node is not None and node.passed_over
+        out = node is not None and node.passed_over and not line.path.startswith("props.")
         painter.setPen(theme.colour(theme.QUIET if out or node is None else theme.TEXT))
         width = OUTLINE - 78 - (left + 22) if node is not None else OUTLINE - left - 26
         text = painter.fontMetrics().elidedText(line.name, Qt.TextElideMode.ElideRight, int(width))
         painter.drawText(QRectF(left + 22, top, width, theme.ROW), Qt.AlignmentFlag.AlignVCenter, text)
         if node is None:
             return
-        for mark, (name, attribute, _) in enumerate(MARKS):
+        for mark, (name, attribute, _) in enumerate(marks_of(line.path)):
             on = getattr(node, attribute)
             shown = "eye-off" if attribute == "hidden" and on else name
             painter.setOpacity(1.0 if on else 0.45)
@@ -243,7 +248,7 @@ class Rows(QWidget):
         if line.fold:
             self.toggle_fold(line.fold)
             return
-        for mark, (_, attribute, _tip) in enumerate(MARKS):
+        for mark, (_, attribute, _tip) in enumerate(marks_of(line.path)):
             if self.mark_rect(row, mark).contains(at):
                 path = f"{line.path}.{attribute}"
                 self.state.edit(path, not get(self.state.effect, path))
@@ -262,7 +267,7 @@ class Rows(QWidget):
         tip = ""
         for row, line in enumerate(self.lines()):
             if line.path:
-                for mark, (_, _attribute, words) in enumerate(MARKS):
+                for mark, (_, _attribute, words) in enumerate(marks_of(line.path)):
                     if self.mark_rect(row, mark).contains(event.position()):
                         tip = words
         self.setToolTip(tip)

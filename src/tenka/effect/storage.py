@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -65,6 +66,17 @@ def read_file(file: Path, expected: str, most: int = MOST_BYTES) -> bytes:
         return file.read_bytes()
     except OSError as error:
         raise BadInput(f"cannot be read ({(error.strerror or 'error').lower()})", expected, file) from None
+
+
+def moved(effect: Effect, old: Path, new: Path) -> Effect:
+    """The effect with its meshes' relative paths put right for another folder."""
+    props = tuple(
+        p.model_copy(update={"file": Path(os.path.relpath(old / p.file, new)).as_posix()})
+        if p.file and not Path(p.file).is_absolute()
+        else p
+        for p in effect.props
+    )
+    return effect if props == effect.props else effect.model_copy(update={"props": props})
 
 
 def save(effect: Effect, file: Path) -> None:
