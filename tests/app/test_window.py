@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from build import small_effect
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QWidget
@@ -56,6 +56,8 @@ def window(qtbot: QtBot, tmp_path: Path, shared_frames: Path) -> Iterator[Window
     yield window
     window.ask_before_closing = lambda: "drop"
     window.close()
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
 
 
 def until(qtbot: QtBot, ready: Callable[[], object], ms: int = 20_000) -> None:

@@ -143,6 +143,7 @@ def test_a_studios_own_profile_joins_the_shipped_ones(monkeypatch: pytest.Monkey
     try:
         assert device("lantern").name == "Lantern" and device("tower").name == "Tower"
     finally:
+        monkeypatch.undo()
         devices.cache_clear()
     with pytest.raises(BadInput):
         device("lantern")

@@ -85,7 +85,9 @@ def icon(name: str, on: str = VERDIGRIS) -> QIcon:
 
 
 def apply(app: QApplication) -> None:
-    """Give the whole application its looks."""
+    """Give the whole application its looks, once."""
+    if app.styleSheet() == SHEET:
+        return
     for file in sorted((ASSETS / "fonts").glob("*.woff")):
         QFontDatabase.addApplicationFont(str(file))
     app.setStyle("Fusion")
