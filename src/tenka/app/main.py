@@ -71,8 +71,9 @@ def _draw(app: object, window: object, picture: Path, station: str) -> int:
         window.pack.start()
         settle(lambda: window.pack.progress is None, 900)
         window.go_to("proof")
-        settle(lambda: window.proof.package is not None, 30)
+        settle(lambda: window.proof.package is not None and window.proof.package.folder == window.pack.target(), 60)
         window.proof.show_time(9.0)
+        settle(lambda: window.proof.clock.text() == "9.00 s", 120)
     app.processEvents()  # type: ignore[attr-defined]
     window.stage.redraw(1)
     begun = time.monotonic()
