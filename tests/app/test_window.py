@@ -16,7 +16,6 @@ from pytestqt.qtbot import QtBot
 
 from tenka.app import theme
 from tenka.app.state import State
-from tenka.app.tempo import AXIS, OUTLINE
 from tenka.app.widgets import NumberField, RampField, arithmetic, shown
 from tenka.app.window import Window
 from tenka.cache.store import FrameStore
@@ -103,7 +102,7 @@ def test_opening_shows_the_plume_the_rows_and_the_ledger(window: Window):
     assert window.stage.shown is not None and window.stage.shown.frame.shape == (10, 10, 10)
     assert [line.name for line in window.tempo.rows.lines()] == ["Puff", "Source", "Forces (2)", "Props (1)"]
     assert window.state.ledger is not None and window.state.ledger.ms > 0
-    assert "step" in window.state.status.step_parts or window.state.status.step_parts["velocity"] > 0
+    assert window.state.status.step_parts["velocity"] > 0
 
 
 def test_a_bad_file_is_said_and_what_was_open_stays(window: Window, tmp_path: Path):
@@ -366,7 +365,7 @@ def test_rows_are_the_outline_with_solo_hide_and_pass_over(window: Window, qtbot
     QTest.keyClick(rows, Qt.Key.Key_Delete)
     assert [f.id for f in window.state.effect.forces] == ["eddies"]
     window.undo()
-    assert OUTLINE > 0 and AXIS > 0 and len(window.state.effect.forces) == 2
+    assert len(window.state.effect.forces) == 2
 
 
 def test_hiding_the_layer_takes_it_out_of_the_picture_only(window: Window, qtbot: QtBot):
@@ -407,7 +406,8 @@ def test_smoke_cut_off_at_a_wall_is_found_and_mended(window: Window, qtbot: QtBo
     found = next(f for f in window.state.findings() if f.mended is not None)
     assert "frame" in found.text
     findings._mend(found)()
-    assert max(window.state.effect.layers[0].domain.size) > 2.0 or window.state.effect.layers[0].domain.size[0] > 1.2
+    before, after = np.array(narrow.size), np.array(window.state.effect.layers[0].domain.size)
+    assert ((after > before + 0.1).sum(), (after < before).sum()) == (1, 0)
 
 
 def test_a_domain_too_large_is_a_finding_and_nothing_is_lost(window: Window, qtbot: QtBot):
@@ -441,8 +441,7 @@ def test_pack_writes_the_package_and_proof_plays_it_with_levers_and_heat(window:
     until(qtbot, lambda: window.proof.screen_.counts.quads == 12)
     QTest.keyClick(window, Qt.Key.Key_H)
     until(qtbot, lambda: np.abs(pixels(window.proof.screen_.image) - still).max() > 60)
-    before = window.state.effect
-    assert before is window.state.effect and not window.state.document.unsaved, "levers belong to the game, not to the document"
+    assert not window.state.document.unsaved, "levers belong to the game, not to the document"
     window.state.edit("layers.puff.flipbook.player.scale", 1.5)
     until(qtbot, lambda: window.proof.tried.isVisible())
 

@@ -244,9 +244,25 @@ def test_an_edit_while_playing_shows_in_the_next_frame_and_the_clean_run_equals_
 def test_the_run_up_is_shown_as_it_goes_and_not_stored(tmp_path: Path):
     seen: list[int] = []
     plan = Plan.of(small_effect())
-    simulate(plan, FrameStore(tmp_path), Progress(), coming=lambda f, frame: seen.append(f) if frame.density.max() >= 0 else None)
+    simulate(plan, FrameStore(tmp_path), Progress(), coming=lambda f, frame: seen.append(f))
     assert seen == [-6, -3]
     assert all(not FrameStore(tmp_path).has(plan.name(f)) for f in seen)
+
+
+def test_a_frame_damaged_under_an_open_session_is_made_again(tmp_path: Path):
+    effect = small_effect()
+    session = session_for(effect, tmp_path)
+    try:
+        whole = session.frame(5)
+        file = tmp_path / Plan.of(effect).name(5)
+        file.write_bytes(file.read_bytes()[:100])
+        assert whole is not None and session.frame(5) is None
+        assert session.wait_until_stored(30)
+        again = session.frame(5)
+        assert again is not None
+        np.testing.assert_array_equal(again.frame.density, whole.frame.density)
+    finally:
+        session.close()
 
 
 def test_loose_frames_are_not_stored(tmp_path: Path):

@@ -45,12 +45,12 @@ def _base(effect: Effect, name: str, layer: GasLayer, forces: tuple[Force, ...],
 def steady_plume(effect: Effect) -> Effect:
     """A steady column of smoke in a light wind."""
     layer = GasLayer(
-        id="plume", name="Plume", domain=DomainBox(origin=(-1.5, -1.5, 0), size=(4, 3, 5), voxel=0.07, open_low=(True, True, False), run_up=3.0),
+        id="plume", name="Plume", domain=DomainBox(origin=(-1.3, -1.8, 0), size=(5.6, 3.6, 5.6), voxel=0.08, open_low=(True, True, False), run_up=3.0),
         sources=(Source(id="mouth", name="Mouth", position=(0, 0, 0.25), size=(0.7, 0.7, 0.4), density=7.0, temperature=260.0, push=(0, 0, 1)),),
-        motion=Motion(weight=0.2, lift=0.7), fading=Fading(smoke=0.3, smoke_linear=0.05, cooling=0.8), look=Look(extinction=11.0),
+        motion=Motion(weight=0.2, lift=0.7), fading=Fading(smoke=0.4, smoke_linear=0.14, cooling=1.2), look=Look(extinction=11.0, ambient=0.75),
     )  # fmt: skip
-    wind = Wind(id="wind", name="Wind", speed=0.8, gusts=0.4)
-    return _base(effect, "Plume", layer, (wind, EDDIES), Camera(target=(0.5, 0, 2.3), distance=9.0, heading=-75.0, pitch=6.0), 4.0)
+    wind = Wind(id="wind", name="Wind", speed=0.7, gusts=0.5)
+    return _base(effect, "Plume", layer, (wind, EDDIES), Camera(target=(1.2, 0, 2.4), distance=10.0, heading=-75.0, pitch=6.0), 4.0)
 
 
 def puff(effect: Effect) -> Effect:
@@ -70,11 +70,11 @@ def floor_mist(effect: Effect) -> Effect:
     """Cold, heavy vapour that spreads over the floor."""
     layer = GasLayer(
         id="mist", name="Mist", domain=DomainBox(origin=(-2.4, -2.4, 0), size=(4.8, 4.8, 1.2), voxel=0.075, run_up=2.0),
-        sources=(Source(id="spill", name="Spill", shape="cylinder", position=(0, 0, 0.45), size=(1.0, 1.0, 0.3), density=2.5, temperature=-25.0),),
-        motion=Motion(weight=1.2, lift=1.0, drag=0.4, fine_curl=1.0), fading=Fading(smoke=0.25, smoke_linear=0.04, cooling=0.1),
-        look=Look(extinction=3.0, forward=0.2, full_density=2.0, colour=ramp((0.0, (0.78, 0.8, 0.82)), (1.0, (0.55, 0.57, 0.6)))),
+        sources=(Source(id="spill", name="Spill", shape="cylinder", position=(0, 0, 0.22), size=(2.2, 2.2, 0.3), density=1.6, temperature=-14.0, breakup=1.0, breakup_size=0.5),),
+        motion=Motion(weight=0.5, lift=1.0, drag=0.3, fine_curl=2.5), fading=Fading(smoke=0.5, smoke_linear=0.08, cooling=0.2),
+        look=Look(extinction=2.2, forward=0.2, full_density=2.0, colour=ramp((0.0, (0.78, 0.8, 0.82)), (1.0, (0.55, 0.57, 0.6)))),
     )  # fmt: skip
-    return _base(effect, "Mist", layer, (EDDIES.model_copy(update={"strength": 0.25}),),
+    return _base(effect, "Mist", layer, (EDDIES.model_copy(update={"strength": 0.7, "size": 0.6}),),
                  Camera(target=(0, 0, 0.4), distance=7.5, pitch=18.0), 4.0)  # fmt: skip
 
 

@@ -86,6 +86,7 @@ class Session:
         self._loose_shown: set[int] = set()
         self._parts: dict[str, float] = {}
         self._at = 0
+        self._run_again = False
         self._closed = False
         self._thread = threading.Thread(target=self._loop, name="clean run", daemon=True)
         self._thread.start()
@@ -127,7 +128,10 @@ class Session:
         if plan is None:
             return None
         index = min(max(index, 0), plan.effect.frames - 1)
-        stored = self.store.get_frame(plan.name(index), velocity=live) if self.store.has(plan.name(index)) else None
+        known = self.store.has(plan.name(index))
+        stored = self.store.get_frame(plan.name(index), velocity=live) if known else None
+        if known and stored is None:
+            self._again()  # it was damaged, or taken away from under the session
         if stored is not None:
             self._note(plan, index, stored.meta)
             self._loose = None
@@ -239,8 +243,9 @@ class Session:
         finished: Plan | None = None
         while True:
             with self._lock:
-                while not self._closed and (self._asked is None or (finished is not None and finished.effect is self._asked)):
+                while not self._closed and not self._run_again and (self._asked is None or (finished and finished.effect is self._asked)):
                     self._lock.wait()
+                self._run_again = False
                 if self._closed:
                     return
                 pause = self._due - time.monotonic()
@@ -294,9 +299,8 @@ class Session:
                 self._coming = None
         return True
 
-    def rerun(self) -> None:
-        """Run again, after a frame turned out to be damaged."""
+    def _again(self) -> None:
+        """Have the clean run look once more for frames that are missing."""
         with self._lock:
-            asked, self._asked = self._asked, None
-        if asked is not None:
-            self.take(asked.model_copy(), wait=False)
+            self._run_again = True
+            self._lock.notify_all()
