@@ -9,6 +9,7 @@ from tenka.package.manifest import schema
 
 DOCS = Path(__file__).parent.parent / "docs"
 MODELS = {
+    "Effect": model.Effect,
     "Domain": model.DomainBox, "Source": model.Source, "Motion": model.Motion, "Wind": model.Wind, "Turbulence": model.Turbulence,
     "Fading": model.Fading, "Quality": model.Quality, "Look": model.Look, "Light": model.Light, "Flipbook": model.Flipbook, "Player": model.Player,
     "Tier": model.Tier, "Prop": model.Prop,

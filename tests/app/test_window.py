@@ -609,6 +609,19 @@ def test_a_row_is_reset_and_its_label_tells_what_was_changed(window: Window):
     assert theme.QUIET in row._label.styleSheet() and get(window.state.effect, LIFT) == row.p.default
 
 
+def test_the_effects_length_is_changed_and_its_frames_follow(window: Window, qtbot: QtBot):
+    QTest.mouseClick(window.name, LEFT)
+    assert window.sheet.title.text() == "Small"
+    length = field(window, "seconds")
+    length.type_in("0.25")
+    assert length._edit is not None
+    QTest.keyClick(length._edit, Qt.Key.Key_Return)
+    assert window.state.effect.frames == 6 and "/ 6" in window.tempo.where.text()
+    until(qtbot, lambda: window.state.status.stored == [True] * 6)
+    window.undo()
+    assert window.state.effect.frames == 12 and window.sheet.row("rate") is not None
+
+
 def test_rows_that_do_nothing_are_not_shown(window: Window):
     window.state.select("layers.puff.sources.source")
     path = "layers.puff.sources.source"

@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from tenka.app import theme
-from tenka.app.state import State
+from tenka.app.state import WHOLE, State
 from tenka.app.widgets import ColourField, NumberField, RampField, VectorField, WallsField
 from tenka.base.errors import TenkaError
 from tenka.budget.devices import devices
@@ -54,6 +54,8 @@ def nodes_for(state: State, station: str) -> Nodes:
         )
     if station == "look":
         return [*([(f"layers.{layer.id}.look", layer.look)] if layer else []), ("light", effect.light)]
+    if state.selection == WHOLE:
+        return [("", effect)]
     try:
         node = get(effect, state.selection)
     except TenkaError:
@@ -375,6 +377,8 @@ class Sheet(QWidget):
         if self.station != "shape":
             names = {"look": "Look and light", "pack": "Flipbook", "budget": "Tier", "proof": "How the game plays it"}
             return names[self.station] + (f" · {self.state.tier.name}" if self.station == "budget" and self.state.tier else "")
+        if self.state.selection == WHOLE:
+            return self.state.effect.name
         try:
             return getattr(get(self.state.effect, self.state.selection), "name", "Light")
         except TenkaError:
@@ -393,7 +397,7 @@ class Sheet(QWidget):
         for path, node in nodes_for(self.state, self.station):
             for name, p in params(type(node)).items():
                 if p.shown_when(node):
-                    grouped.setdefault(p.section, []).append((f"{path}.{name}", p, node))
+                    grouped.setdefault(p.section, []).append((f"{path}.{name}".lstrip("."), p, node))
         for section in SECTIONS:
             if section not in grouped:
                 continue

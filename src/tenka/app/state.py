@@ -19,6 +19,7 @@ from tenka.effect.model import Effect, GasLayer, Tier
 from tenka.run.session import Session, Status
 
 AUTOSAVE_MS = 800
+WHOLE = "effect"  # the selection that is the effect itself: its length, rate and seed
 NEWS_MS = 90
 
 
@@ -144,7 +145,8 @@ class State(QObject):
         self.session.take(self.effect)
         self._autosave.start()
         try:
-            get(self.effect, self.selection)
+            if self.selection != WHOLE:
+                get(self.effect, self.selection)
         except BadInput:
             self.select(f"layers.{self.layer.id}" if self.layer else "light")
         self.frame = min(self.frame, self.effect.frames - 1)

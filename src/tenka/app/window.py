@@ -33,7 +33,7 @@ from tenka.app.pack_station import PackStation
 from tenka.app.proof_station import ProofStation
 from tenka.app.sheet import Sheet
 from tenka.app.stage import Stage
-from tenka.app.state import State
+from tenka.app.state import WHOLE, State
 from tenka.app.tempo import Tempo
 from tenka.app.timers import once
 from tenka.app.tray import Tray
@@ -121,7 +121,10 @@ class Window(QMainWindow):
         line = QHBoxLayout(head)
         line.setContentsMargins(14, 3, 14, 0)
         line.setSpacing(4)
-        self.name = QLabel()
+        self.name = QPushButton()
+        self.name.setStyleSheet("QPushButton { border: none; text-align: left; padding: 0; }")
+        self.name.setToolTip("The effect itself: its length, its rate, its seed")
+        self.name.clicked.connect(self._select_whole)
         self.name.setFont(theme.font(theme.LARGE, QFont.Weight.Medium))
         self.name.setMinimumWidth(150)
         line.addWidget(self.name)
@@ -151,6 +154,10 @@ class Window(QMainWindow):
         self.ledger = LedgerBar(self.state)
         line.addWidget(self.ledger)
         return head
+
+    def _select_whole(self) -> None:
+        self.go_to("shape")
+        self.state.select(WHOLE)
 
     def _small(self, icon: str, tip: str) -> QToolButton:
         button = QToolButton()

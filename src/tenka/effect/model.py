@@ -400,9 +400,15 @@ class Effect(Settings):
 
     schema_version: Literal[1] = SCHEMA_VERSION
     name: str = Field("untitled", min_length=1, max_length=80)
-    seed: int = Field(1, ge=0, le=2**31 - 1)
-    rate: float = Field(24.0, ge=1.0, le=240.0)
-    seconds: float = Field(4.0, gt=0.0, le=600.0)
+    seconds: float = param(
+        4.0, "How long the effect lasts.", section="Where", unit="s", label="length", low=0.05, high=600, soft=(0.5, 12), step=0.1
+    )
+    rate: float = param(
+        24.0, "Frames in a second: simulated, shown and packed.", section="Where", unit="1/s", low=1, high=240, soft=(8, 60), step=1
+    )
+    seed: int = param(
+        1, "Another seed is another gust, another eddy, another puff.", section="Where", low=0, high=2**31 - 1, soft=(0, 100), step=1
+    )
     props: tuple[Prop, ...] = ()
     forces: tuple[Force, ...] = ()
     layers: tuple[GasLayer, ...] = ()
