@@ -174,7 +174,8 @@ class PackStation(QWidget):
                 rows[1] += f", {texture_bytes(w, h, form) / 1e6:.2f} MB as {form.upper()}"
         rows.append("set.glb, manifest.json")
         self.outputs.setText("\n".join(rows))
-        self.where.setText(f"into {self.target()}")
+        target, home = self.target(), Path.home()
+        self.where.setText(f"into {'~' / target.relative_to(home) if target.is_relative_to(home) else target}")
         run = Plan.of(effect, layer.id, self.state.folder)
         stored = tuple(self.state.store.has(run.name(f)) for f in plan.frames)
         key = (
