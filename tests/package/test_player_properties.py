@@ -154,3 +154,12 @@ def test_a_studios_own_profile_joins_the_shipped_ones(monkeypatch: pytest.Monkey
 )
 def test_the_second_atlas_takes_the_format_that_fits_it(id: str, holds: str, form: str):
     assert second_format(device(id), holds) == form
+
+
+def test_quads_beside_the_picture_count_nothing():
+    """Interpreted, the kernel's indexing is checked; compiled, it once wrote outside its row."""
+    table = np.zeros((3, 14), np.float32)
+    table[:, 2], table[:, 4], table[:, 5], table[:, 1] = 1.0, 3.0, 3.0, 5.0
+    table[:, 0] = (-40.0, 60.0, 8.0)  # left of, right of, and in a picture of 16 x 9
+    for count in (count_covered.py_func, count_covered):
+        assert count(table, 16, 9).sum(axis=0).tolist() == [36, 36]

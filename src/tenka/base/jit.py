@@ -17,7 +17,7 @@ FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}
 
 def kernel(function: Callable | None = None, *, parallel: bool = False) -> Any:
     """Compile `function` with the project's settings; usable with or without arguments."""
-    wrap = numba.njit(parallel=parallel, nogil=True, cache=True, fastmath=FAST, boundscheck=False)
+    wrap = numba.njit(parallel=parallel, nogil=True, cache=True, fastmath=FAST)
     return wrap(function) if function is not None else wrap
 
 

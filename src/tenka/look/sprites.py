@@ -61,7 +61,7 @@ def count_covered(quads, width, height):
         change = np.zeros(width + 1, np.int32)
         for n in range(quads.shape[0]):
             left, right, first, last = _extent(quads[n], width, y, y + 1)
-            if first >= last:
+            if first >= last or left >= right:  # beside the picture
                 continue
             # a row cuts a quad in one run of pixels: look for its ends from outside
             while left < right and not _holds(quads[n], left, y):
