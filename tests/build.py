@@ -24,8 +24,10 @@ from tenka.effect.model import (
     Turbulence,
     Wind,
 )
-from tenka.gas.grid import GasState, Grid
-from tenka.gas.settings import StepInputs
+from tenka.gas.grid import GasState, Grid, Workspace
+from tenka.gas.settings import SourceInput, StepInputs, resolve
+from tenka.gas.solver import step
+from tenka.gas.sources import source_mask
 from tenka.run.driver import Plan, simulate
 
 QUIET = Motion(lift=0.0, weight=0.0, drag=0.0, fine_curl=0.0, broad_curl=0.0)
@@ -104,3 +106,16 @@ def simulated(effect: Effect, folder: Path) -> tuple[Plan, FrameStore]:
     store, plan = FrameStore(folder), Plan.of(effect)
     simulate(plan, store, Progress())
     return plan, store
+
+
+def inputs_of(source: Source, *props: Prop, t: float = 0.0, dt: float = 1 / 24, seed: int = 1) -> SourceInput:
+    """A source as a step from `t` sees it."""
+    return resolve(GasLayer(id="gas", name="Gas", sources=(source,)), (), props, seed, 24.0, t, dt).sources[0]
+
+
+def step_with(grid: Grid, state: GasState, dt: float, steps: int = 1, **inputs: object) -> GasState:
+    """The state after some steps with the given inputs, still air otherwise."""
+    work = Workspace(grid)
+    for _ in range(steps):
+        state = step(state, grid, StepInputs(**inputs), [source_mask(s, (), grid, None) for s in inputs.get("sources", ())], work, dt)  # type: ignore
+    return state

@@ -11,6 +11,7 @@ DOCS = Path(__file__).parent.parent / "docs"
 MODELS = {
     "Effect": model.Effect,
     "Domain": model.DomainBox, "Source": model.Source, "Motion": model.Motion, "Wind": model.Wind, "Turbulence": model.Turbulence,
+    "Swirl": model.Swirl, "Pull": model.Pull, "Drag": model.Brake, "Gravity": model.Gravity, "Fire": model.Fire, "Collider": model.Collider,
     "Fading": model.Fading, "Quality": model.Quality, "Look": model.Look, "Light": model.Light, "Flipbook": model.Flipbook, "Player": model.Player,
     "Tier": model.Tier, "Prop": model.Prop,
 }  # fmt: skip

@@ -177,7 +177,13 @@ def render(
     ((_, found),) = stored_frames(plan, _store(), _Bar(), [index])
     start = time.perf_counter()
     drawn = draw(
-        found, chosen.look, effect.light, effect.camera.model_copy(update=sides[camera]), scene_mesh(effect, file.parent), width, height
+        found,
+        chosen.look,
+        effect.light,
+        effect.camera.model_copy(update=sides[camera]),
+        scene_mesh(effect, file.parent, index / effect.rate),
+        width,
+        height,
     )
     _save_picture(drawn.rgb, picture)
     _say({"picture": str(picture), "ms": round(1e3 * (time.perf_counter() - start), 1)}, as_json, f"Drew frame {index} to {picture}.")

@@ -29,7 +29,7 @@ def test_the_flue_sits_in_the_chimneys_mouth_inside_the_domain():
     effect = storage.load(PLUME)
     source = effect.layers[0].sources[0]
     kiln = next(p for p in effect.props if p.id == "kiln")
-    low, high = prop_mesh(kiln, FOLDER).bounds
+    low, high = prop_mesh(kiln, (), FOLDER).bounds
     assert abs(source.position[2] - high[2]) < 0.3 and source.size[0] < 1.3
     grid = Grid.of(effect.layers[0].domain)
     inside = (np.asarray(source.position) - grid.origin) / np.asarray(grid.size)

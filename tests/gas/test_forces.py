@@ -160,6 +160,6 @@ def test_the_curl_of_solid_rotation_is_twice_its_rate():
     c[0] = -0.5 * x[None, :, None]
     c[1] = 0.5 * x[:, None, None]
     out = np.empty((4, *grid.shape), np.float32)
-    forces.curl_of(c, out)
+    forces.curl_of(c, np.ones(out.shape[1:3], np.bool_), out)
     np.testing.assert_allclose(out[2], 1.0, atol=1e-5)
     np.testing.assert_allclose(out[3], 1.0, atol=1e-5)

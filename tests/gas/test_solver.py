@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path
 
 import numba
 import numpy as np
 import pytest
-from build import KEEP, QUIET, closed, small_effect, small_layer, with_layer
+from build import KEEP, QUIET, closed, inputs_of, small_effect, small_layer, with_layer
 
 from tenka.base.errors import BadInput, TooLarge, Unstable
 from tenka.effect.courses import Key, Keys
 from tenka.effect.model import DomainBox, Motion, Prop, Source
 from tenka.gas import pressure, sources
 from tenka.gas.grid import GasState, Grid
-from tenka.gas.settings import SourceInput, resolve, sampled
+from tenka.gas.settings import resolve, sampled
 from tenka.gas.solver import GasSolver
 from tenka.scene.meshes import primitive, spread_points
 
@@ -27,10 +28,11 @@ EVEN = Source(
 def give(source: Source, seconds: float, steps: int, emission: float = 1.0) -> GasState:
     grid = closed((20, 20, 20), 0.05)
     state = GasState.still(grid)
-    mask = sources.source_mask(source, (), grid, None, 1)
+    inp = replace(inputs_of(source), emission=emission)
+    mask, expansion = sources.source_mask(inp, (), grid, None), np.zeros(grid.shape, np.float32)
     for k in range(steps):
         state.time = seconds * k / steps
-        sources.give(state, grid, SourceInput(source, emission, source.density, source.temperature, 1), mask, seconds / steps)
+        sources.give(state, grid, inp, mask, seconds / steps, expansion)
     return state
 
 
@@ -56,7 +58,7 @@ def test_a_cold_source_cools_and_never_warms():
 def test_a_source_fills_the_volume_of_its_region():
     grid = closed((40, 40, 40), 0.025)
     ball = EVEN.model_copy(update={"shape": "sphere", "size": (0.6, 0.6, 0.6)})
-    mask = sources.source_mask(ball, (), grid, None, 1)
+    mask = sources.source_mask(inputs_of(ball), (), grid, None)
     assert mask.share.sum() * 0.025**3 == pytest.approx(4 / 3 * math.pi * 0.3**3, rel=0.03)
 
 
@@ -72,7 +74,7 @@ def test_a_surface_source_gives_along_its_prop_and_not_inside():
     grid = closed((30, 30, 30), 0.1)
     ball = Prop(id="ball", name="Ball", shape="sphere", position=(1.5, 1.5, 0.5), size=(2.0, 2.0, 2.0))
     source = Source(id="s", name="S", shape="surface", prop="ball", thickness=0.15)
-    mask = sources.source_mask(source, (ball,), grid, None, 1)
+    mask = sources.source_mask(inputs_of(source, ball), (ball,), grid, None)
     centres = (mask.cells + 0.5) * 0.1
     radius = np.linalg.norm(centres - (1.5, 1.5, 1.5), axis=1)
     assert len(radius) > 800 and radius.min() > 0.75 and radius.max() < 1.25
@@ -86,7 +88,7 @@ def test_points_are_spread_evenly_by_area():
 
 def test_a_source_whose_prop_is_missing_is_named():
     with pytest.raises(BadInput, match="names the prop 'gone'"):
-        sources.source_mask(Source(id="s", name="Mouth", shape="surface", prop="gone"), (), closed((8, 8, 8)), None, 1)
+        sources.source_mask(inputs_of(Source(id="s", name="Mouth", shape="surface", prop="gone")), (), closed((8, 8, 8)), None)
 
 
 def test_divergence_after_a_whole_step_is_small_against_before():
@@ -197,9 +199,9 @@ def test_predicted_memory_is_near_what_a_solver_holds():
 def test_what_is_passed_over_or_not_soloed_has_no_part():
     effect = small_effect()
     wind = effect.forces[0]
-    both = resolve(effect.layers[0], effect.forces, 1, 24.0, 0.0)
-    without = resolve(effect.layers[0], (wind.model_copy(update={"passed_over": True}), effect.forces[1]), 1, 24.0, 0.0)
-    alone = resolve(effect.layers[0], (wind.model_copy(update={"solo": True}), effect.forces[1]), 1, 24.0, 0.0)
+    both = resolve(effect.layers[0], effect.forces, (), 1, 24.0, 0.0, 1 / 24)
+    without = resolve(effect.layers[0], (wind.model_copy(update={"passed_over": True}), effect.forces[1]), (), 1, 24.0, 0.0, 1 / 24)
+    alone = resolve(effect.layers[0], (wind.model_copy(update={"solo": True}), effect.forces[1]), (), 1, 24.0, 0.0, 1 / 24)
     assert (len(both.winds), len(both.turbulences)) == (1, 1)
     assert (len(without.winds), len(without.turbulences)) == (0, 1)
     assert (len(alone.winds), len(alone.turbulences)) == (1, 0)
@@ -229,5 +231,5 @@ def test_hidden_layers_are_simulated_and_passed_over_ones_are_still(tmp_path: Pa
 
 def test_motion_settings_reach_the_step():
     layer = small_layer(motion=Motion(lift=2.0, weight=0.5, drag=0.3, fine_curl=1.0, broad_curl=0.7))
-    found = resolve(layer, (), 1, 24.0, 0.0)
+    found = resolve(layer, (), (), 1, 24.0, 0.0, 1 / 24)
     assert (found.lift, found.weight, found.drag, found.fine_curl, found.broad_curl) == (2.0, 0.5, 0.3, 1.0, 0.7)

@@ -40,6 +40,11 @@ MOVES = ("constant", "keys", "wave", "noise", "sum", "product", "absolute", "cla
 Nodes = list[tuple[str, BaseModel]]
 
 
+def _as_text(value: Any) -> str:
+    """A text setting as it is edited: a curve's points are `x y z; x y z`."""
+    return "; ".join(" ".join(f"{n:g}" for n in point) for point in value) if isinstance(value, tuple) else str(value)
+
+
 def nodes_for(state: State, station: str) -> Nodes:
     """Which settings the sheet shows at a station, as (path, node)."""
     effect, layer = state.effect, state.layer
@@ -61,7 +66,7 @@ def nodes_for(state: State, station: str) -> Nodes:
     except TenkaError:
         return []
     if layer is not None and state.selection == f"layers.{layer.id}":
-        return [(f"{state.selection}.{part}", getattr(node, part)) for part in ("domain", "motion", "fading", "quality")]
+        return [(f"{state.selection}.{part}", getattr(node, part)) for part in ("domain", "fire", "motion", "fading", "quality")]
     return [(state.selection, node)] if isinstance(node, BaseModel) and state.selection else []
 
 
@@ -205,7 +210,7 @@ class Row(QWidget):
             box.setAccessibleName(p.label)
             box.clicked.connect(lambda on: self._set(bool(on), object()))
             return box
-        if p.kind in ("choice", "device", "prop"):
+        if p.kind in ("choice", "device", "prop", "parent"):
             choice = QComboBox()
             choice.setAccessibleName(p.label)
             for id, name in self._choices():
@@ -217,15 +222,33 @@ class Row(QWidget):
             button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             button.clicked.connect(self._choose_file)
             return button
-        edit = QLineEdit(str(value))
-        edit.editingFinished.connect(lambda: self._set(edit.text(), object()))
+        edit = QLineEdit(_as_text(value))
+        edit.editingFinished.connect(lambda: self._text(edit))
         return edit
+
+    def _text(self, edit: QLineEdit) -> None:
+        if edit.text() == _as_text(self.value):
+            return
+        if self.p.kind != "points":
+            self._set(edit.text(), object())
+            return
+        try:
+            points = tuple(tuple(float(n) for n in part.split()) for part in edit.text().split(";") if part.strip())
+            if len(points) < 2 or any(len(p) != 3 for p in points):
+                raise ValueError
+        except ValueError:
+            self.state.said.emit("A curve is two or more points of three numbers: 0 0 0; 1 0 0.5.")
+            edit.setText(_as_text(self.value))
+            return
+        self._set(points, object())
 
     def _choices(self) -> list[tuple[str, str]]:
         if self.p.kind == "device":
             return [(d.id, d.name) for d in devices().values()]
         if self.p.kind == "prop":
             return [(q.id, q.name) for q in self.state.effect.props]
+        if self.p.kind == "parent":
+            return [("", "nothing"), *((q.id, q.name) for q in self.state.effect.props if self.path != f"props.{q.id}.parent")]
         return [(c, c) for c in self.p.choices]
 
     def _choose_file(self) -> None:
@@ -270,7 +293,7 @@ class Row(QWidget):
         elif isinstance(self.field, QPushButton):
             self.field.setText(str(value).rsplit("/", 1)[-1] or "Choose…")
         elif isinstance(self.field, QLineEdit):
-            self.field.setText(str(value))
+            self.field.setText(_as_text(value))
         else:
             self.field.show_value(value)  # type: ignore[attr-defined]
         changed = value != self.p.default

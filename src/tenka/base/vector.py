@@ -120,21 +120,6 @@ def make_lerp_channels(width, wanted):
     return lerp_channels
 
 
-def make_range_channels(width):
-    """The least, then the most, of each of `width` channels over a cell's corners; a tuple of 2 width floats."""
-
-    @intrinsic
-    def range_channels(typingctx, a, o, sx, sy):
-        def generate(context, b, sig, args):
-            c = _channel_corners(context, b, sig, args, width)
-            low, high = _fold(b, c, _least), _fold(b, c, _most)
-            return context.make_tuple(b, sig.return_type, [_lane(b, v, i) for v in (low, high) for i in range(width)])
-
-        return types.UniTuple(types.float32, 2 * width)(a, o, sx, sy), generate
-
-    return range_channels
-
-
 @intrinsic
 def float_from_bits(typingctx, bits):
     """The float32 whose bits an int32 holds."""
@@ -143,3 +128,50 @@ def float_from_bits(typingctx, bits):
         return b.bitcast(args[0], F32)
 
     return types.float32(types.int32), generate
+
+
+def make_correct_channels(width):
+    """The second pass of MacCormack's method for `width` channels that lie together, as one piece of vector code.
+
+    Arguments: the field, its first pass, the result (all flat); indices of the traced cell, of the cell traced back to, and of the voxel itself;
+    strides and weights; what each channel keeps and what is taken off it (flat arrays of `width`); a factor; the least value kept.
+    """
+
+    @intrinsic
+    def correct_channels(typingctx, s, first, out, source, again, here, sx, sy, fx, fy, fz, keep, take, factor, tiny):
+        def generate(context, b, sig, args):
+            s, first, out, source, again, here, sx, sy, fx, fy, fz, keep, take, factor, tiny = args
+            kinds = sig.args
+            vector = ir.VectorType(F32, width)
+            zero = ir.Constant(vector, [0.0] * width)
+
+            def pointer(kind, array, index):
+                data = context.make_array(kind)(context, b, array).data
+                return b.bitcast(b.gep(data, [index]), vector.as_pointer())
+
+            start = ir.Constant(ir.IntType(64), 0)
+            corners = _channel_corners(context, b, _Types((kinds[0],)), (s, source, sx, sy), width)
+            low, high = _fold(b, corners, _least), _fold(b, corners, _most)
+            back = _channel_lerp(context, b, _Types((kinds[1],)), (first, again, sx, sy, fx, fy, fz), width)
+            once, now = b.load(pointer(kinds[1], first, here), align=4), b.load(pointer(kinds[0], s, here), align=4)
+            value = b.fadd(once, b.fmul(_splat(b, ir.Constant(F32, 0.5), width), b.fsub(now, back)))
+            value = _least(b, high, _most(b, low, value))
+            value = b.fmul(value, b.fmul(b.load(pointer(kinds[11], keep, start), align=4), _splat(b, factor, width)))
+            off = b.load(pointer(kinds[12], take, start), align=4)
+            value = b.select(b.fcmp_ordered(">", off, zero), _most(b, b.fsub(value, off), zero), value)
+            size = _most(b, value, b.fsub(zero, value))
+            lost = b.fcmp_ordered("<=", size, _splat(b, tiny, width))  # not for what is no number: a blow-up must be seen
+            value = b.select(lost, zero, value)
+            b.store(value, pointer(kinds[2], out, here), align=4)
+            return context.get_dummy_value()
+
+        return types.void(s, first, out, source, again, here, sx, sy, fx, fy, fz, keep, take, factor, tiny), generate
+
+    return correct_channels
+
+
+class _Types:
+    """Stands for a signature where only the types of its arguments are read."""
+
+    def __init__(self, args):
+        self.args = args

@@ -26,6 +26,8 @@ MAGIC = b"TNKF0001"
 SUM_BYTES = 16
 DEFAULT_LIMIT = 8 * 1024**3
 PRUNE_EVERY = 48
+_SEEN = ("density", "temperature", "flame", "dye")
+_MOVING = ("velocity", "fuel")
 
 
 @lru_cache(maxsize=1)
@@ -48,6 +50,8 @@ class Frame:
     origin, voxel : m
     time : s
     meta : figures measured when it was made (wall: densest value at each of the six walls)
+    flame, fuel : (nx, ny, nz), or None where nothing burns; the fuel is read with the velocity
+    dye : (nx, ny, nz, 4) linear colour times density, and the density that carries it; None where nothing carries colour
     """
 
     density: np.ndarray
@@ -57,6 +61,9 @@ class Frame:
     voxel: float
     time: float
     meta: dict[str, Any] = field(default_factory=dict)
+    flame: np.ndarray | None = None
+    fuel: np.ndarray | None = None
+    dye: np.ndarray | None = None
 
     @property
     def shape(self) -> tuple[int, int, int]:
@@ -165,17 +172,17 @@ class FrameStore:
 
     def put_frame(self, key: str, frame: Frame) -> None:
         assert frame.velocity is not None
-        arrays = {"density": frame.density, "temperature": frame.temperature, "velocity": frame.velocity}
+        arrays = {name: getattr(frame, name) for name in (*_SEEN, *_MOVING) if getattr(frame, name) is not None}
         self.put(key, arrays, {"origin": frame.origin, "voxel": frame.voxel, "time": frame.time, **frame.meta})
 
     def get_frame(self, key: str, velocity: bool = False) -> Frame | None:
-        wanted = {"density", "temperature", "velocity"} if velocity else {"density", "temperature"}
-        found = self.get(key, wanted)
+        """A frame: all that is seen, and what else moves with `velocity`."""
+        found = self.get(key, {*_SEEN, *_MOVING} if velocity else set(_SEEN))
         if found is None:
             return None
         arrays, meta = found
         origin, voxel, time = tuple(meta.pop("origin")), meta.pop("voxel"), meta.pop("time")
-        return Frame(arrays["density"], arrays["temperature"], arrays.get("velocity"), origin, voxel, time, meta)
+        return Frame(arrays.pop("density"), arrays.pop("temperature"), arrays.pop("velocity", None), origin, voxel, time, meta, **arrays)
 
     def drop(self, name: str) -> None:
         with self._lock:

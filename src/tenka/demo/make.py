@@ -36,6 +36,7 @@ from tenka.effect.model import (
 )  # fmt: skip
 from tenka.scene.glb import to_bytes
 from tenka.scene.meshes import Mesh, box, joined, turned_profile
+from tenka.scene.poses import Pose
 
 BRICK = (0.30, 0.135, 0.085)
 SOOT = (0.045, 0.04, 0.038)
@@ -52,7 +53,9 @@ def aged(mesh: Mesh, amount: float, name: str) -> Mesh:
 
 
 def placed(mesh: Mesh, x: float, y: float, z: float = 0.0, turn: float = 0.0) -> Mesh:
-    return mesh.moved((1, 1, 1), turn, (x, y, z))
+    a = math.radians(turn)
+    turned = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])
+    return mesh.placed(Pose(turned, np.array([x, y, z], float)))
 
 
 def courses_of_brick(profile: list[tuple[float, float]], height: float) -> list[tuple[float, float]]:

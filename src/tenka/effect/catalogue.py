@@ -17,7 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 
 from tenka.effect.courses import Course
 
-SECTIONS = ("Where", "What", "Motion", "Fading", "Look", "Light", "Atlas", "Player", "Quality", "Viewing")
+SECTIONS = ("Where", "Path", "What", "Fire", "Motion", "Fading", "Collision", "Look", "Light", "Atlas", "Player", "Quality", "Viewing")
 Affects = Literal["simulation", "look", "pack", "player", "tier", "none"]
 
 
@@ -122,14 +122,21 @@ class Settings(BaseModel):
         meta = _meta(field) if field else None
         if meta is None or (meta["low"] is None and meta["high"] is None):
             return value
-        numbers = value if isinstance(value, tuple) else (value,)
-        for number in numbers:
+        for number in _numbers(value):
             if isinstance(number, int | float) and not isinstance(number, bool):
                 low = -math.inf if meta["low"] is None else meta["low"]
                 high = math.inf if meta["high"] is None else meta["high"]
                 if not low <= number <= high:
                     raise ValueError(f"{number:g} is outside {low:g} to {high:g}{' ' + meta['unit'] if meta['unit'] else ''}")
         return value
+
+
+def _numbers(value: Any) -> Iterator[Any]:
+    if isinstance(value, tuple):
+        for item in value:
+            yield from _numbers(item)
+    else:
+        yield value
 
 
 def _meta(field: Any) -> dict[str, Any] | None:
@@ -227,7 +234,7 @@ def table_markdown(model: type[BaseModel]) -> str:
     rows = ["| setting | unit | default | range | what it does |", "| --- | --- | --- | --- | --- |"]
     for p in params(model).values():
         default = plain(p.default)
-        shown = "ramp" if p.kind == "ramp" else " × ".join(f"{v:g}" for v in default) if isinstance(default, list) else f"{default}"
+        shown = "ramp" if p.kind == "ramp" else _shown(default) if isinstance(default, list) else f"{default}"
         span = (
             ""
             if p.low is None and p.high is None
@@ -235,3 +242,10 @@ def table_markdown(model: type[BaseModel]) -> str:
         )
         rows.append(f"| {p.label} | {p.unit} | {shown} | {span or ', '.join(p.choices)} | {p.help} |")
     return "\n".join(rows)
+
+
+def _shown(values: list[Any]) -> str:
+    """A vector, or a list of them, as the guide writes it."""
+    if values and isinstance(values[0], list):
+        return "; ".join(_shown(v) for v in values)
+    return " × ".join(f"{v:g}" for v in values)

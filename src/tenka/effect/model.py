@@ -57,7 +57,33 @@ class Heard(Settings):
     passed_over: bool = False
 
 
-class Prop(Heard):
+class Placed(Heard):
+    """What stands somewhere and may move: its pose is that of its parent, then its own (see tenka.scene.poses)."""
+
+    position: Vec3 = param(
+        (0.0, 0.0, 0.0),
+        "Where it stands; with a parent, as seen from it.",
+        section="Where",
+        unit="m",
+        soft=(-10, 10),
+        low=-1e4,
+        high=1e4,
+        step=0.02,
+    )
+    turn: Value = param(0.0, "Turns it round the vertical.", section="Where", unit="°", soft=(-180, 180), low=-36000, high=36000, step=1,
+                        course=True)  # fmt: skip
+    tilt: Value = param(0.0, "Leans it over, in the direction in which it is turned.", section="Where", unit="°", soft=(-90, 90), low=-36000,
+                        high=36000, step=1, course=True)  # fmt: skip
+    parent: str = param("", "The prop that carries it along.", section="Where", kind="parent")
+    shift_x: Value = param(0.0, "How far it has moved along x; give it a course.", section="Path", unit="m", soft=(-3, 3), low=-1e4, high=1e4,
+                           step=0.02, course=True)  # fmt: skip
+    shift_y: Value = param(0.0, "How far it has moved along y; give it a course.", section="Path", unit="m", soft=(-3, 3), low=-1e4, high=1e4,
+                           step=0.02, course=True)  # fmt: skip
+    shift_z: Value = param(0.0, "How far it has risen; give it a course.", section="Path", unit="m", soft=(-3, 3), low=-1e4, high=1e4,
+                           step=0.02, course=True)  # fmt: skip
+
+
+class Prop(Placed):
     """A primitive or a mesh in the scene."""
 
     shape: Literal["sphere", "box", "cylinder", "cone", "mesh"] = param(
@@ -65,30 +91,36 @@ class Prop(Heard):
     )
     file: str = param("", "Mesh file (GLB, OBJ, PLY or STL), relative to the effect.", section="Where", kind="file",
                       when=("shape", ("mesh",)))  # fmt: skip
-    position: Vec3 = param(
-        (0.0, 0.0, 0.0), "Where its base stands.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.05
-    )
     size: Vec3 = param((1.0, 1.0, 1.0), "Its extent along x, y and z; for a mesh, a factor on each.", section="Where", unit="m",
                        soft=(0.05, 10), low=1e-3, high=1e3, step=0.02)  # fmt: skip
-    turn: float = param(0.0, "Turns it round the vertical.", section="Where", unit="°", soft=(-180, 180), low=-360, high=360, step=1)
     colour: Vec3 = param((0.45, 0.42, 0.38), "Surface colour of a primitive.", section="Look", affects="look", kind="colour", low=0, high=1,
                          when=("shape", ("sphere", "box", "cylinder", "cone")))  # fmt: skip
 
 
-class Source(Heard):
+REGIONS = ("sphere", "box", "cylinder", "cone", "torus", "capsule", "curve")
+ON_PROP = ("surface", "inside")
+
+
+class Source(Placed):
     """What feeds a layer."""
 
-    shape: Literal["sphere", "box", "cylinder", "surface"] = param(
-        "sphere", "The region that gives birth, or the surface of a prop.", section="Where", cost="source"
+    shape: Literal["sphere", "box", "cylinder", "cone", "torus", "capsule", "curve", "surface", "inside"] = param(
+        "sphere", "The region that gives birth: a form of its own, or the surface or the inside of a prop.", section="Where", cost="source"
     )
-    prop: str = param("", "The prop whose surface gives birth.", section="Where", kind="prop", when=("shape", ("surface",)))
-    position: Vec3 = param(
-        (0.0, 0.0, 0.5), "Centre of the region.", section="Where", unit="m", soft=(-10, 10), low=-1e4, high=1e4, step=0.02
-    )
+    prop: str = param("", "The prop that gives birth.", section="Where", kind="prop", when=("shape", ON_PROP))
+    part_low: float = param(0.0, "Lower end of the part of the prop that gives, as a share of its height.", section="Where", low=0, high=1,
+                            when=("shape", ON_PROP))  # fmt: skip
+    part_high: float = param(1.0, "Upper end of the part of the prop that gives.", section="Where", low=0, high=1, when=("shape", ON_PROP))
+    position: Vec3 = param((0.0, 0.0, 0.5), "Centre of the region; with a parent, as seen from it.", section="Where", unit="m", soft=(-10, 10),
+                           low=-1e4, high=1e4, step=0.02, when=("shape", REGIONS))  # fmt: skip
     size: Vec3 = param((0.5, 0.5, 0.5), "Extent of the region along x, y and z.", section="Where", unit="m", soft=(0.05, 5), low=1e-3,
-                       high=1e3, step=0.01, when=("shape", ("sphere", "box", "cylinder")))  # fmt: skip
-    thickness: float = param(0.15, "How far from the surface gas is born.", section="Where", unit="m", soft=(0.02, 1), low=1e-3, high=10,
-                             when=("shape", ("surface",)))  # fmt: skip
+                       high=1e3, step=0.01, when=("shape", ("sphere", "box", "cylinder", "cone", "torus", "capsule")))  # fmt: skip
+    curve: tuple[Vec3, ...] = param(((-0.5, 0.0, 0.0), (0.5, 0.0, 0.0)), "Points of the curve, from its position: x y z; x y z.", section="Where",
+                                    unit="m", kind="points", low=-1e4, high=1e4, when=("shape", ("curve",)))  # fmt: skip
+    thickness: float = param(0.15, "How far from the surface or the curve gas is born.", section="Where", unit="m", soft=(0.02, 1), low=1e-3,
+                             high=10, when=("shape", ("surface", "curve")))  # fmt: skip
+    offset: float = param(0.0, "Moves the born shell outwards, or inwards when negative.", section="Where", unit="m", soft=(-0.5, 0.5), low=-10,
+                          high=10, step=0.01, when=("shape", ("surface", "inside")))  # fmt: skip
     start: float = param(
         -60.0, "When it begins; before 0 is the run-up.", section="What", unit="s", soft=(-5, 10), low=-60, high=600, step=0.02
     )
@@ -99,19 +131,55 @@ class Source(Heard):
                            soft=(0, 12), course=True, cost="source")  # fmt: skip
     temperature: Value = param(300.0, "How much hotter than the air the gas is born; it drives the lift.", section="What", unit="K", low=-280,
                                high=4000, soft=(0, 900), step=5, course=True, cost="source")  # fmt: skip
+    fuel: Value = param(0.0, "Fuel given each second; it burns when the layer's fire is on.", section="What", unit="1/s", low=0, high=200,
+                        soft=(0, 12), course=True, cost="source")  # fmt: skip
+    expansion: Value = param(0.0, "Gas volume pressed in each second, as a share of the source's own.", section="What", unit="1/s", low=-60,
+                             high=200, soft=(0, 10), course=True, cost="source")  # fmt: skip
     push: Vec3 = param(
         (0.0, 0.0, 0.0), "Speed that the gas is born with.", section="What", unit="m/s", soft=(-5, 5), low=-200, high=200, step=0.05
+    )
+    outward: Value = param(0.0, "Speed away from the source's surface; negative draws in.", section="What", unit="m/s", low=-200, high=200,
+                           soft=(-4, 4), step=0.05, course=True)  # fmt: skip
+    carried: Ramp = param(ramp((0.0, 0.0), (1.0, 0.0)), "Share of its own speed given to the gas, over that speed; below 0 the gas is thrown back.",
+                          section="What", kind="ramp")  # fmt: skip
+    carried_speed: float = param(
+        4.0, "Speed of the source at the ramp's right end.", section="What", unit="m/s", low=0.01, high=200, soft=(0.5, 12)
     )
     grip: float = param(12.0, "How fast the gas at the source takes on its temperature and push.", section="What", unit="1/s", low=0, high=200,
                         soft=(0, 40), step=0.5)  # fmt: skip
     blend: Literal["add", "maximum"] = param("add", "Overlapping sources add up (soft), or the densest wins (sharp).", section="What")
+    dye: bool = param(False, "Whether the smoke carries a colour of its own.", section="What")
+    dye_colour: Vec3 = param(
+        (0.75, 0.3, 0.2), "The colour that is carried.", section="What", kind="colour", low=0, high=1, when=("dye", ("True",))
+    )
     breakup: float = param(0.6, "How strongly noise breaks up the source; 0 is even and looks like a pipe.", section="What", low=0, high=1,
                            cost="source")  # fmt: skip
     breakup_size: float = param(0.25, "Size of the patches.", section="What", unit="m", low=0.01, high=50, soft=(0.05, 2))
     breakup_rate: float = param(1.5, "New patches each second.", section="What", unit="1/s", low=0, high=60, soft=(0, 8))
+    breakup_low: float = param(
+        0.3, "Noise below this gives nothing: raise it for fewer, sharper patches.", section="What", low=0, high=0.99
+    )
+    breakup_high: float = param(0.7, "Noise above this gives all.", section="What", low=0.01, high=1)
 
 
-class Wind(Heard):
+INSIDE = ("sphere", "box", "cylinder")
+
+
+class _Force(Placed):
+    """Everywhere, or in a region with a soft border."""
+
+    region: Literal["everywhere", "sphere", "box", "cylinder"] = param(
+        "everywhere", "Where it acts: everywhere, or inside a region.", section="Where", cost="forces"
+    )
+    position: Vec3 = param((0.0, 0.0, 1.0), "Centre of the region; with a parent, as seen from it.", section="Where", unit="m", soft=(-10, 10),
+                           low=-1e4, high=1e4, step=0.02, when=("region", INSIDE))  # fmt: skip
+    region_size: Vec3 = param((2.0, 2.0, 2.0), "Extent of the region along x, y and z.", section="Where", unit="m", soft=(0.1, 10), low=1e-3,
+                       high=1e3, step=0.02, when=("region", INSIDE))  # fmt: skip
+    border: float = param(0.4, "Width of the border over which it fades in.", section="Where", unit="m", low=1e-3, high=100, soft=(0.05, 2),
+                          when=("region", INSIDE))  # fmt: skip
+
+
+class Wind(_Force):
     kind: Literal["wind"] = "wind"
     speed: Value = param(1.5, "How fast the air moves; the plume leans with it.", section="Motion", unit="m/s", low=0, high=80, soft=(0, 8),
                          course=True, cost="forces")  # fmt: skip
@@ -129,7 +197,7 @@ class Wind(Heard):
                                soft=(0, 10), cost="forces")  # fmt: skip
 
 
-class Turbulence(Heard):
+class Turbulence(_Force):
     kind: Literal["turbulence"] = "turbulence"
     strength: Value = param(0.6, "Speed of the swirls that are stirred in each second.", section="Motion", unit="m/s", low=0, high=40, soft=(0, 3),
                             course=True, cost="forces")  # fmt: skip
@@ -139,7 +207,75 @@ class Turbulence(Heard):
     grip: float = param(1.0, "How fast the gas takes them on.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 4), cost="forces")
 
 
-Force = Annotated[Wind | Turbulence, Field(discriminator="kind")]
+class Swirl(_Force):
+    """A swirl column: gas turns round an axis, rises along it and is drawn in."""
+
+    kind: Literal["swirl"] = "swirl"
+    position: Vec3 = param((0.0, 0.0, 1.0), "Middle of the column; with a parent, as seen from it.", section="Where", unit="m", soft=(-10, 10),
+                           low=-1e4, high=1e4, step=0.02)  # fmt: skip
+    radius: float = param(0.6, "Radius of the core, which turns as one.", section="Where", unit="m", low=0.01, high=100, soft=(0.1, 4))
+    height: float = param(3.0, "Height of the column.", section="Where", unit="m", low=0.01, high=1000, soft=(0.2, 10))
+    spin: Value = param(1.0, "Turns each second in the core; negative turns the other way.", section="Motion", unit="1/s", low=-60, high=60,
+                        soft=(-3, 3), course=True, cost="forces")  # fmt: skip
+    lift: Value = param(
+        0.5, "Speed along the column.", section="Motion", unit="m/s", low=-100, high=100, soft=(-4, 4), course=True, cost="forces"
+    )
+    pull: Value = param(0.3, "Speed towards the axis at the rim of the core.", section="Motion", unit="m/s", low=-100, high=100, soft=(-3, 3),
+                        course=True, cost="forces")  # fmt: skip
+    falloff: float = param(
+        1.5, "How fast it weakens outside the core: the power of distance.", section="Motion", low=0.1, high=8, soft=(0.5, 4)
+    )
+    grip: Value = param(4.0, "How fast the gas takes on the swirl.", section="Motion", unit="1/s", low=0, high=200, soft=(0, 12), course=True,
+                        cost="forces")  # fmt: skip
+
+
+class Pull(_Force):
+    """A point that draws gas in, or pushes it away."""
+
+    kind: Literal["pull"] = "pull"
+    position: Vec3 = param((0.0, 0.0, 1.0), "The point; with a parent, as seen from it.", section="Where", unit="m", soft=(-10, 10),
+                           low=-1e4, high=1e4, step=0.02)  # fmt: skip
+    reach: float = param(
+        1.0, "Distance within which it is at its full strength.", section="Where", unit="m", low=0.01, high=100, soft=(0.1, 5)
+    )
+    strength: Value = param(4.0, "Acceleration towards the point; negative pushes away. Seen where smoke is.", section="Motion", unit="m/s²",
+                            low=-1000, high=1000, soft=(-20, 20), course=True, cost="forces")  # fmt: skip
+    falloff: float = param(
+        2.0, "How fast it weakens beyond its reach: the power of distance.", section="Motion", low=0, high=8, soft=(0, 4)
+    )
+
+
+class Brake(_Force):
+    """Drag inside a region."""
+
+    kind: Literal["drag"] = "drag"
+    rate: Value = param(1.0, "How fast movement dies down there.", section="Motion", unit="1/s", low=0, high=200, soft=(0, 8), course=True,
+                        cost="forces")  # fmt: skip
+
+
+class Gravity(_Force):
+    """A further gravity, besides the one that points down: hot gas rises against it, dense smoke falls with it."""
+
+    kind: Literal["gravity"] = "gravity"
+    strength: Value = param(1.0, "Its strength, as a share of the earth's.", section="Motion", low=-20, high=20, soft=(-2, 2), course=True,
+                            cost="forces")  # fmt: skip
+    heading: Value = param(0.0, "Direction of its fall, from +x towards +y.", section="Motion", unit="°", low=-36000, high=36000, soft=(-180, 180),
+                           step=1, course=True)  # fmt: skip
+    rise: Value = param(0.0, "Its slope: -90 is down, 90 is up.", section="Motion", unit="°", low=-36000, high=36000, soft=(-90, 90), step=1,
+                        course=True)  # fmt: skip
+
+
+Force = Annotated[Wind | Turbulence | Swirl | Pull | Brake | Gravity, Field(discriminator="kind")]
+
+
+class Collider(Heard):
+    """A prop that stops the layer: only pairs that are listed collide."""
+
+    prop: str = param("", "The prop that stops this gas.", section="Collision", kind="prop", cost="collision")
+    slip: Literal["free", "none"] = param("free", "Gas slides along it, or sticks to it.", section="Collision")
+    wake: float = param(1.0, "How much of its movement it gives to the gas beside it.", section="Collision", low=-1, high=4, soft=(0, 2))
+    skin: float = param(0.0, "Makes it thicker; a thin gate needs at least half a voxel.", section="Collision", unit="m", low=-1, high=10,
+                        soft=(0, 0.2), step=0.005)  # fmt: skip
 
 
 class DomainBox(Settings):
@@ -158,6 +294,7 @@ class DomainBox(Settings):
     open_high: tuple[bool, bool, bool] = param(
         (True, True, True), "Which of the high walls (x, y, ceiling) let gas through.", section="Where", kind="walls"
     )
+    flat: bool = param(False, "One voxel thick along y: quick, for effects that are only seen from the side.", section="Where", cost="step")
     run_up: float = param(1.5, "Seconds simulated before the first shown frame; hides the starting bulge.", section="Where", unit="s", low=0, high=60,
                           soft=(0, 6), step=0.1)  # fmt: skip
 
@@ -174,6 +311,8 @@ class Motion(Settings):
     drag: Value = param(
         0.05, "How fast movement dies down.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 2), course=True, cost="forces"
     )
+    viscosity: float = param(0.0, "Thickness of the gas: syrupy, slow rolls.", section="Motion", unit="m²/s", low=0, high=10, soft=(0, 0.05),
+                             step=0.0005, cost="viscosity")  # fmt: skip
     fine_curl: Value = param(2.0, "Keeps small curls turning; too much gives streaks.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 8),
                              course=True, cost="vorticity")  # fmt: skip
     fine_size: float = param(
@@ -192,10 +331,35 @@ class Fading(Settings):
 
     smoke: Value = param(0.06, "Share of the smoke that fades each second.", section="Fading", unit="1/s", low=0, high=60, soft=(0, 1), course=True,
                          cost="scalars")  # fmt: skip
+    spread: float = param(0.0, "How fast smoke and heat spread out by themselves, softening edges.", section="Fading", unit="m²/s", low=0, high=10,
+                          soft=(0, 0.02), step=0.0002, cost="viscosity")  # fmt: skip
     smoke_linear: Value = param(0.0, "Smoke taken off each second however thin it is: cuts the thin haze.", section="Fading", unit="1/s", low=0, high=60,
                                 soft=(0, 0.5), course=True, cost="scalars")  # fmt: skip
     cooling: Value = param(0.5, "Share of the heat lost each second; sets how long the plume keeps rising.", section="Fading", unit="1/s", low=0, high=60,
                            soft=(0, 3), course=True, cost="scalars")  # fmt: skip
+
+
+class Fire(Settings):
+    """How fuel burns."""
+
+    burns: bool = param(False, "Whether fuel burns in this layer.", section="Fire", cost="fire")
+    ignition: float = param(150.0, "Fuel hotter than this burns.", section="Fire", unit="K", low=0, high=3000, soft=(20, 600), step=5)
+    burn_rate: Value = param(3.0, "Share of the fuel that burns each second at the ignition heat; hotter is faster.", section="Fire", unit="1/s",
+                             low=0, high=200, soft=(0, 12), course=True, cost="fire")  # fmt: skip
+    heat: Value = param(1400.0, "Heat that burning one unit of fuel gives.", section="Fire", unit="K", low=0, high=20000, soft=(0, 4000), step=20,
+                        course=True, cost="fire")  # fmt: skip
+    soot: Value = param(
+        0.3, "Smoke that burning one unit of fuel gives.", section="Fire", low=0, high=50, soft=(0, 2), course=True, cost="fire"
+    )
+    expansion: Value = param(0.5, "Volume that one unit of burning fuel presses in.", section="Fire", low=0, high=100, soft=(0, 6), course=True,
+                             cost="fire")  # fmt: skip
+    hottest: float = param(
+        1900.0, "Heat is not driven above this.", section="Fire", unit="K", low=100, high=6000, soft=(800, 3000), step=20
+    )
+    radiation: Value = param(900.0, "Heat lost each second at 1000 K by radiation; falls with the fourth power.", section="Fire", unit="K/s", low=0,
+                             high=1e5, soft=(0, 4000), step=20, course=True, cost="fire")  # fmt: skip
+    flame_fade: Value = param(2.5, "How fast burnt gas stops being flame: long tongues, or short ones.", section="Fire", unit="1/s", low=0, high=60,
+                              soft=(0.5, 8), course=True, cost="scalars")  # fmt: skip
 
 
 class Quality(Settings):
@@ -227,6 +391,12 @@ class Look(Settings):
     )
     glow: float = param(1.0, "Strength of the light that hot gas gives off, by black-body colour.", section="Look", affects="look", low=0, high=1000,
                         soft=(0, 5))  # fmt: skip
+    flame: float = param(1.0, "Brightness of flames, apart from glowing smoke; by black-body colour.", section="Look", affects="look", low=0,
+                         high=1000, soft=(0, 6))  # fmt: skip
+    flame_heat: float = param(1.0, "Stretches the flames' heat before it becomes colour: above 1 whiter, below redder.", section="Look",
+                              affects="look", low=0.1, high=10, soft=(0.5, 2))  # fmt: skip
+    carried: float = param(1.0, "How much of the colour that smoke carries is shown, against the ramp above.", section="Look", affects="look", low=0,
+                           high=1)  # fmt: skip
     steps: float = param(1.0, "Samples per voxel along each ray in the refined picture.", section="Quality", unit="1/voxel", affects="look", low=0.25,
                          high=4, soft=(0.5, 2))  # fmt: skip
 
@@ -311,6 +481,8 @@ class GasLayer(Heard):
     kind: Literal["gas"] = "gas"
     domain: DomainBox = Field(default_factory=DomainBox)
     sources: tuple[Source, ...] = ()
+    colliders: tuple[Collider, ...] = ()
+    fire: Fire = Field(default_factory=Fire)
     motion: Motion = Field(default_factory=Motion)
     fading: Fading = Field(default_factory=Fading)
     quality: Quality = Field(default_factory=Quality)
@@ -419,15 +591,33 @@ class Effect(Settings):
 
     @model_validator(mode="after")
     def _whole(self) -> Effect:
-        for group in (self.props, self.forces, self.layers, self.tiers, self.levers, *(l.sources for l in self.layers)):
+        for group in (
+            self.props,
+            self.forces,
+            self.layers,
+            self.tiers,
+            self.levers,
+            *(l.sources for l in self.layers),
+            *(l.colliders for l in self.layers),
+        ):
             ids = [item.id for item in group]
             if len(set(ids)) != len(ids):
                 raise ValueError(f"two things share the id {next(i for i in ids if ids.count(i) > 1)}")
-        known = {p.id for p in self.props}
+        known = {p.id: p for p in self.props}
         for layer in self.layers:
-            for source in layer.sources:
-                if source.shape == "surface" and source.prop not in known:
-                    raise ValueError(f"source {source.id} names the prop '{source.prop}', which is not in the effect")
+            needs = [("source", s) for s in layer.sources if s.shape in ON_PROP] + [("collider", c) for c in layer.colliders]
+            for word, item in needs:
+                if item.prop not in known:
+                    raise ValueError(f"{word} {item.id} names the prop '{item.prop}', which is not in the effect")
+        for placed in (*self.props, *self.forces, *(s for layer in self.layers for s in layer.sources)):
+            seen, at = {placed.id} if isinstance(placed, Prop) else set(), placed.parent
+            while at:
+                if at not in known:
+                    raise ValueError(f"{placed.id} is carried by the prop '{at}', which is not in the effect")
+                if at in seen:
+                    raise ValueError(f"{placed.id} is carried by itself, through the prop '{at}'")
+                seen.add(at)
+                at = known[at].parent
         return self
 
     @property

@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.base.vector import lerp_field, lerp_field_range, make_lerp_channels, make_range_channels
+from tenka.base.vector import lerp_field, lerp_field_range, make_correct_channels, make_lerp_channels
 from tenka.gas.grid import CHANNELS
 
 ZERO = np.float32(0.0)
@@ -22,7 +22,7 @@ TINY = np.float32(1e-6)
 
 lerp_velocity = make_lerp_channels(4, 3)
 lerp_scalars = make_lerp_channels(CHANNELS, CHANNELS)
-range_scalars = make_range_channels(CHANNELS)
+correct = make_correct_channels(CHANNELS)
 
 
 @kernel(parallel=True)
@@ -66,7 +66,7 @@ def traces(c4, dt, back, ahead):
     """
     nx, ny, nz, _ = c4.shape
     c = c4.reshape(-1)
-    sx, sy = ny * nz * 4, nz * 4
+    sx, sy = (ny * nz * 4 if nx > 1 else 0), (nz * 4 if ny > 1 else 0)  # one voxel thick: its own neighbour
     for p_ in prange(nx):
         i = np.int64(p_)
         place, weight, index = np.empty((3, nz), np.float32), np.empty((3, nz), np.float32), np.empty(nz, np.int32)
@@ -119,7 +119,7 @@ def scalars_forward(s4, back, low, high, out):
     """First pass of MacCormack's method for all scalars of (nx, ny, nz, CHANNELS) at once."""
     nx, ny, nz, _ = s4.shape
     s = s4.reshape(-1)
-    sx, sy = ny * nz * CHANNELS, nz * CHANNELS
+    sx, sy = (ny * nz * CHANNELS if nx > 1 else 0), (nz * CHANNELS if ny > 1 else 0)
     for p_ in prange(nx):
         i = np.int64(p_)
         place, weight, index = np.empty((3, nz), np.float32), np.empty((3, nz), np.float32), np.empty(nz, np.int32)
@@ -143,8 +143,8 @@ def scalars_correct(s4, first4, back, ahead, low, high, keep, take, out):
     values under a millionth become zero, or smoke would decay into denormals, which slow every kernel.
     """
     nx, ny, nz, _ = s4.shape
-    s, first = s4.reshape(-1), first4.reshape(-1)
-    sx, sy = ny * nz * CHANNELS, nz * CHANNELS
+    s, first, flat = s4.reshape(-1), first4.reshape(-1), out.reshape(-1)
+    sx, sy = (ny * nz * CHANNELS if nx > 1 else 0), (nz * CHANNELS if ny > 1 else 0)
     for p_ in prange(nx):
         i = np.int64(p_)
         place, weight = np.empty((3, nz), np.float32), np.empty((3, nz), np.float32)
@@ -156,16 +156,10 @@ def scalars_correct(s4, first4, back, ahead, low, high, keep, take, out):
             _locate(place, nx, ny, nz, source, weight)
             _scalar_places(ahead, i, j, place)
             _locate(place, nx, ny, nz, index, weight)
-            row, here, once = out[i, j], s4[i, j], first4[i, j]
+            line = (i * ny + j) * nz
             for k in range(nz):
-                span = range_scalars(s, np.int64(source[k]) * CHANNELS, sx, sy)
-                again = lerp_scalars(first, np.int64(index[k]) * CHANNELS, sx, sy, weight[0, k], weight[1, k], weight[2, k])
-                for c in range(CHANNELS):
-                    value = once[k, c] + HALF * (here[k, c] - again[c])
-                    value = min(span[CHANNELS + c], max(span[c], value)) * keep[c] * inside[k]
-                    if take[c] > ZERO:
-                        value = max(value - take[c], ZERO)
-                    row[k, c] = value if abs(value) > TINY else ZERO
+                correct(s, first, flat, np.int64(source[k]) * CHANNELS, np.int64(index[k]) * CHANNELS, (line + k) * CHANNELS, sx, sy,
+                        weight[0, k], weight[1, k], weight[2, k], keep, take, inside[k], TINY)  # fmt: skip
 
 
 @kernel
@@ -197,7 +191,7 @@ def faces_forward(q3, back, axis, out, least, most):
     """First pass for one velocity component on its faces; keeps the range that limits the second."""
     mx, my, mz = q3.shape
     q = q3.reshape(-1)
-    sx, sy = my * mz, mz
+    sx, sy = (my * mz if mx > 1 else 0), (mz if my > 1 else 0)
     for p_ in prange(mx):
         i = np.int64(p_)
         place, weight, index = np.empty((3, mz), np.float32), np.empty((3, mz), np.float32), np.empty(mz, np.int32)
@@ -214,7 +208,7 @@ def faces_correct(q, first3, least, most, ahead, axis, out):
     """Second pass for one velocity component: correct and limit."""
     mx, my, mz = q.shape
     first = first3.reshape(-1)
-    sx, sy = my * mz, mz
+    sx, sy = (my * mz if mx > 1 else 0), (mz if my > 1 else 0)
     for p_ in prange(mx):
         i = np.int64(p_)
         place, weight, index = np.empty((3, mz), np.float32), np.empty((3, mz), np.float32), np.empty(mz, np.int32)

@@ -13,9 +13,9 @@ from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import smooth_noise
 from tenka.effect.model import AMBIENT_KELVIN
 from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
-from tenka.gas.settings import StepInputs, TurbulenceInput, WindInput
+from tenka.gas.local import apply_local, region_arrays, weigh_edges
+from tenka.gas.settings import GRAVITY, StepInputs, TurbulenceInput, WindInput
 
-GRAVITY = 9.81
 GUST_SAMPLES = 128
 ZERO = np.float32(0.0)
 HALF = np.float32(0.5)
@@ -40,16 +40,21 @@ def centre_fields(u, v, w, out):
 
 
 @kernel(parallel=True)
-def curl_of(c, out):
-    """Vorticity of (3, nx, ny, nz) and its length, (4, nx, ny, nz), per voxel edge; one-sided at walls."""
+def curl_of(c, wanted, out):
+    """Vorticity of (3, nx, ny, nz) and its length, (4, nx, ny, nz), per voxel edge; one-sided at walls.
+
+    Only in the rows that are `wanted`, (nx, ny).
+    """
     _, nx, ny, nz = c.shape
     for p_ in prange(nx):
         i = np.int64(p_)
         a, b = max(i - 1, 0), min(i + 1, nx - 1)
-        sx = np.float32(1.0) / np.float32(b - a)
+        sx = np.float32(1.0) / np.float32(max(b - a, 1))
         for j in range(ny):
+            if not wanted[i, j]:
+                continue
             d, e = max(j - 1, 0), min(j + 1, ny - 1)
-            sy = np.float32(1.0) / np.float32(e - d)
+            sy = np.float32(1.0) / np.float32(max(e - d, 1))
             u, v = c[0, i, j], c[1, i, j]
             u0, u1, w0, w1 = c[0, i, d], c[0, i, e], c[2, i, d], c[2, i, e]
             v2, v3, w2, w3 = c[1, a, j], c[1, b, j], c[2, a, j], c[2, b, j]
@@ -67,8 +72,8 @@ def curl_of(c, out):
 
 
 @kernel(parallel=True)
-def smoke_gate(s, out):
-    """How much of the confinement each voxel gets: all in smoke, none in clear air or beside a wall.
+def smoke_gate(s, out, rows):
+    """How much of the confinement each voxel gets: all in smoke, none in clear air or beside a wall. Marks the `rows` with any.
 
     In clear air it would only amplify noise that nobody sees, until the whole box churns.
     """
@@ -77,19 +82,23 @@ def smoke_gate(s, out):
         i = np.int64(p_)
         for j in range(ny):
             row = out[i, j]
-            if i == 0 or j == 0 or i == nx - 1 or j == ny - 1:
+            if i == 0 or i == nx - 1 or (ny > 1 and (j == 0 or j == ny - 1)):
                 row[:] = ZERO
+                rows[i, j] = False
                 continue
+            most = ZERO
             for k in range(nz):
                 row[k] = s[i, j, k, DENSITY] / (s[i, j, k, DENSITY] + np.float32(0.05))
+                most = max(most, row[k])
             row[0] = row[nz - 1] = ZERO
+            rows[i, j] = most > ZERO
 
 
 @kernel(parallel=True)
-def confinement(curl, strength, gate, gated, out):
+def confinement(curl, strength, gate, gated, rows, out):
     """`strength * N x curl` with N the direction in which the curl's length grows, (3, nx, ny, nz).
 
-    Times the gate (nx, ny, nz) when `gated`. Returns the sums of each x slab, (nx, 3).
+    Times the gate (nx, ny, nz) when `gated`. Nothing in rows without any `rows`, (nx, ny). Returns the sums of each x slab, (nx, 3).
     """
     _, nx, ny, nz = curl.shape
     sums = np.zeros((nx, 3), np.float64)
@@ -102,6 +111,11 @@ def confinement(curl, strength, gate, gated, out):
             x0, x1, y0, y1, here = curl[3, a, j], curl[3, b, j], curl[3, i, d], curl[3, i, e], curl[3, i, j]
             cx, cy, cz = curl[0, i, j], curl[1, i, j], curl[2, i, j]
             ox, oy, oz = out[0, i, j], out[1, i, j], out[2, i, j]
+            if not rows[i, j]:
+                ox[:] = ZERO
+                oy[:] = ZERO
+                oz[:] = ZERO
+                continue
             for k in range(1, nz - 1):
                 oz[k] = here[k + 1] - here[k - 1]
             oz[0], oz[nz - 1] = here[1] - here[0], here[nz - 1] - here[nz - 2]
@@ -153,7 +167,7 @@ def _coarse_cell(i, f, n):
 
 
 @kernel(parallel=True)
-def _add_refined(coarse, f, gate, add, out):
+def _add_refined(coarse, f, gate, rows, add, out):
     """Add a coarse field, interpolated and gated, to a fine one (or set it). Returns the slab sums of what was added."""
     _, nx, ny, nz = out.shape
     _, mx, my, mz = coarse.shape
@@ -169,6 +183,10 @@ def _add_refined(coarse, f, gate, add, out):
         for c in range(3):
             total = 0.0
             for j in range(ny):
+                if not rows[i, j]:
+                    if not add:
+                        out[c, i, j][:] = ZERO
+                    continue
                 d, e, fy = _coarse_cell(j, f, my)
                 p, q, r, s = coarse[c, a, d], coarse[c, a, e], coarse[c, b, d], coarse[c, b, e]
                 for k in range(mz):
@@ -187,6 +205,16 @@ def _add_refined(coarse, f, gate, add, out):
 MOST_COARSE = 8
 
 
+def _with_neighbours(rows: np.ndarray) -> np.ndarray:
+    """The marked rows and those beside them."""
+    out = rows.copy()
+    out[1:] |= rows[:-1]
+    out[:-1] |= rows[1:]
+    out[:, 1:] |= rows[:, :-1]
+    out[:, :-1] |= rows[:, 1:]
+    return out
+
+
 def vorticity_push(state: GasState, grid: Grid, inputs: StepInputs, work: Workspace) -> np.ndarray | None:
     """Fill `work.push` (3, nx, ny, nz) with both scales' acceleration, in m/s^2, and return its mean; None when off.
 
@@ -201,22 +229,25 @@ def vorticity_push(state: GasState, grid: Grid, inputs: StepInputs, work: Worksp
     (centred,) = work.arrays("centred fields", 1, (3, *grid.shape))
     centre_fields(state.u, state.v, state.w, centred)
     (gate,) = work.arrays("gate", 1, grid.shape)
-    smoke_gate(state.scalars, gate)
+    rows = np.empty(grid.shape[:2], np.bool_)
+    smoke_gate(state.scalars, gate, rows)
+    beside = _with_neighbours(rows)
     total = np.zeros(3)
     filled = False
     for rate, size in sorted(scales, key=lambda scale: scale[1]):
-        f = int(min(MOST_COARSE, min(grid.shape) // 2, max(1, round(size / (2.0 * grid.voxel)))))
+        f = int(min(MOST_COARSE, sorted(grid.shape)[1] // 2, max(1, round(size / (2.0 * grid.voxel)))))
         if f == 1 and not filled:
-            curl_of(centred, work.curl)
-            total += confinement(work.curl, np.float32(rate), gate, True, work.push).sum(axis=0)
+            curl_of(centred, beside, work.curl)
+            total += confinement(work.curl, np.float32(rate), gate, True, rows, work.push).sum(axis=0)
         else:
             shape = tuple(-(-n // f) for n in grid.shape)
             coarse, push = work.arrays(("blocks", f), 2, (3, *shape))
             (curl,) = work.arrays(("block curl", f), 1, (4, *shape))
             _coarsen(centred, f, coarse)
-            curl_of(coarse, curl)
-            confinement(curl, np.float32(rate), coarse[0], False, push)
-            total += _add_refined(push, f, gate, filled, work.push).sum(axis=0)
+            every = np.ones(shape[:2], np.bool_)
+            curl_of(coarse, every, curl)
+            confinement(curl, np.float32(rate), coarse[0], False, every, push)
+            total += _add_refined(push, f, gate, rows, filled, work.push).sum(axis=0)
         filled = True
     return (total / grid.voxels).astype(np.float32)
 
@@ -418,6 +449,10 @@ def apply_forces(state: GasState, grid: Grid, inputs: StepInputs, work: Workspac
             shapes = ((nx, ny + 1, nz + 1), (nx + 1, ny, nz + 1), (nx + 1, ny + 1, nz))
             potential = tuple(work.arrays(("edges", c), 1, shape)[0] for c, shape in enumerate(shapes))
             turbulence_potential(force, grid, state.time, potential)
+            if force.within is not None:  # the potential is cut down, not its curl, which so keeps free of divergence
+                for c, field in enumerate(potential):
+                    first = [np.float32(o + (0.5 * grid.voxel if a == c else 0.0)) for a, o in enumerate(grid.origin)]
+                    weigh_edges(field, *region_arrays(force.within), *first, np.float32(grid.voxel))
             stir(*potential, np.float32(1.0 - math.exp(-force.grip * dt)), state.u, state.v, state.w)
     t = wind_tables(inputs.winds, grid, state.time, dt)
     push_faces(
@@ -426,3 +461,4 @@ def apply_forces(state: GasState, grid: Grid, inputs: StepInputs, work: Workspac
         np.float32(dt), np.float32(grid.origin[0]), np.float32(grid.origin[1]), np.float32(grid.voxel),
         t.along, t.start, t.step, t.speed, t.share, t.keep,
     )  # fmt: skip
+    apply_local(state, grid, inputs.locals, dt)

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
 from tenka.base.errors import TooLarge
 from tenka.effect.model import DomainBox
 
-DENSITY, TEMPERATURE = 0, 1
-CHANNELS = 2
+DENSITY, TEMPERATURE, FUEL, BURNT = 0, 1, 2, 3
+CHANNELS = 4
 MEMORY_SHARE = 0.6  # of what the machine has free; the rest is left to drawing and to other programs
 
 
@@ -35,8 +36,12 @@ class Grid:
 
     @classmethod
     def of(cls, domain: DomainBox) -> Grid:
-        """The grid of a domain; the box grows to whole voxels from its lowest corner."""
+        """The grid of a domain; the box grows to whole voxels from its lowest corner. A flat one lies in the box's middle."""
         shape = tuple(max(4, math.ceil(s / domain.voxel - 1e-6)) for s in domain.size)
+        if domain.flat:
+            x, y, z = domain.origin
+            shut_low, shut_high = ((walls[0], False, walls[2]) for walls in (domain.open_low, domain.open_high))
+            return cls((shape[0], 1, shape[2]), domain.voxel, (x, y + domain.size[1] / 2 - domain.voxel / 2, z), shut_low, shut_high)
         return cls((shape[0], shape[1], shape[2]), domain.voxel, domain.origin, domain.open_low, domain.open_high)
 
     @property
@@ -54,7 +59,7 @@ class Grid:
 
     def predicted_bytes(self) -> int:
         """Memory of the state, the solver's scratch arrays, and a frame being drawn (measured: within 10 %)."""
-        return self.voxels * 4 * (2 * (3 + CHANNELS) + CHANNELS + 3 + 4 + 6 + 4 + 3 + 3 + 3 + 8)
+        return self.voxels * 4 * (2 * (3 + CHANNELS) + CHANNELS + 3 + 4 + 6 + 4 + 3 + 3 + 3 + 8 + 2)
 
     def refuse_if_too_large(self) -> None:
         """Raise `TooLarge`, with the predicted memory, before anything is allocated."""
@@ -86,8 +91,9 @@ class GasState:
     Attributes
     ----------
     u, v, w : velocity in m/s on the x, y and z faces; (nx+1, ny, nz), (nx, ny+1, nz), (nx, ny, nz+1)
-    scalars : (nx, ny, nz, C); density (1) and temperature above the air (K) come first
+    scalars : (nx, ny, nz, 4): smoke density (1), temperature above the air (K), fuel (1), burnt gas that is still flame (1)
     time : s
+    dye : (nx, ny, nz, 4) linear colour times density, and the density that carries it; None when no source gives any
     """
 
     u: np.ndarray
@@ -95,6 +101,7 @@ class GasState:
     w: np.ndarray
     scalars: np.ndarray
     time: float = 0.0
+    dye: np.ndarray | None = None
 
     @classmethod
     def still(cls, grid: Grid, time: float = 0.0) -> GasState:
@@ -108,7 +115,14 @@ class GasState:
         )
 
     def copy(self) -> GasState:
-        return GasState(self.u.copy(), self.v.copy(), self.w.copy(), self.scalars.copy(), self.time)
+        dye = None if self.dye is None else self.dye.copy()
+        return GasState(self.u.copy(), self.v.copy(), self.w.copy(), self.scalars.copy(), self.time, dye)
+
+    def with_dye(self) -> np.ndarray:
+        """The carried colour, made when it is first asked for."""
+        if self.dye is None:
+            self.dye = np.zeros_like(self.scalars)
+        return self.dye
 
     @property
     def fastest(self) -> float:
@@ -133,6 +147,12 @@ class Workspace:
         self.curl = empty(4, *n)
         self.push = empty(3, *n)
         self.pressure = empty(*n)
+        self.guess = empty(*n)
+        self.expansion = empty(*n)
+        self.figures: dict[str, float] = {}
+        self.measuring = False
+        self.burnt = 0.0  # fuel that burnt since the frame began, times m^3
+        self.solids: Any = None
         self._arrays: dict[object, tuple[np.ndarray, ...]] = {}
 
     def arrays(self, name: object, count: int, shape: tuple[int, ...]) -> tuple[np.ndarray, ...]:

@@ -18,6 +18,7 @@ import scipy.fft
 
 from tenka.base.jit import kernel, prange
 from tenka.gas.grid import GasState, Grid, Workspace
+from tenka.gas.solids import Solids, outflow, project_round
 
 DENSE_LIMIT = 96
 ZERO = np.float32(0.0)
@@ -179,11 +180,55 @@ def shut_walls(state: GasState, grid: Grid) -> None:
             np.moveaxis(field, axis, 0)[-1] = 0.0
 
 
-def project(state: GasState, grid: Grid, work: Workspace) -> None:
-    """Make the velocity divergence-free, in place."""
+def project(state: GasState, grid: Grid, work: Workspace, expansion: np.ndarray | None = None, solids: Solids | None = None,
+            tolerance: float = 1e-3, most: int = 6) -> None:  # fmt: skip
+    """Make the velocity divergence-free, in place, but for what expands.
+
+    Parameters
+    ----------
+    expansion : (nx, ny, nz) volume pressed in, 1/s
+    solids : colliders; without any the solution is exact
+    tolerance, most : relative residual and cycles at which the solution round solids stops
+
+    When `work.measuring`, `work.figures` gets the rms divergence before and after (1/s), the residual and the cycles made.
+    """
     shut_walls(state, grid)
-    divergence(state.u, state.v, state.w, work.pressure)
+    _residual_flow(state, grid, work, expansion, solids)
+    if work.measuring:
+        work.figures["divergence_before"] = _rms(work.pressure) / grid.voxel
     np.negative(work.pressure, out=work.pressure)  # minus Laplacian of p is minus the divergence
-    (spare,) = work.arrays("pressure", 1, grid.shape)
-    p = poisson(work.pressure, spare, grid)
-    _subtract_gradient(p, state.u, state.v, state.w, np.array(grid.open_low), np.array(grid.open_high))
+    if solids is not None:
+        cycles, residual = project_round(state, grid, solids, work.guess, work.pressure, tolerance, most)
+    else:
+        (spare,) = work.arrays("pressure", 1, grid.shape)
+        p = poisson(work.pressure, spare, grid)
+        _subtract_gradient(p, state.u, state.v, state.w, np.array(grid.open_low), np.array(grid.open_high))
+        cycles, residual = 1, 0.0
+    if work.measuring:
+        _residual_flow(state, grid, work, expansion, solids)
+        if not (any(grid.open_low) or any(grid.open_high)):
+            work.pressure -= work.pressure.mean()  # a shut box cannot let out what expands in it
+        after = _rms(work.pressure) / grid.voxel
+        before = work.figures["divergence_before"]
+        work.figures.update(divergence=after, residual=residual if solids is not None else after / max(before, 1e-12), cycles=float(cycles))
+
+
+def _rms(field: np.ndarray) -> float:
+    return float(np.sqrt(np.vdot(field, field) / field.size))
+
+
+def _residual_flow(state: GasState, grid: Grid, work: Workspace, expansion: np.ndarray | None, solids: Solids | None) -> None:
+    """Fill `work.pressure` with the divergence that is not wanted, per voxel edge."""
+    if solids is not None:
+        outflow(state, solids, work.pressure)
+    else:
+        divergence(state.u, state.v, state.w, work.pressure)
+    if expansion is not None:
+        _take_scaled(work.pressure, expansion, np.float32(grid.voxel))
+
+
+@kernel(parallel=True)
+def _take_scaled(field, other, scale):
+    for p_ in prange(field.shape[0]):
+        i = np.int64(p_)
+        field[i] -= scale * other[i]

@@ -14,10 +14,28 @@ from functools import lru_cache, partial
 import numpy as np
 
 from tenka.base.randomness import stable_seed
-from tenka.effect.courses import Course, Value, curve, value_at
-from tenka.effect.model import Force, GasLayer, Source, Turbulence, Wind, envelope, heard, source_emission
+from tenka.effect.courses import Course, Value, curve, smooth_noise, value_at
+from tenka.effect.model import (
+    AMBIENT_KELVIN,
+    ON_PROP,
+    Collider,
+    Force,
+    GasLayer,
+    Placed,
+    Prop,
+    Pull,
+    Source,
+    Swirl,
+    Turbulence,
+    Wind,
+    envelope,
+    heard,
+    source_emission,
+)
+from tenka.scene.poses import STILL, Motion, Pose, motion_between, pose_of
 
 SAMPLES = 4
+GRAVITY = 9.81
 
 
 def sampled(value: Value, t: float, rate: float) -> float:
@@ -58,6 +76,19 @@ class WindInput:
 
 
 @dataclass(frozen=True)
+class LocalInput:
+    """A force that acts in a place; `numbers` and `target` are what its kind in tenka.gas.local reads."""
+
+    kind: str
+    numbers: tuple[float, ...]
+    pose: Pose = STILL
+    region: str = "everywhere"
+    size: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    border: float = 0.1
+    target: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
 class TurbulenceInput:
     strength: float
     size: float
@@ -65,6 +96,7 @@ class TurbulenceInput:
     rate: float
     grip: float
     seed: int
+    within: LocalInput | None = None  # the region it is kept to
 
 
 @dataclass(frozen=True)
@@ -74,6 +106,30 @@ class SourceInput:
     density: float
     temperature: float
     seed: int
+    fuel: float = 0.0
+    expansion: float = 0.0
+    outward: float = 0.0
+    pose: Pose = STILL
+    motion: Motion | None = None  # when it moves
+
+
+@dataclass(frozen=True)
+class ColliderInput:
+    collider: Collider
+    prop: Prop
+    pose: Pose
+    motion: Motion | None = None
+
+
+@dataclass(frozen=True)
+class FireInput:
+    ignition: float
+    rate: float
+    heat: float
+    soot: float
+    expansion: float
+    hottest: float
+    radiation: float
 
 
 @dataclass(frozen=True)
@@ -83,6 +139,7 @@ class StepInputs:
     lift: float = 0.0
     weight: float = 0.0
     drag: float = 0.0
+    viscosity: float = 0.0
     fine_curl: float = 0.0
     fine_size: float = 0.1
     broad_curl: float = 0.0
@@ -90,36 +147,95 @@ class StepInputs:
     fade: float = 0.0
     fade_linear: float = 0.0
     cooling: float = 0.0
+    spread: float = 0.0
+    flame_fade: float = 0.0
+    fire: FireInput | None = None
     winds: tuple[WindInput, ...] = ()
     turbulences: tuple[TurbulenceInput, ...] = ()
+    locals: tuple[LocalInput, ...] = ()
     sources: tuple[SourceInput, ...] = ()
+    colliders: tuple[ColliderInput, ...] = ()
+
+    @property
+    def fastest_mover(self) -> float:
+        """Speed in m/s of the fastest source or collider, at its centre."""
+        motions = [s.motion for s in self.sources] + [c.motion for c in self.colliders]
+        return max((float(np.linalg.norm(m.speed)) for m in motions if m is not None), default=0.0)
 
 
-def resolve(layer: GasLayer, forces: tuple[Force, ...], seed: int, rate: float, t: float) -> StepInputs:
-    """The inputs at `t` seconds: courses sampled, what is passed over left out."""
+def _direction(heading: float, rise: float = 0.0) -> tuple[float, float, float]:
+    """Unit vector from degrees."""
+    a, b = math.radians(heading), math.radians(rise)
+    return math.cos(a) * math.cos(b), math.sin(a) * math.cos(b), math.sin(b)
+
+
+def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...], seed: int, rate: float, t: float, dt: float) -> StepInputs:
+    """The inputs of a step from `t` for `dt` seconds: courses sampled, what is passed over left out.
+
+    What moves is where it is in the middle of the step, with its mean velocity over it.
+    """
 
     def at(value: Value, low: float = -math.inf) -> float:
         return max(low, sampled(value, t, rate))
 
-    winds = []
-    turbulences = []
+    def pose(placed: Placed, share: float) -> Pose:
+        return pose_of(placed, props, lambda value: sampled(value, t + share * dt, rate))
+
+    def placing(placed: Placed) -> tuple[Pose, Motion | None]:
+        before, after = pose(placed, 0.0), pose(placed, 1.0)
+        if before.same_as(after):
+            return before, None
+        return pose(placed, 0.5), motion_between(before, after, dt)
+
+    winds: list[WindInput] = []
+    turbulences: list[TurbulenceInput] = []
+    local: list[LocalInput] = []
     for force in heard(tuple(forces)):
         own = stable_seed(seed, force.id)
-        if isinstance(force, Wind):
+        where = (pose(force, 0.5), force.region, force.region_size, force.border)
+        if isinstance(force, Wind) and force.region == "everywhere":
             winds.append(WindInput(at(force.speed, 0.0), math.radians(at(force.heading)), at(force.grip, 0.0), at(force.gusts, 0.0),
                                    force.gust_period, force.ground_drag, own))  # fmt: skip
+        elif isinstance(force, Wind):
+            gust = 1.0 + at(force.gusts, 0.0) * float(smooth_noise(own, t / force.gust_period))
+            pace, (x, y, z) = at(force.speed, 0.0) * max(0.0, gust), _direction(at(force.heading))
+            local.append(LocalInput("wind", (at(force.grip, 0.0),), *where, target=(pace * x, pace * y, pace * z)))
         elif isinstance(force, Turbulence):
-            turbulences.append(TurbulenceInput(at(force.strength, 0.0), force.size, force.detail, force.rate, force.grip, own))
+            within = LocalInput("turbulence", (), *where) if force.region != "everywhere" else None
+            turbulences.append(TurbulenceInput(at(force.strength, 0.0), force.size, force.detail, force.rate, force.grip, own, within))
+        elif isinstance(force, Swirl):
+            shape = (force.radius, force.height, at(force.spin), at(force.lift), at(force.pull), force.falloff, at(force.grip, 0.0))
+            local.append(LocalInput("swirl", shape, *where))
+        elif isinstance(force, Pull):
+            local.append(LocalInput("pull", (force.reach, at(force.strength), force.falloff), *where))
+        elif force.kind == "drag":
+            local.append(LocalInput("drag", (at(force.rate, 0.0),), *where))
+        else:
+            pull = at(force.strength)
+            numbers = (pull * at(layer.motion.lift) * GRAVITY / AMBIENT_KELVIN, pull * at(layer.motion.weight))
+            local.append(LocalInput("gravity", numbers, *where, target=_direction(at(force.heading), at(force.rise))))
     sources = []
     for source in heard(layer.sources):
-        emission = between(partial(source_emission, source), t, rate)
-        sources.append(
-            SourceInput(source, emission, at(source.density, 0.0), at(source.temperature), stable_seed(seed, layer.id, source.id))
-        )
-    m, f = layer.motion, layer.fading
+        placed: Placed = source
+        if source.shape in ON_PROP:
+            placed = next((p for p in props if p.id == source.prop), source)
+        sources.append(SourceInput(
+            source, between(partial(source_emission, source), t, rate), at(source.density, 0.0), at(source.temperature),
+            stable_seed(seed, layer.id, source.id), at(source.fuel, 0.0), at(source.expansion), at(source.outward), *placing(placed),
+        ))  # fmt: skip
+    colliders = []
+    for collider in heard(layer.colliders):
+        prop = next((p for p in props if p.id == collider.prop), None)
+        if prop is not None:
+            colliders.append(ColliderInput(collider, prop, *placing(prop)))
+    m, f, b = layer.motion, layer.fading, layer.fire
+    fire = FireInput(
+        b.ignition, at(b.burn_rate, 0.0), at(b.heat, 0.0), at(b.soot, 0.0), at(b.expansion, 0.0), b.hottest, at(b.radiation, 0.0)
+    )
     return StepInputs(
-        lift=at(m.lift), weight=at(m.weight), drag=at(m.drag, 0.0),
+        lift=at(m.lift), weight=at(m.weight), drag=at(m.drag, 0.0), viscosity=m.viscosity,
         fine_curl=at(m.fine_curl, 0.0), fine_size=m.fine_size, broad_curl=at(m.broad_curl, 0.0), broad_size=m.broad_size,
-        fade=at(f.smoke, 0.0), fade_linear=at(f.smoke_linear, 0.0), cooling=at(f.cooling, 0.0),
-        winds=tuple(winds), turbulences=tuple(turbulences), sources=tuple(sources),
+        fade=at(f.smoke, 0.0), fade_linear=at(f.smoke_linear, 0.0), cooling=at(f.cooling, 0.0), spread=f.spread,
+        flame_fade=at(b.flame_fade, 0.0), fire=fire if b.burns else None, winds=tuple(winds), turbulences=tuple(turbulences),
+        locals=tuple(local), sources=tuple(sources), colliders=tuple(colliders),
     )  # fmt: skip

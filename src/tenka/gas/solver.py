@@ -14,14 +14,17 @@ import numpy as np
 from tenka.base.errors import Unstable
 from tenka.effect.model import Force, GasLayer, Prop
 from tenka.gas import advect, forces, pressure, sources
-from tenka.gas.grid import CHANNELS, DENSITY, TEMPERATURE, GasState, Grid, Workspace
+from tenka.gas.fire import burn
+from tenka.gas.grid import BURNT, CHANNELS, DENSITY, TEMPERATURE, GasState, Grid, Workspace
 from tenka.gas.settings import SourceInput, StepInputs, resolve
+from tenka.gas.solids import clear_scalars, fill_velocity, find_solids, ghost_scalars
 from tenka.gas.sources import SourceMask, source_mask
+from tenka.gas.viscosity import soften
 
-SOLVER_VERSION = 1
+SOLVER_VERSION = 2
 """Part of every cache key: raise it when a change to the solver changes its results."""
 
-PARTS = ("source", "scalars", "velocity", "vorticity", "forces", "pressure")
+PARTS = ("source", "collision", "scalars", "velocity", "fire", "viscosity", "vorticity", "forces", "pressure")
 
 
 @contextmanager
@@ -31,19 +34,31 @@ def _timed(work: Workspace, part: str) -> Iterator[None]:
     work.parts[part] = work.parts.get(part, 0.0) + time.perf_counter() - start
 
 
-def step(state: GasState, grid: Grid, inputs: StepInputs, masks: list[SourceMask], work: Workspace, dt: float) -> GasState:
+def step(
+    state: GasState, grid: Grid, inputs: StepInputs, masks: list[SourceMask], work: Workspace, dt: float, folder: Path | None = None
+) -> GasState:
     """Advance the gas by `dt` seconds.
 
-    Order: sources, advection by the divergence-free velocity, fading, forces, projection. The returned
-    state's velocity is divergence-free. The arrays of `state` are reused as the next scratch.
+    Order: sources, advection by the divergence-free velocity, fading, fire, spreading, forces, projection. The returned state's
+    velocity is divergence-free but for what expands. The arrays of `state` are reused as the next scratch.
 
     Parameters
     ----------
     masks : one per entry of `inputs.sources`
+    folder : where the colliders' meshes are
     """
+    expands = inputs.fire is not None or any(s.expansion for s in inputs.sources)
+    solids = None
     with _timed(work, "source"):
+        if expands or inputs.sources:
+            work.expansion[:] = 0.0
         for inp, mask in zip(inputs.sources, masks, strict=True):
-            sources.give(state, grid, inp, mask, dt)
+            sources.give(state, grid, inp, mask, dt, work.expansion)
+    if inputs.colliders:
+        with _timed(work, "collision"):
+            solids = work.solids = find_solids(inputs.colliders, grid, folder, work.solids)
+            clear_scalars(state, solids)
+            ghost_scalars(state, solids, grid.voxel)
     new = work.spare
     low, high = np.array(grid.open_low), np.array(grid.open_high)
     with _timed(work, "velocity"):
@@ -55,18 +70,34 @@ def step(state: GasState, grid: Grid, inputs: StepInputs, masks: list[SourceMask
             advect.faces_correct(old, first, least, most, work.ahead, axis, out)
     with _timed(work, "scalars"):
         keep, take = np.ones(CHANNELS, np.float32), np.zeros(CHANNELS, np.float32)
-        keep[DENSITY], keep[TEMPERATURE] = math.exp(-inputs.fade * dt), math.exp(-inputs.cooling * dt)
+        keep[DENSITY], keep[TEMPERATURE], keep[BURNT] = (math.exp(-rate * dt) for rate in (inputs.fade, inputs.cooling, inputs.flame_fade))
         take[DENSITY] = inputs.fade_linear * dt
         (first,) = work.arrays("scalars", 1, state.scalars.shape)
         advect.scalars_forward(state.scalars, work.back, low, high, first)
         advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, high, keep, take, new.scalars)
+        if state.dye is not None:
+            advect.scalars_forward(state.dye, work.back, low, high, first)
+            advect.scalars_correct(state.dye, first, work.back, work.ahead, low, high, np.full(CHANNELS, keep[DENSITY], np.float32),
+                                   np.zeros(CHANNELS, np.float32), new.with_dye())  # fmt: skip
+        else:
+            new.dye = None
+        if solids is not None:
+            clear_scalars(new, solids)
     new.time = state.time
+    if inputs.fire is not None:
+        with _timed(work, "fire"):
+            work.burnt += burn(new.scalars, inputs.fire, dt, work.expansion) * grid.voxel**3
+    if inputs.viscosity > 0 or inputs.spread > 0:
+        with _timed(work, "viscosity"):
+            soften(new, grid, inputs.viscosity, inputs.spread, dt, work)
     with _timed(work, "vorticity"):
         mean = forces.vorticity_push(new, grid, inputs, work)
     with _timed(work, "forces"):
         forces.apply_forces(new, grid, inputs, work, mean, dt)
     with _timed(work, "pressure"):
-        pressure.project(new, grid, work)
+        pressure.project(new, grid, work, work.expansion if expands else None, solids)
+        if solids is not None:
+            fill_velocity(new, solids)
     new.time = state.time + dt
     work.spare = state
     return new
@@ -110,13 +141,18 @@ class GasSolver:
 
     def _mask(self, inp: SourceInput) -> SourceMask:
         source = inp.source
-        prop = next((p for p in self.props if p.id == source.prop), None) if source.shape == "surface" else None
-        key = (source.shape, source.position, source.size, source.thickness, prop)
+        prop = next((p for p in self.props if p.id == source.prop), None)
+        form = None if prop is None else (prop.shape, prop.file, prop.size)
+        key = (source.shape, source.size, source.curve, source.thickness, source.offset, source.part_low, source.part_high, form,
+               bool(inp.outward), inp.pose.turn.tobytes(), inp.pose.origin.tobytes())  # fmt: skip
         if key not in self._masks:
             if len(self._masks) > 32:
                 self._masks.clear()
-            self._masks[key] = source_mask(source, self.props, self.grid, self.folder, inp.seed)
+            self._masks[key] = source_mask(inp, self.props, self.grid, self.folder)
         return self._masks[key]
+
+    def _inputs(self, t: float, dt: float) -> StepInputs:
+        return resolve(self.layer, self.forces, self.props, self.seed, self.rate, t, dt)
 
     def frame(self, state: GasState, check: Callable[[], None] | None = None) -> GasState:
         """Advance to the next frame in as many sub-steps as the Courant number asks for.
@@ -133,16 +169,20 @@ class GasSolver:
         if not math.isfinite(fastest):
             raise Unstable(f"The gas blew up at {state.time:.2f} s: its speed is no longer a number.")
         quality = self.layer.quality
+        index = round(state.time * self.rate)
+        inputs = self._inputs(index / self.rate, frame_dt)
+        fastest = max(fastest, inputs.fastest_mover)
         count = math.ceil(fastest * frame_dt / (quality.courant * self.grid.voxel) - 1e-9)
         count = min(quality.most_substeps, max(1, count))
-        index = round(state.time * self.rate)
+        self.work.burnt = 0.0
         for sub in range(count):
             if check is not None:
                 check()
             state.time = (index + sub / count) / self.rate
-            inputs = resolve(self.layer, self.forces, self.seed, self.rate, state.time)
+            inputs = self._inputs(state.time, frame_dt / count)
             masks = [self._mask(inp) for inp in inputs.sources]
-            state = step(state, self.grid, inputs, masks, self.work, frame_dt / count)
+            self.work.measuring = sub == count - 1
+            state = step(state, self.grid, inputs, masks, self.work, frame_dt / count, self.folder)
         state.time = (index + 1) / self.rate
         self.substeps += count
         return state

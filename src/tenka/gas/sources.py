@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -12,72 +14,128 @@ from scipy.spatial import cKDTree
 from tenka.base.errors import BadInput
 from tenka.base.jit import kernel
 from tenka.base.randomness import unit4
-from tenka.effect.model import Prop, Source
-from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid
+from tenka.effect.model import ON_PROP, Prop
+from tenka.gas.grid import DENSITY, FUEL, TEMPERATURE, GasState, Grid
 from tenka.gas.settings import SourceInput
-from tenka.scene.meshes import prop_mesh, spread_points
+from tenka.scene.distance import curve_distance, form_distance, gradient, prop_distance
+from tenka.scene.meshes import Mesh, mesh_file, own_mesh, spread_points
 
+Distance = Callable[[np.ndarray], np.ndarray]
 ONE = np.float32(1.0)
 ZERO = np.float32(0.0)
 
 
 @dataclass(frozen=True)
 class SourceMask:
-    """The voxels that a source reaches: (n, 3) indices and (n,) shares in (0, 1]."""
+    """The voxels that a source reaches.
+
+    Attributes
+    ----------
+    cells : (n, 3) indices
+    share : (n,) in (0, 1]
+    outward : (n, 3) unit directions away from the source; (0, 3) when they are not needed
+    """
 
     cells: np.ndarray
     share: np.ndarray
+    outward: np.ndarray
 
 
-def source_mask(source: Source, props: tuple[Prop, ...], grid: Grid, folder: Path | None, seed: int) -> SourceMask:
-    """Voxels within a source, with a border one voxel soft.
+NO_MASK = SourceMask(np.zeros((0, 3), np.int32), np.zeros(0, np.float32), np.zeros((0, 3), np.float32))
+
+
+@lru_cache(maxsize=24)
+def _surface(prop: Prop, folder: Path | None, spacing: float, part: tuple[float, float], seed: int, stamp: int) -> cKDTree:
+    """Points spread over the part of a prop's surface that gives, in the prop's own coordinates."""
+    points = spread_points(part_of(own_mesh(prop, folder), *part), spacing, seed)
+    return cKDTree(points)
+
+
+def part_of(mesh: Mesh, low: float, high: float) -> Mesh:
+    """The triangles whose middle lies between two shares of a mesh's height (all of it when there is none)."""
+    if low <= 0.0 and high >= 1.0:
+        return mesh
+    foot, top = mesh.bounds[0][2], mesh.bounds[1][2]
+    height = (mesh.corners[:, :, 2].mean(axis=1) - foot) / max(top - foot, 1e-9)
+    kept = (height >= low) & (height <= high)
+    return Mesh(mesh.points, mesh.faces[kept], mesh.colours[kept]) if kept.any() else mesh
+
+
+def _stamp(prop: Prop, folder: Path | None) -> int:
+    try:
+        return mesh_file(prop, folder).stat().st_mtime_ns if prop.file else 0
+    except OSError:
+        return 0
+
+
+def shell(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path | None) -> tuple[Distance, np.ndarray, np.ndarray]:
+    """A source's region in its own coordinates: how far a point is from being inside (m, negative inside), and its bounds.
 
     Raises
     ------
     BadInput
-        A surface source whose prop is missing or cannot be read.
+        A source on a prop that is missing or cannot be read.
     """
-    if source.shape == "surface":
-        prop = next((p for p in props if p.id == source.prop), None)
-        if prop is None:
-            raise BadInput(f"names the prop '{source.prop}', which is not in the effect", place=f"source {source.name}")
-        points = spread_points(prop_mesh(prop, folder), max(source.thickness, grid.voxel) * 0.5, seed)
-        low = points.min(axis=0) - source.thickness - grid.voxel
-        high = points.max(axis=0) + source.thickness + grid.voxel
-    else:
+    source = inp.source
+    if source.shape not in ON_PROP:
+        if source.shape == "curve":
+            curve = np.asarray(source.curve, float)
+            reach = source.thickness
+            return (lambda p: curve_distance(curve, p) - reach), curve.min(axis=0) - reach, curve.max(axis=0) + reach
         half = np.asarray(source.size) / 2
-        low, high = np.asarray(source.position) - half - grid.voxel, np.asarray(source.position) + half + grid.voxel
-    first = np.maximum(0, np.floor((low - grid.origin) / grid.voxel).astype(int))
-    last = np.minimum(grid.shape, np.ceil((high - grid.origin) / grid.voxel).astype(int) + 1)
+        return (lambda p: form_distance(source.shape, np.asarray(source.size), p)), -half, half
+    prop = next((p for p in props if p.id == source.prop), None)
+    if prop is None:
+        raise BadInput(f"names the prop '{source.prop}', which is not in the effect", place=f"source {source.name}")
+    mesh = own_mesh(prop, folder)
+    low, high = (np.asarray(b, float) for b in mesh.bounds)
+    part = (min(source.part_low, source.part_high), max(source.part_low, source.part_high))
+    top = low[2] + part[1] * (high[2] - low[2])
+    low[2] += part[0] * (high[2] - low[2])
+    high[2] = top
+    if source.shape == "inside":
+        grow = abs(source.offset)
+
+        def inside(points: np.ndarray) -> np.ndarray:
+            out = prop_distance(prop, folder, points, voxel) - source.offset
+            return np.maximum(out, np.maximum(low[2] - points[:, 2], points[:, 2] - high[2])) if part != (0.0, 1.0) else out
+
+        return inside, low - grow, high + grow
+    spacing = max(source.thickness, voxel) * 0.5
+    tree = _surface(prop, folder, spacing, part, inp.seed, _stamp(prop, folder))
+    reach = source.thickness + abs(source.offset)
+
+    def surface(points: np.ndarray) -> np.ndarray:
+        far = reach + 2 * voxel
+        distance = np.minimum(tree.query(points, distance_upper_bound=far)[0], far)
+        if source.offset:
+            signed = np.where(prop_distance(prop, folder, points, voxel) < 0, -distance, distance)
+            distance = np.abs(signed - source.offset)
+        return distance - source.thickness
+
+    return surface, low - reach, high + reach
+
+
+def source_mask(inp: SourceInput, props: tuple[Prop, ...], grid: Grid, folder: Path | None) -> SourceMask:
+    """Voxels within a source, with a border one voxel soft; raises as `shell` does."""
+    distance, low, high = shell(inp, props, grid.voxel, folder)
+    corners = np.array([[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])])
+    placed = inp.pose.to_scene(corners)
+    first = np.maximum(0, np.floor((placed.min(axis=0) - grid.origin) / grid.voxel - 1).astype(int))
+    last = np.minimum(grid.shape, np.ceil((placed.max(axis=0) - grid.origin) / grid.voxel + 1).astype(int) + 1)
     if np.any(last <= first):
-        return SourceMask(np.zeros((0, 3), np.int32), np.zeros(0, np.float32))
+        return NO_MASK
     cells = np.stack(np.meshgrid(*(np.arange(a, b) for a, b in zip(first, last)), indexing="ij"), axis=-1).reshape(-1, 3)
     centres = np.asarray(grid.origin) + (cells + 0.5) * grid.voxel
-    if source.shape == "surface":
-        distance = cKDTree(points).query(centres, distance_upper_bound=source.thickness + grid.voxel)[0]
-        inside = (source.thickness - distance) / grid.voxel
-    else:
-        inside = -_distance(source, centres) / grid.voxel
-    share = np.clip(inside + 0.5, 0.0, 1.0)
+    if grid.shape[1] == 1:  # flat: the slice stands for the source's middle
+        centres[:, 1] = inp.pose.origin[1] if inp.source.shape not in ON_PROP else 0.5 * (placed[:, 1].min() + placed[:, 1].max())
+    own = inp.pose.to_own(centres)
+    share = np.clip(0.5 - distance(own) / grid.voxel, 0.0, 1.0)
     kept = share > 0
-    return SourceMask(np.ascontiguousarray(cells[kept], np.int32), share[kept].astype(np.float32))
-
-
-def _distance(source: Source, points: np.ndarray) -> np.ndarray:
-    """Signed distance to a source's region (for an ellipsoid: a first-order estimate)."""
-    d = points - np.asarray(source.position)
-    half = np.asarray(source.size) / 2
-    if source.shape == "sphere":
-        k0 = np.linalg.norm(d / half, axis=1)
-        k1 = np.linalg.norm(d / half**2, axis=1)
-        return k0 * (k0 - 1.0) / np.maximum(k1, 1e-9)
-    if source.shape == "cylinder":
-        r = np.hypot(d[:, 0] / half[0], d[:, 1] / half[1])
-        side = (r - 1.0) * min(half[0], half[1])
-        q = np.stack([side, np.abs(d[:, 2]) - half[2]], axis=1)
-    else:
-        q = np.abs(d) - half
-    return np.linalg.norm(np.maximum(q, 0), axis=1) + np.minimum(q.max(axis=1), 0)
+    outward = np.zeros((0, 3), np.float32)
+    if inp.outward and kept.any():
+        outward = (gradient(distance, own[kept], 0.5 * grid.voxel) @ inp.pose.turn.T).astype(np.float32)
+    return SourceMask(np.ascontiguousarray(cells[kept], np.int32), share[kept].astype(np.float32), outward)
 
 
 @kernel
@@ -95,7 +153,7 @@ def _lattice(seed, x, y, z):
 
 
 @kernel
-def _patches(seed, x, y, z, t):
+def _patches(seed, x, y, z, t, low, high):
     """Noise over space that changes with t: two octaves, blended between whole steps of time; in [0, 1]."""
     n = math.floor(t)
     f = t - n
@@ -106,44 +164,72 @@ def _patches(seed, x, y, z, t):
         m = float(1 << octave)
         value = _lattice(s, x * m, y * m, z * m) * (1 - f) + _lattice(s + 7919, x * m, y * m, z * m) * f
         total += value * (0.67 if octave == 0 else 0.33)
-    e = min(1.0, max(0.0, (total - 0.3) / 0.4))
+    e = min(1.0, max(0.0, (total - low) / max(high - low, 1e-3)))
     return e * e * (3 - 2 * e)
 
 
 @kernel
-def _give(cells, share, s, u, v, w, ox, oy, oz, h, seed, breakup, size, phase, density, temperature, warm, hold, px, py, pz, grip, dt):
-    """Give density, heat and speed to the voxels of one source; serial, so that the order is fixed."""
+def _give(cells, share, speed, s, dye, dyed, colour, u, v, w, extra, ox, oy, oz, h, seed, breakup, size, phase, low, high, density, temperature, fuel,
+          expansion, warm, hold, moved, grip, dt):  # fmt: skip
+    """Give what a source gives to its voxels; serial, so that the order is fixed. `speed` (n, 3): that the gas is born with."""
     for n in range(cells.shape[0]):
         i, j, k = cells[n, 0], cells[n, 1], cells[n, 2]
         m = share[n]
         if breakup > 0:
             x, y, z = ox + (i + 0.5) * h, oy + (j + 0.5) * h, oz + (k + 0.5) * h
-            m *= 1 - breakup * (1 - _patches(seed, x / size, y / size, z / size, phase))
+            m *= 1 - breakup * (1 - _patches(seed, x / size, y / size, z / size, phase, low, high))
+        before = s[i, j, k, DENSITY]
         if hold:
-            s[i, j, k, DENSITY] = max(s[i, j, k, DENSITY], np.float32(density * m))
+            s[i, j, k, DENSITY] = max(before, np.float32(density * m))
+            s[i, j, k, FUEL] = max(s[i, j, k, FUEL], np.float32(fuel * m))
         else:
             s[i, j, k, DENSITY] += np.float32(density * m * dt)
+            s[i, j, k, FUEL] += np.float32(fuel * m * dt)
+        if dyed:
+            added = s[i, j, k, DENSITY] - before
+            for c in range(3):
+                dye[i, j, k, c] += colour[c] * added
+            dye[i, j, k, 3] += added
+        extra[i, j, k] += np.float32(expansion * m)
         take = 1 - math.exp(-grip * m * dt)
         gap = temperature - s[i, j, k, TEMPERATURE]
         if (warm and gap > 0) or (not warm and gap < 0):
             s[i, j, k, TEMPERATURE] += np.float32(gap * take)
-        half = 1 - math.exp(-0.5 * grip * m * dt)
-        if px != 0 or py != 0 or pz != 0:
+        if moved:
+            half = 1 - math.exp(-0.5 * grip * m * dt)
+            px, py, pz = speed[n, 0], speed[n, 1], speed[n, 2]
             for side in range(2):
                 u[i + side, j, k] += np.float32((px - u[i + side, j, k]) * half)
                 v[i, j + side, k] += np.float32((py - v[i, j + side, k]) * half)
                 w[i, j, k + side] += np.float32((pz - w[i, j, k + side]) * half)
 
 
-def give(state: GasState, grid: Grid, inp: SourceInput, mask: SourceMask, dt: float) -> None:
-    """Let one source give for `dt` seconds, in place."""
+def birth_speed(inp: SourceInput, mask: SourceMask, grid: Grid) -> np.ndarray:
+    """Speed that the gas is born with in each voxel of a source, (n, 3) m/s: set, outwards, and of the source's own movement."""
+    s = inp.source
+    speed = np.tile(np.asarray(s.push, float), (len(mask.cells), 1))
+    if inp.outward and len(mask.outward):
+        speed += inp.outward * mask.outward
+    if inp.motion is not None:
+        own = inp.motion.at(np.asarray(grid.origin) + (mask.cells + 0.5) * grid.voxel)
+        pace = np.linalg.norm(own, axis=1)
+        stops = [(stop.at, float(stop.value)) for stop in s.carried.stops]  # type: ignore[arg-type]
+        speed += own * np.interp(pace / s.carried_speed, [a for a, _ in stops], [v for _, v in stops])[:, None]
+    return speed * inp.emission
+
+
+def give(state: GasState, grid: Grid, inp: SourceInput, mask: SourceMask, dt: float, expansion: np.ndarray) -> None:
+    """Let one source give for `dt` seconds, in place; what it presses in is added to `expansion`, (nx, ny, nz) 1/s."""
     if inp.emission <= 0 or not len(mask.cells):
         return
     s = inp.source
     ox, oy, oz = grid.origin
     amount = inp.emission
+    dye = state.with_dye() if s.dye else state.scalars
+    speed = birth_speed(inp, mask, grid)
     _give(
-        mask.cells, mask.share, state.scalars, state.u, state.v, state.w, ox, oy, oz, grid.voxel, inp.seed,
-        s.breakup, s.breakup_size, state.time * s.breakup_rate, inp.density * amount, inp.temperature * min(1.0, amount),
-        inp.temperature >= 0, s.blend == "maximum", s.push[0] * amount, s.push[1] * amount, s.push[2] * amount, s.grip, dt,
+        mask.cells, mask.share, speed, state.scalars, dye, s.dye, np.asarray(s.dye_colour, np.float32), state.u, state.v, state.w, expansion,
+        ox, oy, oz, grid.voxel, inp.seed, s.breakup, s.breakup_size, state.time * s.breakup_rate, s.breakup_low, s.breakup_high,
+        inp.density * amount, inp.temperature * min(1.0, amount), inp.fuel * amount, inp.expansion * amount, inp.temperature >= 0,
+        s.blend == "maximum", bool(np.any(speed)), s.grip, dt,
     )  # fmt: skip

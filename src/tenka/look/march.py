@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.base.vector import float_from_bits, make_lerp_channels
+from tenka.base.vector import float_from_bits, lerp_field, make_lerp_channels
 from tenka.cache.store import Frame
 from tenka.effect.model import Light, Look
 from tenka.look.colour import HOTTEST, LUT, black_body_colour, glow_table, ramp_table
@@ -26,7 +26,10 @@ OUTPUTS = 8  # red, green, blue, alpha; emitted red, green, blue; temperature
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 
+FLAME_SCALE = np.float32(6.0)  # 1/m: light given off along a metre of flame, against that of an opaque surface
+
 lerp_lit = make_lerp_channels(4, 4)
+lerp_dye = make_lerp_channels(4, 4)
 
 
 @dataclass(frozen=True)
@@ -36,11 +39,15 @@ class LitVolume:
     Attributes
     ----------
     field : (nx, ny, nz, 4): density, depth to the sun, depth to the sky (both times extinction), temperature
+    flame : (nx, ny, nz), or one voxel where nothing burns
+    dye : (nx, ny, nz, 4) carried colour times density, and the density that carries it, or one voxel
     skip : blocks' distance in blocks to the next one that holds gas
     low, high : occupied box in voxels, (3,)
     """
 
     field: np.ndarray
+    flame: np.ndarray
+    dye: np.ndarray
     skip: np.ndarray
     low: np.ndarray
     high: np.ndarray
@@ -94,7 +101,13 @@ def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
     heat = np.ascontiguousarray(frame.temperature, np.float32)
     towards = sun_direction(light.heading, light.height)
     blocks = np.empty([-(-n // BLOCK) for n in rho.shape], np.float32)
+    flame = np.zeros((1, 1, 1), np.float32) if frame.flame is None else np.ascontiguousarray(frame.flame, np.float32)
+    dye = np.zeros((1, 1, 1, 4), np.float32) if frame.dye is None else np.ascontiguousarray(frame.dye, np.float32)
     _block_most(rho, blocks)
+    if flame.size > 1 and look.flame > 0:
+        hot = np.empty_like(blocks)
+        _block_most(flame, hot)
+        np.maximum(blocks, hot, out=blocks)
     from scipy import ndimage  # loaded with the first picture rather than before the window
 
     full = blocks > EMPTY
@@ -114,10 +127,10 @@ def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
     sky_light = light.sky * SKY_COLOUR * look.ambient
     bounce = light.sky * GROUND_COLOUR * look.ambient * (1.0 + light.strength * 0.15 * towards[2])
     return LitVolume(
-        field, skip, low.astype(np.float32), high.astype(np.float32), np.asarray(frame.origin, np.float64), frame.voxel,
+        field, flame, dye, skip, low.astype(np.float32), high.astype(np.float32), np.asarray(frame.origin, np.float64), frame.voxel,
         ramp_table(look.colour), (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
         sky_light.astype(np.float32), bounce.astype(np.float32), towards.astype(np.float32),
-        np.array([look.extinction, 1.0 / look.full_density, look.forward, look.glow, look.steps], np.float32),
+        np.array([look.extinction, 1.0 / look.full_density, look.forward, look.glow, look.steps, look.flame, look.flame_heat, look.carried], np.float32),
     )  # fmt: skip
 
 
@@ -176,7 +189,9 @@ def ray_of(view, u, v):
 
 
 @kernel
-def _march(ray, far_limit, field, shape, skip, low, high, h, params, phase, colour, glow, sun, sky, ground, jitter, detail, out):
+def _march(
+    ray, far_limit, field, flame, dye, shape, skip, low, high, h, params, phase, colour, glow, sun, sky, ground, jitter, detail, out
+):
     """One ray in voxel coordinates; fills `out` (OUTPUTS,)."""
     px, py, pz, dx, dy, dz = ray
     nx, ny, nz = shape
@@ -188,7 +203,8 @@ def _march(ray, far_limit, field, shape, skip, low, high, h, params, phase, colo
         return
     step = ONE / (params[4] * detail)
     extinction, per_density, strength = params[0], params[1], params[3]
-    sx, sy = ny * nz * 4, nz * 4
+    sx, sy = (ny * nz * 4 if nx > 1 else 0), (nz * 4 if ny > 1 else 0)
+    burns, dyed = flame.size > 1 and params[5] > ZERO, dye.size > 4 and params[7] > ZERO
     block = np.float32(BLOCK)
     through = ONE
     t = near  # where the segment begins; it is sampled at `jitter` of its length
@@ -218,18 +234,32 @@ def _march(ray, far_limit, field, shape, skip, low, high, h, params, phase, colo
         qx = min(max(x - np.float32(0.5), ZERO), np.float32(nx - 1))
         qy = min(max(y - np.float32(0.5), ZERO), np.float32(ny - 1))
         qz = min(max(z - np.float32(0.5), ZERO), np.float32(nz - 1))
-        a, b, c = min(np.int64(qx), nx - 2), min(np.int64(qy), ny - 2), min(np.int64(qz), nz - 2)
-        rho, to_sun, to_sky, heat = lerp_lit(
-            field, ((a * ny + b) * nz + c) * 4, sx, sy, qx - np.float32(a), qy - np.float32(b), qz - np.float32(c)
-        )
+        a, b, c = max(min(np.int64(qx), nx - 2), 0), max(min(np.int64(qy), ny - 2), 0), min(np.int64(qz), nz - 2)
+        at_cell, wx, wy, wz = (a * ny + b) * nz + c, qx - np.float32(a), qy - np.float32(b), qz - np.float32(c)
+        rho, to_sun, to_sky, heat = lerp_lit(field, at_cell * 4, sx, sy, wx, wy, wz)
+        if burns:
+            fire = lerp_field(flame, at_cell, sx // 4, sy // 4, wx, wy, wz)
+            if fire > np.float32(EMPTY):
+                # flames give light and hide nothing: their own soot is smoke, and is drawn as such
+                warm = min(np.int64(heat * params[6] * heat_scale), LUT - 1)
+                bright = through * params[5] * FLAME_SCALE * fire * span * h
+                for n in range(3):
+                    out[4 + n] += bright * glow[max(warm, 0), n]
         if rho > np.float32(EMPTY):
             kept = exp_minus(extinction * rho * span * h)
             weight = through * (ONE - kept)
             tone = min(np.int64(rho * per_density * np.float32(LUT - 1)), LUT - 1)
             direct = SUN_IN_GAS * phase * sun_through(to_sun)
             open_sky = exp_minus(to_sky)
+            tint, share = (ZERO, ZERO, ZERO), ZERO
+            if dyed:
+                red, green, blue, held = lerp_dye(dye, at_cell * 4, sx, sy, wx, wy, wz)
+                if held > np.float32(EMPTY):
+                    tint = (red / held, green / held, blue / held)
+                    share = params[7] * min(held / rho, ONE)
             for n in range(3):
-                out[n] += weight * colour[tone, n] * (sun[n] * direct + sky[n] * open_sky + ground[n])
+                tone_colour = colour[tone, n] + share * (tint[n] - colour[tone, n])
+                out[n] += weight * tone_colour * (sun[n] * direct + sky[n] * open_sky + ground[n])
             if strength > ZERO and heat > np.float32(300.0):
                 warm = min(np.int64(heat * heat_scale), LUT - 1)
                 for n in range(3):
@@ -246,10 +276,10 @@ def _march(ray, far_limit, field, shape, skip, low, high, h, params, phase, colo
 
 
 @kernel(parallel=True)
-def _march_picture(view, width, height, depth, has_depth, origin, h, field4, skip, low, high, params, colour, glow, sun, sky, ground, towards,
+def _march_picture(view, width, height, depth, has_depth, origin, h, field4, flame3, dye4, skip, low, high, params, colour, glow, sun, sky, ground, towards,
                    detail, out):  # fmt: skip
     nx, ny, nz, _ = field4.shape
-    field = field4.reshape(-1)
+    field, flame, dye = field4.reshape(-1), flame3.reshape(-1), dye4.reshape(-1)
     for p_ in prange(height):
         j = np.int64(p_)
         for i in range(width):
@@ -270,6 +300,8 @@ def _march_picture(view, width, height, depth, has_depth, origin, h, field4, ski
                 ray,
                 limit,
                 field,
+                flame,
+                dye,
                 (nx, ny, nz),
                 skip,
                 low,
@@ -307,7 +339,7 @@ def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail
     stops = depth if depth is not None else np.zeros((1, 1), np.float32)
     _march_picture(
         view.packed(), view.width, view.height, stops, depth is not None, volume.origin.astype(np.float32), np.float32(volume.voxel),
-        volume.field, volume.skip, volume.low, volume.high, volume.params, volume.colour, glow_table(), volume.sun, volume.sky,
+        volume.field, volume.flame, volume.dye, volume.skip, volume.low, volume.high, volume.params, volume.colour, glow_table(), volume.sun, volume.sky,
         volume.ground, volume.towards, np.float32(detail), out,
     )  # fmt: skip
     return out

@@ -133,14 +133,21 @@ def _sun_at(x, y, z, towards, origin, h, field, low, high):
     qx = min(max(px + near * towards[0] - np.float32(0.5), ZERO), np.float32(nx - 1))
     qy = min(max(py + near * towards[1] - np.float32(0.5), ZERO), np.float32(ny - 1))
     qz = min(max(pz + near * towards[2] - np.float32(0.5), ZERO), np.float32(nz - 1))
-    a, b, c = min(np.int64(qx), nx - 2), min(np.int64(qy), ny - 2), min(np.int64(qz), nz - 2)
+    a, b, c = max(min(np.int64(qx), nx - 2), 0), max(min(np.int64(qy), ny - 2), 0), min(np.int64(qz), nz - 2)
     f, g, e = qx - np.float32(a), qy - np.float32(b), qz - np.float32(c)
     total = ZERO
     for i in range(2):
         wi = f if i else ONE - f
         for j in range(2):
             wj = g if j else ONE - g
-            total += wi * wj * ((ONE - e) * field[a + i, b + j, c, 1] + e * field[a + i, b + j, c + 1, 1])
+            total += (
+                wi
+                * wj
+                * (
+                    (ONE - e) * field[min(a + i, nx - 1), min(b + j, ny - 1), c, 1]
+                    + e * field[min(a + i, nx - 1), min(b + j, ny - 1), c + 1, 1]
+                )
+            )
     return sun_through(total)
 
 

@@ -14,7 +14,7 @@ from tenka.base.files import swap_folder
 from tenka.base.jobs import Progress
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.document import with_levers
-from tenka.effect.model import Effect, GasLayer
+from tenka.effect.model import ON_PROP, Effect, GasLayer
 from tenka.gas.grid import Grid, free_bytes
 from tenka.look.colour import glow_table, to_srgb
 from tenka.look.march import light_volume, march
@@ -23,6 +23,7 @@ from tenka.run.driver import Plan, simulate, stored_frames
 from tenka.scene.cameras import View, side_view
 from tenka.scene.glb import to_bytes
 from tenka.scene.meshes import prop_mesh
+from tenka.scene.poses import pose_at
 
 BLACK_BODY_STEPS = 33
 
@@ -68,7 +69,7 @@ def layout(effect: Effect, layer: GasLayer) -> Layout:
     frames = tuple(round(float(f)) for f in np.linspace(first, last, count))
     view = content_view(layer, *content)
     grid = Grid.of(layer.domain)
-    feet = [np.asarray(s.position) - np.array([0, 0, s.size[2] / 2]) for s in layer.sources if s.shape != "surface"]
+    feet = [pose_at(s, effect.props, 0.0).origin - np.array([0, 0, s.size[2] / 2]) for s in layer.sources if s.shape not in ON_PROP]
     base = np.mean(feet, axis=0) if feet else np.asarray(grid.origin) + np.array([grid.size[0] / 2, grid.size[1] / 2, 0])
     px, py, _ = view.project(base[None])[0]
     size = (2 * view.half_width, 2 * view.half_height)
@@ -194,7 +195,7 @@ def pack(
             Image.fromarray(data).save(target / element.second.file, compress_level=4)
             final = element.model_copy(update={"second": element.second.model_copy(update={"scale": scale, "black_body": lookup})})
         progress.step()
-        meshes = {p.id: prop_mesh(p, folder) for p in effect.props if not p.hidden}
+        meshes = {p.id: prop_mesh(p, effect.props, folder) for p in effect.props if not p.hidden}
         (target / "set.glb").write_bytes(to_bytes(meshes, effect.camera))
         light = effect.light
         path = f"layers.{layer.id}.flipbook.player."

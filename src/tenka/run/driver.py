@@ -12,7 +12,7 @@ from tenka.base.jobs import Progress
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.model import Effect, GasLayer, heard
 from tenka.gas.forces import centre_fields
-from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
+from tenka.gas.grid import BURNT, DENSITY, FUEL, TEMPERATURE, GasState, Grid, Workspace
 from tenka.gas.pressure import project
 from tenka.gas.solver import GasSolver, run_up_frames
 from tenka.run.keys import frame_keys
@@ -22,18 +22,35 @@ SHOW_RUN_UP = 3
 HALF_LIMIT = 6e4
 
 
-def frame_of_state(state: GasState, grid: Grid, final: bool = False) -> Frame:
-    """What is stored of a state: half floats in previews, float32 in final runs."""
+def frame_of_state(state: GasState, grid: Grid, final: bool = False, work: Workspace | None = None) -> Frame:
+    """What is stored of a state: half floats in previews, float32 in final runs. `work` adds what the solver measured."""
     kind = np.float32 if final else np.float16
     velocity = np.empty((3, *grid.shape), np.float32)
     centre_fields(state.u, state.v, state.w, velocity)
-    density, temperature = state.scalars[..., DENSITY], state.scalars[..., TEMPERATURE]
+    scalars = state.scalars
+    density = scalars[..., DENSITY]
     walls = [float(np.moveaxis(density, axis, 0)[end].max()) for axis in range(3) for end in (0, -1)]
-    if not final:
-        velocity = np.clip(velocity, -HALF_LIMIT, HALF_LIMIT)
-        density = np.minimum(density, HALF_LIMIT)
-    meta = {"wall": walls, "densest": float(density.max()), "fastest": state.fastest}
-    return Frame(density.astype(kind), temperature.astype(kind), velocity.astype(kind), grid.origin, grid.voxel, state.time, meta)
+    if grid.shape[1] == 1:
+        walls[2] = walls[3] = 0.0  # a flat box has no sides there to be cut at
+    volume = grid.voxel**3
+    sums = scalars.sum(axis=(0, 1, 2), dtype=np.float64) * volume
+    meta = {
+        "wall": walls, "densest": float(density.max()), "fastest": state.fastest, "mass": float(sums[DENSITY]),
+        "heat": float(sums[TEMPERATURE]), "fuel": float(sums[FUEL]), "flame": float(sums[BURNT]),
+        "energy": 0.5 * float(np.vdot(velocity, velocity)) * volume,
+    }  # fmt: skip
+    if work is not None:
+        meta.update(work.figures, burnt=work.burnt)
+    burning = bool(sums[FUEL] > 0 or sums[BURNT] > 0)
+
+    def kept(field: np.ndarray) -> np.ndarray:
+        return (field if final else np.clip(field, -HALF_LIMIT, HALF_LIMIT)).astype(kind)
+
+    return Frame(
+        kept(density), kept(scalars[..., TEMPERATURE]), kept(velocity), grid.origin, grid.voxel, state.time, meta,
+        flame=kept(scalars[..., BURNT]) if burning else None, fuel=kept(scalars[..., FUEL]) if burning else None,
+        dye=kept(state.dye) if state.dye is not None else None,
+    )  # fmt: skip
 
 
 def state_of_frame(grid: Grid, frame: Frame) -> GasState:
@@ -42,6 +59,10 @@ def state_of_frame(grid: Grid, frame: Frame) -> GasState:
     state = GasState.still(grid, frame.time)
     state.scalars[..., DENSITY] = frame.density
     state.scalars[..., TEMPERATURE] = frame.temperature
+    if frame.fuel is not None and frame.flame is not None:
+        state.scalars[..., FUEL], state.scalars[..., BURNT] = frame.fuel, frame.flame
+    if frame.dye is not None:
+        state.dye = frame.dye.astype(np.float32)
     for axis, face in enumerate((state.u, state.v, state.w)):
         c = np.moveaxis(frame.velocity[axis].astype(np.float32), axis, 0)
         f = np.moveaxis(face, axis, 0)
@@ -86,13 +107,21 @@ class Plan:
         return GasSolver(self.layer, self.effect.forces, self.effect.props, self.effect.seed, self.effect.rate, self.folder)
 
 
-def _put_state(store: FrameStore, name: str, state: GasState) -> None:
-    store.put(name, {"u": state.u, "v": state.v, "w": state.w, "scalars": state.scalars}, {"time": state.time})
+def _put_state(store: FrameStore, name: str, state: GasState, guess: np.ndarray) -> None:
+    """`guess` is the pressure from which the next solution round colliders begins: without it a resumed run would differ."""
+    arrays = {"u": state.u, "v": state.v, "w": state.w, "scalars": state.scalars, "guess": guess}
+    if state.dye is not None:
+        arrays["dye"] = state.dye
+    store.put(name, arrays, {"time": state.time})
 
 
-def _get_state(store: FrameStore, name: str) -> GasState | None:
+def _get_state(store: FrameStore, name: str, solver: GasSolver) -> GasState | None:
     found = store.get(name)
-    return GasState(**found[0], time=found[1]["time"]) if found else None
+    if found is None:
+        return None
+    arrays, meta = found
+    solver.work.guess[:] = arrays.pop("guess")
+    return GasState(**arrays, time=meta["time"])
 
 
 def step_parts(substeps: int, parts: dict[str, float]) -> dict[str, float]:
@@ -138,7 +167,7 @@ def simulate(
     solver = plan.solver()
     start, state = plan.first, None
     for f in range(missing[0], plan.first, -1):
-        if store.has(plan.state_name(f)) and (state := _get_state(store, plan.state_name(f))) is not None:
+        if store.has(plan.state_name(f)) and (state := _get_state(store, plan.state_name(f), solver)) is not None:
             start = f
             break
     if state is None:
@@ -151,7 +180,7 @@ def simulate(
                 solver.work.parts.clear()
                 solver.substeps = 0
         if f >= 0 and not store.has(plan.name(f)):
-            frame = frame_of_state(state, solver.grid, plan.final)
+            frame = frame_of_state(state, solver.grid, plan.final, solver.work)
             frame.meta["parts"] = step_parts(solver.substeps, solver.work.parts)
             store.put_frame(plan.name(f), frame)
             report.simulated += 1
@@ -161,7 +190,7 @@ def simulate(
         if coming is not None and f < 0 and f % SHOW_RUN_UP == 0:
             coming(f, frame_of_state(state, solver.grid))
         if (f == 0 or f % CHECKPOINT_EVERY == 0) and f > plan.first and not store.has(plan.state_name(f)):
-            _put_state(store, plan.state_name(f), state)
+            _put_state(store, plan.state_name(f), state, solver.work.guess)
         progress.step()
     report.substeps, report.parts = solver.substeps, dict(solver.work.parts)
     return report

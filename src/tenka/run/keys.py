@@ -15,9 +15,11 @@ import numpy as np
 
 from tenka.effect.catalogue import plain, settings_that_affect, walk
 from tenka.effect.courses import Course
-from tenka.effect.model import Effect, GasLayer, Source, heard
+from tenka.effect.model import ON_PROP, Effect, GasLayer, Prop, Source, heard
 from tenka.gas.settings import SAMPLES, course_samples, envelope_samples
 from tenka.gas.solver import SOLVER_VERSION, run_up_frames
+from tenka.scene.meshes import mesh_file
+from tenka.scene.poses import carriers
 
 _BY_ENVELOPE = ("start", "end", "emission")
 
@@ -25,23 +27,29 @@ _BY_ENVELOPE = ("start", "end", "emission")
 def _still_settings(effect: Effect, layer: GasLayer, folder: Path | None) -> dict[str, Any]:
     """All that shapes the simulation and does not move: without names, looks and what is passed over."""
     simulation = {"simulation"}
-    sources, used = {}, set()
+    sources = {}
     for source in heard(layer.sources):
         own = settings_that_affect(source, simulation)
         sources[source.id] = {k: v for k, v in own.items() if k not in _BY_ENVELOPE}
-        if source.shape == "surface":
-            used.add(source.prop)
     props = {}
-    for prop in effect.props:
-        if prop.id in used:
-            props[prop.id] = settings_that_affect(prop, simulation)
-            if prop.shape == "mesh" and prop.file:
-                file = Path(prop.file) if Path(prop.file).is_absolute() else (folder or Path.cwd()) / prop.file
-                props[prop.id]["content"] = _digest(file)
-    parts = {name: settings_that_affect(getattr(layer, name), simulation) for name in ("domain", "motion", "fading", "quality")}
+    for prop in _taking_part(effect, layer):
+        props[prop.id] = settings_that_affect(prop, simulation)
+        if prop.shape == "mesh" and prop.file:
+            props[prop.id]["content"] = _digest(mesh_file(prop, folder))
+    parts = {name: settings_that_affect(getattr(layer, name), simulation) for name in ("domain", "motion", "fading", "fire", "quality")}
     forces = {f.id: {"kind": f.kind, **settings_that_affect(f, simulation)} for f in heard(effect.forces)}
+    colliders = {c.id: settings_that_affect(c, simulation) for c in heard(layer.colliders)}
     return {"solver": SOLVER_VERSION, "seed": effect.seed, "rate": effect.rate, "layer": layer.id, "sources": sources, "props": props,
-            "forces": forces, **parts}  # fmt: skip
+            "forces": forces, "colliders": colliders, **parts}  # fmt: skip
+
+
+def _taking_part(effect: Effect, layer: GasLayer) -> list[Prop]:
+    """The props that the simulation sees: those that give, those that stop the gas, and whatever carries something."""
+    used = {s.prop for s in heard(layer.sources) if s.shape in ON_PROP} | {c.prop for c in heard(layer.colliders)}
+    seen = [p for p in effect.props if p.id in used]
+    for placed in (*seen, *heard(layer.sources), *heard(effect.forces)):
+        used |= {p.id for p in carriers(placed, effect.props)}
+    return [p for p in effect.props if p.id in used]
 
 
 _digests: dict[tuple[str, int, int], str] = {}
@@ -61,7 +69,7 @@ def _digest(file: Path) -> str:
 def _moving(effect: Effect, layer: GasLayer, first: int, count: int) -> np.ndarray:
     """Samples of every course and envelope, (curves, count), in the order of the document."""
     rows = []
-    nodes: list[Any] = [layer.motion, layer.fading, *heard(layer.sources), *heard(effect.forces)]
+    nodes: list[Any] = [layer.motion, layer.fading, layer.fire, *heard(layer.sources), *heard(effect.forces), *_taking_part(effect, layer)]
     for node in nodes:
         if isinstance(node, Source):
             rows.append(envelope_samples(node, first, count, effect.rate))

@@ -180,7 +180,7 @@ class Session:
             loose.effect = plan.effect
         try:
             state = loose.solver.frame(loose.state)
-            frame = frame_of_state(state, loose.solver.grid)
+            frame = frame_of_state(state, loose.solver.grid, work=loose.solver.work)
         except TenkaError as error:
             self._problem, self._loose = str(error), None
             return None

@@ -13,6 +13,7 @@ import numpy as np
 from tenka.base.errors import BadInput
 from tenka.base.randomness import unit_array
 from tenka.effect.model import Effect, Prop
+from tenka.scene.poses import Pose, pose_at
 
 MOST_TRIANGLES = 2_000_000
 FORMATS = (".glb", ".obj", ".ply", ".stl")
@@ -42,12 +43,11 @@ class Mesh:
     def bounds(self) -> tuple[np.ndarray, np.ndarray]:
         return self.points.min(axis=0), self.points.max(axis=0)
 
-    def moved(self, scale: tuple[float, float, float], turn_degrees: float, position: tuple[float, float, float]) -> Mesh:
-        """Scaled, turned round the vertical, then moved."""
-        a = math.radians(turn_degrees)
-        turn = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])
-        points = (self.points * np.asarray(scale)) @ turn.T + np.asarray(position)
-        return Mesh(points.astype(np.float32), self.faces, self.colours)
+    def scaled(self, scale: tuple[float, float, float]) -> Mesh:
+        return Mesh((self.points * np.asarray(scale)).astype(np.float32), self.faces, self.colours)
+
+    def placed(self, pose: Pose) -> Mesh:
+        return Mesh(pose.to_scene(self.points).astype(np.float32), self.faces, self.colours)
 
 
 def joined(meshes: list[Mesh]) -> Mesh:
@@ -158,22 +158,30 @@ def _colours(part: object, count: int) -> np.ndarray:
     return np.full((count, 3), 0.4, np.float32)
 
 
-def prop_mesh(prop: Prop, folder: Path | None) -> Mesh:
-    """A prop's mesh in its place. Files are relative to `folder`, that of the effect."""
+def own_mesh(prop: Prop, folder: Path | None) -> Mesh:
+    """A prop's mesh in its own size and coordinates. Files are relative to `folder`, that of the effect."""
     if prop.shape != "mesh":
-        return primitive(prop.shape, prop.colour).moved(prop.size, prop.turn, prop.position)
+        return primitive(prop.shape, prop.colour).scaled(prop.size)
     if not prop.file:
         raise BadInput("has no mesh file", "a file for its mesh", place=f"prop {prop.name}")
+    return load(mesh_file(prop, folder)).scaled(prop.size)
+
+
+def mesh_file(prop: Prop, folder: Path | None) -> Path:
+    """Where a prop's mesh is on disk."""
     file = Path(prop.file)
-    if not file.is_absolute():
-        file = (folder or Path.cwd()) / file
-    return load(file).moved(prop.size, prop.turn, prop.position)
+    return file if file.is_absolute() else (folder or Path.cwd()) / file
 
 
-def scene_mesh(effect: Effect, folder: Path | None) -> Mesh:
-    """All visible props as one mesh."""
+def prop_mesh(prop: Prop, props: tuple[Prop, ...], folder: Path | None, t: float = 0.0) -> Mesh:
+    """A prop's mesh in its place at `t` seconds; `props` are those that may carry it."""
+    return own_mesh(prop, folder).placed(pose_at(prop, props, t))
+
+
+def scene_mesh(effect: Effect, folder: Path | None, t: float = 0.0) -> Mesh:
+    """All visible props as one mesh at `t` seconds."""
     solo = any(p.solo for p in effect.props)
-    return joined([prop_mesh(p, folder) for p in effect.props if not p.hidden and (p.solo or not solo)])
+    return joined([prop_mesh(p, effect.props, folder, t) for p in effect.props if not p.hidden and (p.solo or not solo)])
 
 
 def spread_points(mesh: Mesh, spacing: float, seed: int, most: int = 200_000) -> np.ndarray:

@@ -1,0 +1,360 @@
+"""Colliders: where they are, how open each face is, how fast they move, and what the gas beside them does.
+
+Faces are cut by their open share (Batty, Bertails & Bridson 2007). Inside a solid, gas keeps ghost values from outside while it is
+advected, and none afterwards.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from scipy import ndimage
+
+from tenka.base.jit import kernel, prange
+from tenka.gas import multigrid
+from tenka.gas.grid import GasState, Grid
+from tenka.gas.settings import ColliderInput
+from tenka.scene.distance import prop_distance
+from tenka.scene.meshes import own_mesh
+
+ZERO = np.float32(0.0)
+HALF = np.float32(0.5)
+ONE = np.float32(1.0)
+FAR = 1e6
+LEAST_OPEN = np.float32(0.05)
+DEPTH = 3.0  # voxels of a solid that carry ghost values
+
+
+@dataclass
+class Solids:
+    """All colliders on one grid at one time.
+
+    Attributes
+    ----------
+    distance : (nx, ny, nz) m to the nearest collider, negative inside
+    open : three arrays of face shares in [0, 1]
+    speed : three arrays of the solid's own velocity on faces, m/s
+    along : three arrays: how much of the gas's own velocity is kept on faces inside a solid (free slip), from its slope there
+    stick : three arrays: how much of the solid part of a face's border holds the gas that goes along it (no slip)
+    pockets : flat indices of each part of the gas that no open wall reaches
+    levels : the pressure equation's hierarchy
+    shown_by : what these were made from
+    """
+
+    distance: np.ndarray
+    open: list[np.ndarray]
+    speed: list[np.ndarray]
+    along: list[np.ndarray]
+    stick: list[np.ndarray]
+    pockets: list[np.ndarray]
+    levels: list[multigrid.Level]
+    shown_by: tuple[object, ...] = ()
+    scratch: dict[str, list[np.ndarray]] = field(default_factory=dict)
+
+
+def _mark(item: ColliderInput) -> tuple[object, ...]:
+    motion = None if item.motion is None else (item.motion.speed.tobytes(), item.motion.spin.tobytes())
+    return (item.collider, item.prop.shape, item.prop.file, item.prop.size, item.pose.turn.tobytes(), item.pose.origin.tobytes(), motion)
+
+
+def find_solids(items: tuple[ColliderInput, ...], grid: Grid, folder: Path | None, before: Solids | None) -> Solids:
+    """The colliders on the grid; `before` is handed back when nothing moved."""
+    marks = tuple(_mark(item) for item in items)
+    if before is not None and before.shown_by == marks:
+        return before
+    distance = np.full(grid.shape, FAR, np.float32)
+    speed = [np.zeros([n + (a == axis) for a, n in enumerate(grid.shape)], np.float32) for axis in range(3)]
+    along, stick = ([np.zeros_like(f) for f in speed] for _ in range(2))
+    for item in items:
+        _place(item, grid, folder, distance, speed, along if item.collider.slip == "free" else stick)
+    shares = [np.empty_like(f) for f in speed]
+    for axis, share in enumerate(shares):
+        _shares(distance, axis, np.float32(1.0 / grid.voxel), share)
+    wx, wy, wz = (s.copy() for s in shares)
+    levels = multigrid.hierarchy(wx, wy, wz, grid.open_low, grid.open_high, grid.shape)
+    scratch = before.scratch if before is not None else {}
+    return Solids(distance, shares, speed, along, stick, _pockets(levels[0], grid), levels, marks, scratch)
+
+
+@kernel(parallel=True)
+def _shares(distance, axis, per_voxel, out):
+    nx, ny, nz = distance.shape
+    for p_ in prange(out.shape[0]):
+        i = np.int64(p_)
+        a, b = (max(i - 1, 0), min(i, nx - 1)) if axis == 0 else (i, i)
+        for j in range(out.shape[1]):
+            c, d = (max(j - 1, 0), min(j, ny - 1)) if axis == 1 else (j, j)
+            row, p, q = out[i, j], distance[a, c], distance[b, d]
+            if axis == 2:
+                row[0], row[nz] = HALF + p[0] * per_voxel, HALF + p[nz - 1] * per_voxel
+                for k in range(1, nz):
+                    row[k] = HALF + HALF * (p[k - 1] + p[k]) * per_voxel
+            else:
+                for k in range(nz):
+                    row[k] = HALF + HALF * (p[k] + q[k]) * per_voxel
+            for k in range(row.size):
+                row[k] = min(row[k], ONE) if row[k] >= LEAST_OPEN else ZERO
+
+
+def _pockets(level: multigrid.Level, grid: Grid) -> list[np.ndarray]:
+    """Parts of the gas that are shut in: their pressure is free, and what flows into them must be taken to flow out."""
+    parts, count = ndimage.label(level.diagonal > 0)
+    reached: set[int] = set()
+    for axis in range(3):
+        sides = np.moveaxis(parts, axis, 0)
+        for end, is_open in ((0, grid.open_low[axis]), (-1, grid.open_high[axis])):
+            reached |= set(np.unique(sides[end]).tolist()) if is_open else set()
+    flat = parts.reshape(-1)
+    return [np.flatnonzero(flat == part) for part in range(1, count + 1) if part not in reached]
+
+
+def _place(
+    item: ColliderInput, grid: Grid, folder: Path | None, distance: np.ndarray, speed: list[np.ndarray], slopes: list[np.ndarray]
+) -> None:
+    """Merge one collider into the fields, within its own bounds."""
+    low, high = (np.asarray(b, float) for b in own_mesh(item.prop, folder).bounds)
+    margin = max(item.collider.skin, 0.0) + 3 * grid.voxel
+    corners = np.array([[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])])
+    placed = item.pose.to_scene(corners)
+    first = np.maximum(0, np.floor((placed.min(axis=0) - margin - grid.origin) / grid.voxel).astype(int))
+    last = np.minimum(grid.shape, np.ceil((placed.max(axis=0) + margin - grid.origin) / grid.voxel).astype(int))
+    if np.any(last <= first):
+        return
+
+    def away(points: np.ndarray) -> np.ndarray:
+        return prop_distance(item.prop, folder, points, grid.voxel) - item.collider.skin
+
+    place = [grid.origin[a] + (np.arange(first[a], last[a]) + 0.5) * grid.voxel for a in range(3)]
+    centres = np.stack(np.meshgrid(*place, indexing="ij"), axis=-1).reshape(-1, 3)
+    own = away(item.pose.to_own(centres)).reshape(last - first).astype(np.float32)
+    box = tuple(slice(a, b) for a, b in zip(first, last))
+    distance[box] = np.minimum(distance[box], own)
+    still = np.zeros(3)
+    pace, spin, centre = (item.motion.speed, item.motion.spin, item.motion.centre) if item.motion is not None else (still, still, still)
+    h = np.float32(grid.voxel)
+    for axis in range(3):
+        _border(
+            own, axis, first, h, np.asarray(grid.origin, np.float32), (item.collider.wake * pace).astype(np.float32),
+            (item.collider.wake * spin).astype(np.float32), centre.astype(np.float32), speed[axis], slopes[axis],
+        )  # fmt: skip
+
+
+@kernel(parallel=True)
+def _border(d, axis, first, h, origin, pace, spin, centre, speed, slopes):
+    """On the faces near and in one solid: its velocity along `axis`, and how far the face's own direction lies along its surface.
+
+    `d` is its distance in a part of the grid that begins at voxel `first`; what lies further off is not its own.
+    """
+    mx, my, mz = d.shape
+    ax, ay, az = 1 if axis == 0 else 0, 1 if axis == 1 else 0, 1 if axis == 2 else 0
+    reach, depth = np.float32(2.0) * h, np.float32(DEPTH) * h
+    a, b = (axis + 1) % 3, (axis + 2) % 3
+    for p_ in prange(mx + ax):
+        i = np.int64(p_)
+        at = np.zeros(3, np.float32)
+        for j in range(my + ay):
+            for k in range(mz + az):
+                i0, i1 = (i - ax if i > 0 else 0), (i if i < mx else mx - 1)
+                j0, j1 = (j - ay if j > 0 else 0), (j if j < my else my - 1)
+                k0, k1 = (k - az if k > 0 else 0), (k if k < mz else mz - 1)
+                here = HALF * (d[i0, j0, k0] + d[i1, j1, k1])
+                if here >= reach:
+                    continue
+                x, y, z = np.int64(first[0]) + i, np.int64(first[1]) + j, np.int64(first[2]) + k
+                at[0] = origin[0] + (np.float32(x) + (ZERO if ax else HALF)) * h - centre[0]
+                at[1] = origin[1] + (np.float32(y) + (ZERO if ay else HALF)) * h - centre[1]
+                at[2] = origin[2] + (np.float32(z) + (ZERO if az else HALF)) * h - centre[2]
+                speed[x, y, z] = pace[axis] + spin[a] * at[b] - spin[b] * at[a]
+                if here > -depth:
+                    gx = (
+                        d[min(i1 + 1, mx - 1), j1, k1]
+                        + d[min(i0 + 1, mx - 1), j0, k0]
+                        - d[max(i1 - 1, 0), j1, k1]
+                        - d[max(i0 - 1, 0), j0, k0]
+                    )
+                    gy = (
+                        d[i1, min(j1 + 1, my - 1), k1]
+                        + d[i0, min(j0 + 1, my - 1), k0]
+                        - d[i1, max(j1 - 1, 0), k1]
+                        - d[i0, max(j0 - 1, 0), k0]
+                    )
+                    gz = (
+                        d[i1, j1, min(k1 + 1, mz - 1)]
+                        + d[i0, j0, min(k0 + 1, mz - 1)]
+                        - d[i1, j1, max(k1 - 1, 0)]
+                        - d[i0, j0, max(k0 - 1, 0)]
+                    )
+                    g = gx if axis == 0 else (gy if axis == 1 else gz)
+                    total = gx * gx + gy * gy + gz * gz
+                    slopes[x, y, z] = np.float32(1.0) - g * g / total if total > ZERO else ZERO
+
+
+@kernel(parallel=True)
+def _outflow(u, v, w, au, av, aw, su, sv, sw, out):
+    """Outflow of each voxel where faces are partly solid: open shares carry the gas, the rest the solid's own velocity."""
+    nx, ny, nz = out.shape
+    for p_ in prange(nx):
+        i = np.int64(p_)
+        for j in range(ny):
+            for k in range(nz):
+                total = au[i + 1, j, k] * u[i + 1, j, k] + (ONE - au[i + 1, j, k]) * su[i + 1, j, k]
+                total -= au[i, j, k] * u[i, j, k] + (ONE - au[i, j, k]) * su[i, j, k]
+                total += av[i, j + 1, k] * v[i, j + 1, k] + (ONE - av[i, j + 1, k]) * sv[i, j + 1, k]
+                total -= av[i, j, k] * v[i, j, k] + (ONE - av[i, j, k]) * sv[i, j, k]
+                total += aw[i, j, k + 1] * w[i, j, k + 1] + (ONE - aw[i, j, k + 1]) * sw[i, j, k + 1]
+                total -= aw[i, j, k] * w[i, j, k] + (ONE - aw[i, j, k]) * sw[i, j, k]
+                out[i, j, k] = total
+
+
+def outflow(state: GasState, solids: Solids, out: np.ndarray) -> None:
+    """Divergence per voxel edge (m/s) with the solids' own movement; voxels wholly within a solid have none."""
+    _outflow(state.u, state.v, state.w, *solids.open, *solids.speed, out)
+    out[solids.levels[0].diagonal == 0] = 0.0
+
+
+@kernel(parallel=True)
+def _fill(q, share, speed, along, stick, mark):
+    """Give faces inside a solid the mean of their open neighbours along it, and the solid's own velocity across it. Two rings."""
+    nx, ny, nz = q.shape
+    for ring in range(2):
+        for p_ in prange(nx):
+            i = np.int64(p_)
+            for j in range(ny):
+                for k in range(nz):
+                    if share[i, j, k] > ZERO:
+                        if ring == 0 and share[i, j, k] < ONE:
+                            q[i, j, k] += stick[i, j, k] * (ONE - share[i, j, k]) * (speed[i, j, k] - q[i, j, k])
+                        continue
+                    if ring == 1 and mark[i, j, k] == np.int8(1):
+                        continue
+                    total, count = ZERO, ZERO
+                    if along[i, j, k] > ZERO:
+                        for n in range(6):
+                            a = i + (1 if n == 0 else (-1 if n == 1 else 0))
+                            b = j + (1 if n == 2 else (-1 if n == 3 else 0))
+                            c = k + (1 if n == 4 else (-1 if n == 5 else 0))
+                            if (
+                                0 <= a < nx
+                                and 0 <= b < ny
+                                and 0 <= c < nz
+                                and (share[a, b, c] > ZERO or (ring == 1 and mark[a, b, c] == np.int8(1)))
+                            ):
+                                total += q[a, b, c]
+                                count += ONE
+                    if count > ZERO:
+                        q[i, j, k] = along[i, j, k] * total / count + (ONE - along[i, j, k]) * speed[i, j, k]
+                        mark[i, j, k] = np.int8(1 if ring == 0 else 2)
+                    else:
+                        q[i, j, k] = speed[i, j, k]
+                        mark[i, j, k] = np.int8(0)
+
+
+def fill_velocity(state: GasState, solids: Solids) -> None:
+    """Set the velocity of faces inside solids, in place, so that gas slides along (or sticks) when it is advected."""
+    marks = solids.scratch.setdefault("marks", [np.zeros(s.shape, np.int8) for s in solids.open])
+    for axis, q in enumerate((state.u, state.v, state.w)):
+        marks[axis][:] = 0
+        _fill(q, solids.open[axis], solids.speed[axis], solids.along[axis], solids.stick[axis], marks[axis])
+
+
+@kernel(parallel=True)
+def _ghosts(s, distance, depth):
+    """Give voxels inside a solid, down to a depth, the mean of the neighbours that lie further out."""
+    nx, ny, nz, channels = s.shape
+    for p_ in prange(nx):
+        i = np.int64(p_)
+        for j in range(ny):
+            for k in range(nz):
+                here = distance[i, j, k]
+                if here >= ZERO or here < -depth:
+                    continue
+                count = ZERO
+                for c in range(channels):
+                    s[i, j, k, c] = ZERO
+                for n in range(6):
+                    a = i + (1 if n == 0 else (-1 if n == 1 else 0))
+                    b = j + (1 if n == 2 else (-1 if n == 3 else 0))
+                    d = k + (1 if n == 4 else (-1 if n == 5 else 0))
+                    if 0 <= a < nx and 0 <= b < ny and 0 <= d < nz and distance[a, b, d] >= ZERO:
+                        count += ONE
+                        for c in range(channels):
+                            s[i, j, k, c] += s[a, b, d, c]
+                if count > ZERO:
+                    for c in range(channels):
+                        s[i, j, k, c] /= count
+
+
+@kernel(parallel=True)
+def _clear(s, distance):
+    nx, ny, nz, channels = s.shape
+    for p_ in prange(nx):
+        i = np.int64(p_)
+        for j in range(ny):
+            for k in range(nz):
+                if distance[i, j, k] < ZERO:
+                    for c in range(channels):
+                        s[i, j, k, c] = ZERO
+
+
+def ghost_scalars(state: GasState, solids: Solids, voxel: float) -> None:
+    """Fill the outermost voxels of solids from the gas beside them, in place: reads near a wall then find no hole."""
+    for s in (state.scalars, state.dye):
+        if s is not None:
+            _ghosts(s, solids.distance, np.float32(DEPTH * voxel))
+
+
+def clear_scalars(state: GasState, solids: Solids) -> None:
+    """No gas inside a solid."""
+    for s in (state.scalars, state.dye):
+        if s is not None:
+            _clear(s, solids.distance)
+
+
+@kernel(parallel=True)
+def _subtract(p, share, axis, low, high, q):
+    """Take the pressure's difference off the faces that are open at all."""
+    nx, ny, nz = q.shape
+    mx, my, mz = p.shape
+    for p_ in prange(nx):
+        i = np.int64(p_)
+        for j in range(ny):
+            for k in range(nz):
+                if share[i, j, k] <= ZERO:
+                    continue
+                n = i if axis == 0 else (j if axis == 1 else k)
+                m = mx if axis == 0 else (my if axis == 1 else mz)
+                a, b, c = (min(i, mx - 1), min(j, my - 1), min(k, mz - 1))
+                here = p[a, b, c]
+                if 0 < n < m:
+                    q[i, j, k] -= here - p[i - (1 if axis == 0 else 0), j - (1 if axis == 1 else 0), k - (1 if axis == 2 else 0)]
+                elif n == 0 and low:
+                    q[i, j, k] -= np.float32(2.0) * here
+                elif n == m and high:
+                    q[i, j, k] += np.float32(2.0) * here
+
+
+def project_round(
+    state: GasState, grid: Grid, solids: Solids, p: np.ndarray, rhs: np.ndarray, tolerance: float, most: int
+) -> tuple[int, float]:
+    """Solve for the pressure round the solids and take its gradient off, in place.
+
+    Parameters
+    ----------
+    p : (nx, ny, nz) the last step's pressure, from which to begin
+    rhs : minus the divergence that is to go, per voxel edge; used up
+
+    Returns
+    -------
+    cycles made, and the relative residual reached
+    """
+    dead = solids.levels[0].diagonal == 0
+    rhs[dead] = 0.0
+    p[dead] = 0.0
+    for pocket in solids.pockets:
+        rhs.reshape(-1)[pocket] -= rhs.reshape(-1)[pocket].mean(dtype=np.float64)
+    found = multigrid.solve(solids.levels, p, rhs, tolerance, most, solids.scratch)
+    for axis, q in enumerate((state.u, state.v, state.w)):
+        _subtract(p, solids.open[axis], axis, grid.open_low[axis], grid.open_high[axis], q)
+    return found

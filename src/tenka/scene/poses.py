@@ -1,0 +1,122 @@
+"""Poses over time: where a placed thing stands, carried by its parents, and how fast it moves.
+
+A pose takes a thing's own coordinates to the scene's: first its tilt (about its y axis), then its turn (about the vertical),
+then its position with what it has shifted; then its parent's pose.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from tenka.effect.courses import Course, Value, value_at
+from tenka.effect.model import Effect, Placed, Prop
+
+
+@dataclass(frozen=True)
+class Pose:
+    """A rigid placing: `world = points @ turn.T + origin`.
+
+    Attributes
+    ----------
+    turn : (3, 3) rotation
+    origin : (3,) m
+    """
+
+    turn: np.ndarray
+    origin: np.ndarray
+
+    def to_scene(self, points: np.ndarray) -> np.ndarray:
+        return points @ self.turn.T + self.origin
+
+    def to_own(self, points: np.ndarray) -> np.ndarray:
+        return (points - self.origin) @ self.turn
+
+    def same_as(self, other: Pose) -> bool:
+        return bool(np.array_equal(self.turn, other.turn) and np.array_equal(self.origin, other.origin))
+
+
+STILL = Pose(np.eye(3), np.zeros(3))
+
+
+def own_pose(placed: Placed, at: Callable[[Value], float]) -> Pose:
+    a, b = math.radians(at(placed.turn)), math.radians(at(placed.tilt))
+    round_z = np.array([[math.cos(a), -math.sin(a), 0.0], [math.sin(a), math.cos(a), 0.0], [0.0, 0.0, 1.0]])
+    round_y = np.array([[math.cos(b), 0.0, math.sin(b)], [0.0, 1.0, 0.0], [-math.sin(b), 0.0, math.cos(b)]])
+    shift = (at(placed.shift_x), at(placed.shift_y), at(placed.shift_z))
+    return Pose(round_z @ round_y, np.asarray(placed.position, float) + shift)
+
+
+def pose_of(placed: Placed, props: tuple[Prop, ...], at: Callable[[Value], float]) -> Pose:
+    """The pose of a placed thing.
+
+    Parameters
+    ----------
+    props : among which its parents are; one that is missing carries nothing
+    at : gives the value of a course at the moment that is asked for
+    """
+    pose, parent = own_pose(placed, at), placed.parent
+    for _ in range(len(props)):
+        carrier = next((p for p in props if p.id == parent), None)
+        if carrier is None:
+            break
+        outer = own_pose(carrier, at)
+        pose = Pose(outer.turn @ pose.turn, outer.to_scene(pose.origin))
+        parent = carrier.parent
+    return pose
+
+
+def pose_at(placed: Placed, props: tuple[Prop, ...], t: float) -> Pose:
+    """The pose at `t` seconds."""
+    return pose_of(placed, props, lambda value: value_at(value, t))
+
+
+def carriers(placed: Placed, props: tuple[Prop, ...]) -> list[Prop]:
+    """The props that carry a thing, nearest first."""
+    found: list[Prop] = []
+    parent = placed.parent
+    while parent and len(found) < len(props):
+        carrier = next((p for p in props if p.id == parent), None)
+        if carrier is None:
+            break
+        found.append(carrier)
+        parent = carrier.parent
+    return found
+
+
+def moves(placed: Placed, props: tuple[Prop, ...]) -> bool:
+    """Whether a thing, or what carries it, has a course."""
+    names = {"turn", "tilt", "shift_x", "shift_y", "shift_z"}
+    return any(isinstance(getattr(item, name), Course) for item in (placed, *carriers(placed, props)) for name in names)
+
+
+def scene_moves(effect: Effect) -> bool:
+    """Whether any prop that is drawn moves."""
+    return any(not p.hidden and moves(p, effect.props) for p in effect.props)
+
+
+@dataclass(frozen=True)
+class Motion:
+    """How a rigid thing moves between two poses `dt` seconds apart: v(x) = speed + spin x (x - centre)."""
+
+    speed: np.ndarray
+    spin: np.ndarray
+    centre: np.ndarray
+
+    def at(self, points: np.ndarray) -> np.ndarray:
+        """Velocity of its points, (n, 3) m/s."""
+        return self.speed + np.cross(np.broadcast_to(self.spin, points.shape), points - self.centre)
+
+
+def motion_between(before: Pose, after: Pose, dt: float) -> Motion:
+    """The mean velocity from one pose to the next (rotation by its axis and angle)."""
+    change = after.turn @ before.turn.T
+    cosine = min(1.0, max(-1.0, (np.trace(change) - 1.0) / 2.0))
+    axis = np.array([change[2, 1] - change[1, 2], change[0, 2] - change[2, 0], change[1, 0] - change[0, 1]])
+    length = float(np.linalg.norm(axis))
+    angle = math.acos(cosine)
+    spin = axis / length * angle / dt if length > 1e-12 else np.zeros(3)
+    return Motion((after.origin - before.origin) / dt, spin, 0.5 * (before.origin + after.origin))
