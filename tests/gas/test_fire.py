@@ -101,7 +101,8 @@ def test_a_source_presses_in_its_volume_each_second():
         density=0.0,
     )
     grid = opened((20, 20, 20), 0.05)
-    state = step_with(grid, GasState.still(grid), 0.01, sources=(inputs_of(source),))
+    still = GasState.still(grid)
+    state = step_with(grid, still, 0.01, sources=(inputs_of(source),))
     outflow = 0.05**2 * sum(
         float(np.moveaxis(q, a, 0)[-1].sum() - np.moveaxis(q, a, 0)[0].sum()) for a, q in enumerate((state.u, state.v, state.w))
     )
@@ -161,7 +162,8 @@ def swirl_profile(state: GasState, grid: Grid) -> tuple[np.ndarray, np.ndarray]:
 
 def test_a_swirl_turns_its_core_as_one_at_high_grip():
     grid = closed((40, 40, 8), 0.05)
-    state = step_with(grid, GasState.still(grid), 0.05, 3, locals=(LocalInput("swirl", SWIRL, place(1, 1, 0.2)),))
+    still = GasState.still(grid)
+    state = step_with(grid, still, 0.05, 3, locals=(LocalInput("swirl", SWIRL, place(1, 1, 0.2)),))
     r, speed = swirl_profile(state, grid)
     core = (r > 0.1) & (r < 0.35)
     np.testing.assert_allclose(speed[core], 2 * np.pi * 0.5 * r[core], rtol=0.05)

@@ -268,7 +268,7 @@ class Stage(QWidget):
         elif isinstance(force, Swirl):
             turns = np.linspace(0, 6 * math.pi, 97)
             way = 1.0 if value_at(force.spin, t) >= 0 else -1.0
-            coil = np.stack([np.cos(turns), way * np.sin(turns), np.zeros(97)], axis=1) * force.radius
+            coil = np.stack([np.cos(turns), way * np.sin(turns), np.zeros(97)], axis=1) * force.core
             coil[:, 2] = np.linspace(-0.5, 0.5, 97) * force.height
             lines = [pose.to_scene(coil)]
         elif isinstance(force, Pull):

@@ -10,8 +10,9 @@ from pathlib import Path
 
 import numpy as np
 
-from tenka.base.randomness import stable_seed, unit_array
-from tenka.demo import FOLDER
+from tenka.base.randomness import unit_array
+from tenka.demo import FOLDER, workshop
+from tenka.demo.shapes import BRICK, CLAY, IRON, SOOT, STONE, WOOD, aged, placed
 from tenka.effect import storage
 from tenka.effect.courses import Noise, Sum
 from tenka.effect.model import (
@@ -36,26 +37,6 @@ from tenka.effect.model import (
 )  # fmt: skip
 from tenka.scene.glb import to_bytes
 from tenka.scene.meshes import Mesh, box, joined, turned_profile
-from tenka.scene.poses import Pose
-
-BRICK = (0.30, 0.135, 0.085)
-SOOT = (0.045, 0.04, 0.038)
-IRON = (0.05, 0.052, 0.055)
-STONE = (0.26, 0.245, 0.22)
-WOOD = (0.20, 0.13, 0.075)
-CLAY = (0.42, 0.24, 0.15)
-
-
-def aged(mesh: Mesh, amount: float, name: str) -> Mesh:
-    """Each face a little lighter or darker than its neighbours."""
-    tone = 1.0 + amount * (unit_array(stable_seed(name), np.arange(len(mesh.faces)) // 2) - 0.5)
-    return Mesh(mesh.points, mesh.faces, (mesh.colours * tone[:, None]).astype(np.float32))
-
-
-def placed(mesh: Mesh, x: float, y: float, z: float = 0.0, turn: float = 0.0) -> Mesh:
-    a = math.radians(turn)
-    turned = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])
-    return mesh.placed(Pose(turned, np.array([x, y, z], float)))
 
 
 def courses_of_brick(profile: list[tuple[float, float]], height: float) -> list[tuple[float, float]]:
@@ -214,13 +195,14 @@ def kiln_plume() -> Effect:
 
 def main(folder: Path = FOLDER) -> None:
     (folder / "props").mkdir(parents=True, exist_ok=True)
-    for name, build in (("kiln", kiln), ("yard", yard), ("low_wall", low_wall), ("figure", figure)):
+    for name, build in (("kiln", kiln), ("yard", yard), ("low_wall", low_wall), ("figure", figure), *workshop.PROPS.items()):
         mesh = build()
         assert math.isfinite(float(mesh.points.sum()))
         (folder / "props" / f"{name}.glb").write_bytes(to_bytes({name: mesh}))
         print(f"{name}.glb: {len(mesh.faces)} triangles")
-    storage.save(kiln_plume(), folder / "kiln_plume.tenka")
-    print("kiln_plume.tenka")
+    for name, effect in (("kiln_plume", kiln_plume), *workshop.EFFECTS.items()):
+        storage.save(effect(), folder / f"{name}.tenka")
+        print(f"{name}.tenka")
 
 
 if __name__ == "__main__":

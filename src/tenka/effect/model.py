@@ -213,7 +213,7 @@ class Swirl(_Force):
     kind: Literal["swirl"] = "swirl"
     position: Vec3 = param((0.0, 0.0, 1.0), "Middle of the column; with a parent, as seen from it.", section="Where", unit="m", soft=(-10, 10),
                            low=-1e4, high=1e4, step=0.02)  # fmt: skip
-    radius: float = param(0.6, "Radius of the core, which turns as one.", section="Where", unit="m", low=0.01, high=100, soft=(0.1, 4))
+    core: float = param(0.6, "Radius of the core, which turns as one.", section="Where", unit="m", low=0.01, high=100, soft=(0.1, 4))
     height: float = param(3.0, "Height of the column.", section="Where", unit="m", low=0.01, high=1000, soft=(0.2, 10))
     spin: Value = param(1.0, "Turns each second in the core; negative turns the other way.", section="Motion", unit="1/s", low=-60, high=60,
                         soft=(-3, 3), course=True, cost="forces")  # fmt: skip

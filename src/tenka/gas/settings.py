@@ -204,7 +204,7 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...],
             within = LocalInput("turbulence", (), *where) if force.region != "everywhere" else None
             turbulences.append(TurbulenceInput(at(force.strength, 0.0), force.size, force.detail, force.rate, force.grip, own, within))
         elif isinstance(force, Swirl):
-            shape = (force.radius, force.height, at(force.spin), at(force.lift), at(force.pull), force.falloff, at(force.grip, 0.0))
+            shape = (force.core, force.height, at(force.spin), at(force.lift), at(force.pull), force.falloff, at(force.grip, 0.0))
             local.append(LocalInput("swirl", shape, *where))
         elif isinstance(force, Pull):
             local.append(LocalInput("pull", (force.reach, at(force.strength), force.falloff), *where))

@@ -78,6 +78,13 @@ def find_solids(items: tuple[ColliderInput, ...], grid: Grid, folder: Path | Non
     return Solids(distance, shares, speed, along, stick, _pockets(levels[0], grid), levels, marks, scratch)
 
 
+@kernel
+def _share(a, b, per_voxel):
+    """How open the face between two voxels is, from their distances; shut where both are inside, or flow would go along the border."""
+    share = HALF + HALF * (a + b) * per_voxel
+    return ZERO if share < LEAST_OPEN or (a < ZERO and b < ZERO) else min(share, ONE)
+
+
 @kernel(parallel=True)
 def _shares(distance, axis, per_voxel, out):
     nx, ny, nz = distance.shape
@@ -88,14 +95,12 @@ def _shares(distance, axis, per_voxel, out):
             c, d = (max(j - 1, 0), min(j, ny - 1)) if axis == 1 else (j, j)
             row, p, q = out[i, j], distance[a, c], distance[b, d]
             if axis == 2:
-                row[0], row[nz] = HALF + p[0] * per_voxel, HALF + p[nz - 1] * per_voxel
+                row[0], row[nz] = _share(p[0], p[0], per_voxel), _share(p[nz - 1], p[nz - 1], per_voxel)
                 for k in range(1, nz):
-                    row[k] = HALF + HALF * (p[k - 1] + p[k]) * per_voxel
+                    row[k] = _share(p[k - 1], p[k], per_voxel)
             else:
                 for k in range(nz):
-                    row[k] = HALF + HALF * (p[k] + q[k]) * per_voxel
-            for k in range(row.size):
-                row[k] = min(row[k], ONE) if row[k] >= LEAST_OPEN else ZERO
+                    row[k] = _share(p[k], q[k], per_voxel)
 
 
 def _pockets(level: multigrid.Level, grid: Grid) -> list[np.ndarray]:

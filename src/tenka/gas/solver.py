@@ -27,6 +27,9 @@ SOLVER_VERSION = 2
 PARTS = ("source", "collision", "scalars", "velocity", "fire", "viscosity", "vorticity", "forces", "pressure")
 
 
+MOST_SPEED = 3000.0  # m/s; gas that is faster than any blast has come apart
+
+
 @contextmanager
 def _timed(work: Workspace, part: str) -> Iterator[None]:
     start = time.perf_counter()
@@ -166,8 +169,11 @@ class GasSolver:
         """
         frame_dt = 1.0 / self.rate
         fastest = state.fastest
-        if not math.isfinite(fastest):
-            raise Unstable(f"The gas blew up at {state.time:.2f} s: its speed is no longer a number.")
+        if not fastest < MOST_SPEED:
+            what = f"its speed reached {fastest:.3g} m/s" if math.isfinite(fastest) else "its speed is no longer a number"
+            raise Unstable(
+                f"The gas blew up at {state.time:.2f} s: {what}; look for a force, a push or an expansion that is far too strong."
+            )
         quality = self.layer.quality
         index = round(state.time * self.rate)
         inputs = self._inputs(index / self.rate, frame_dt)
