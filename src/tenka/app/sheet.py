@@ -33,8 +33,14 @@ from tenka.budget.devices import devices
 from tenka.effect.catalogue import SECTIONS, Param, params
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, param_at, promoted
+from tenka.effect.model import DomainBox, GasLayer
+from tenka.effect.starters import fitted
+from tenka.gas.grid import Grid
+from tenka.run.driver import predicted_seconds
 
 LABEL_WIDTH = 92
+COUNT = Param("count", "voxels", "whole", 64, "", "Voxels along the longest side: the voxel's edge follows.", "Where", 4.0, 2048.0, (16.0, 200.0), 1.0, False,
+              "simulation", "", (), None)  # fmt: skip
 MOVES = ("constant", "keys", "wave", "noise", "sum", "product", "absolute", "clamp")
 
 Nodes = list[tuple[str, BaseModel]]
@@ -354,6 +360,66 @@ class Row(QWidget):
             self.state.said.emit(str(error))
 
 
+class BoxFoot(QWidget):
+    """Under a domain's rows: its voxels along the longest side (editable), what it takes, and fitting it to the sources."""
+
+    def __init__(self, state: State, layer: GasLayer) -> None:
+        super().__init__()
+        self.state, self.id = state, layer.id
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 2, 8, 4)
+        column.setSpacing(4)
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        label = QLabel("voxels")
+        label.setProperty("quiet", True)
+        label.setFixedWidth(LABEL_WIDTH)
+        line.addWidget(label)
+        self.count = NumberField(COUNT, 64.0)
+        self.count.setToolTip(COUNT.help)
+        self.count.setFixedHeight(theme.ROW - 4)
+        self.count.changed.connect(self._set_count)
+        line.addWidget(self.count, 1)
+        fit = QPushButton("Fit to sources")
+        fit.setToolTip("Sets the box round the sources, with room to rise")
+        fit.clicked.connect(self._fit)
+        line.addWidget(fit)
+        column.addLayout(line)
+        self.told = QLabel()
+        self.told.setProperty("quiet", True)
+        self.told.setWordWrap(True)
+        column.addWidget(self.told)
+        state.changed.connect(self.refresh)  # not through a lambda: that would outlive the widget
+        state.news.connect(self.refresh)
+        self.refresh()
+
+    def _layer(self) -> GasLayer | None:
+        return next((layer for layer in self.state.effect.layers if layer.id == self.id), None)
+
+    def refresh(self, _: str = "") -> None:
+        layer = self._layer()
+        if layer is None:
+            return
+        grid = Grid.of(layer.domain)
+        self.count.show_value(float(max(grid.shape)))
+        pace = self.state.status.pace
+        seconds = predicted_seconds(layer, self.state.effect.frames, self.state.effect.rate, *(pace or ({}, None)))
+        x, y, z = grid.shape
+        need = grid.predicted_bytes()
+        memory = f"{need / 1e9:.1f} GB" if need > 9e8 else f"{need / 1e6:.0f} MB"
+        span = f"{seconds:.0f} s" if seconds < 100 else f"{seconds / 60:.0f} min"
+        self.told.setText(f"{x} × {y} × {z} = {grid.voxels / 1e3:,.0f} thousand voxels; about {memory}, and {span} for all frames")
+
+    def _set_count(self, value: float, token: object) -> None:
+        layer = self._layer()
+        if layer is not None:
+            voxel = max(layer.domain.size) / max(4.0, value)
+            self.state.edit(f"layers.{self.id}.domain.voxel", voxel, "Change the voxel count", ("count", token))
+
+    def _fit(self) -> None:
+        self.state.apply(fitted(self.state.effect, self.id), "Fit the box to the sources")
+
+
 class Sheet(QWidget):
     """The settings of what is selected, at one station."""
 
@@ -430,6 +496,10 @@ class Sheet(QWidget):
                 row = Row(self.state, path, p)
                 self.rows.append(row)
                 column.addWidget(row)
+            domain_of = next((node for path, _, node in items if isinstance(node, DomainBox)), None)
+            if section == "Where" and domain_of is not None and self.state.layer is not None:
+                self.foot = BoxFoot(self.state, self.state.layer)
+                column.addWidget(self.foot)
         if self.station == "budget" and self.state.tier is not None and self.state.effect.levers:
             column.addWidget(self._header("Levers", set()))
             for path, p in lever_rows(self.state):

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from tenka.app import theme
+from tenka.app.inspect import Inspector
 from tenka.app.state import State
 from tenka.app.timers import once
 from tenka.base.errors import TenkaError
@@ -97,10 +98,20 @@ class Stage(QWidget):
         frame.clicked.connect(self.frame_selected)
         keep = self._tool("camera", "Keep this view as the effect's camera", False)
         keep.clicked.connect(lambda: self.state.edit("camera", self.camera, "Keep the view"))
-        for button in (self.light_button, self.box_button, frame, keep):
+        self.inspect_button = self._tool("slice", "Look into the gas: slice, vectors, flow lines, table (I)", True)
+        self.inspect_button.toggled.connect(self._inspect_mode)
+        for button in (self.light_button, self.box_button, self.inspect_button, frame, keep):
             line.addWidget(button)
         bar.adjustSize()
         self._bar = bar
+        self.inspector = Inspector(self.state, self)
+        self.inspector.move(8, bar.height() + 6)
+        self.inspector.renewed.connect(self.update)
+
+    def _inspect_mode(self, on: bool) -> None:
+        self.inspector.setVisible(on)
+        self.inspector.show_frame(self.shown)
+        self.update()
 
     def _tool(self, name: str, tip: str, checkable: bool) -> QToolButton:
         button = QToolButton()
@@ -120,10 +131,11 @@ class Stage(QWidget):
 
     # --- drawing ------------------------------------------------------------------------------
 
-    def mesh(self) -> Mesh:
+    def mesh(self, index: int | None = None) -> Mesh:
         """All visible props; made again only when they change or move. A prop that cannot be read is left out, and said."""
         effect, folder = self.state.effect, self.state.folder
-        props, t = effect.props, self.state.time if scene_moves(effect) else 0.0
+        props = effect.props
+        t = (self.state.frame if index is None else index) / effect.rate if scene_moves(effect) else 0.0
         if self._mesh is None or self._mesh[0] != (props, folder, t):
             solo = any(p.solo for p in props)
             meshes = []
@@ -180,7 +192,7 @@ class Stage(QWidget):
                 kept = shown
             hidden = layer is None or layer.hidden
             frame = None if kept is None or hidden else kept.frame
-            drawn = renderer.draw(frame, layer.look if layer else _NO_LOOK, effect.light, view, self.mesh(), coarse)
+            drawn = renderer.draw(frame, layer.look if layer else _NO_LOOK, effect.light, view, self.mesh(index), coarse)
             h, w, _ = drawn.rgb.shape
             image = QImage(drawn.rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(QImage.Format.Format_RGB32)
             self.drawn.emit(Drawn(image, shown, index, coarse, 1e3 * (time.perf_counter() - start), asked))
@@ -198,6 +210,7 @@ class Stage(QWidget):
         self.took = drawn.ms or self.took
         if drawn.shown is not None:
             self.shown = drawn.shown
+            self.inspector.show_frame(self.shown)
         if drawn.coarse > 1 and drawn.ms:
             self.last_ms = drawn.ms
         self.update()
@@ -228,6 +241,7 @@ class Stage(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.show_box:
             self._paint_box(painter)
+        self.inspector.paint(painter, self.view(), QRectF(self.rect()))
         self._paint_words(painter)
 
     def _paint_box(self, painter: QPainter) -> None:
@@ -451,6 +465,7 @@ class Stage(QWidget):
         self._idle.stop()
         self._worker.close()
         self._prober.close()
+        self.inspector.close_worker()
 
 
 def probe_text(view: View, px: float, py: float, shown: Shown, session: Session) -> str:

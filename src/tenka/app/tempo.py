@@ -16,6 +16,7 @@ from tenka.app.state import State
 from tenka.app.timers import every
 from tenka.effect.document import get
 from tenka.effect.model import Source, envelope
+from tenka.run.driver import MEASURES
 
 OUTLINE = 232
 AXIS = 20
@@ -25,7 +26,8 @@ MARKS = (
     ("eye", "hidden", "Hide: takes part, is not drawn"),
     ("ban", "passed_over", "Pass over: left out of the simulation"),
 )
-KIND_ICONS = {"gas": "cloud", "source": "circle-dot", "wind": "wind", "turbulence": "tornado", "prop": "box"}
+KIND_ICONS = {"gas": "cloud", "source": "circle-dot", "wind": "wind", "turbulence": "waves", "swirl": "tornado", "pull": "magnet",
+              "drag": "hand", "gravity": "arrow-down-to-line", "prop": "box"}  # fmt: skip
 
 
 def marks_of(path: str) -> tuple[tuple[str, str, str], ...]:
@@ -42,6 +44,7 @@ class Line:
     icon: str
     depth: int
     fold: str = ""
+    measure: str = ""
 
 
 class Rows(QWidget):
@@ -69,12 +72,21 @@ class Rows(QWidget):
             found.append(Line(f"layers.{layer.id}", layer.name, "cloud", 0))
             for source in layer.sources:
                 found.append(Line(f"layers.{layer.id}.sources.{source.id}", source.name, "circle-dot", 1))
+            for collider in layer.colliders:
+                found.append(Line(f"layers.{layer.id}.colliders.{collider.id}", collider.name, "shield", 1))
         for fold, items, group in (("forces", e.forces, "Forces"), ("props", e.props, "Props")):
             if items:
                 open_ = fold in self.unfolded
                 found.append(Line("", f"{group} ({len(items)})", "chevron-down" if open_ else "chevron-right", 0, fold))
                 if open_:
                     found += [Line(f"{fold}.{i.id}", i.name, KIND_ICONS.get(getattr(i, "kind", "prop"), "box"), 1) for i in items]
+        if e.layers:
+            open_ = "measures" in self.unfolded
+            found.append(Line("", "Measures", "chevron-down" if open_ else "chevron-right", 0, "measures"))
+            if open_:
+                burns = any(layer.fire.burns for layer in e.layers)
+                found += [Line("", name, "chart-line", 1, measure=id) for id, name, _ in MEASURES if burns or id not in ("fuel", "burnt")]
+                found.append(Line("", "Time of a step", "chart-line", 1, measure="ms"))
         return found
 
     def _resize(self) -> None:
@@ -160,6 +172,8 @@ class Rows(QWidget):
         width = OUTLINE - 78 - (left + 22) if node is not None else OUTLINE - left - 26
         text = painter.fontMetrics().elidedText(line.name, Qt.TextElideMode.ElideRight, int(width))
         painter.drawText(QRectF(left + 22, top, width, theme.ROW), Qt.AlignmentFlag.AlignVCenter, text)
+        if line.measure:
+            self._paint_measure(painter, top, line.measure)
         if node is None:
             return
         for mark, (name, attribute, _) in enumerate(marks_of(line.path)):
@@ -170,7 +184,7 @@ class Rows(QWidget):
             painter.setOpacity(1.0)
         if isinstance(node, Source):
             self._paint_source(painter, top, node)
-        elif line.path.startswith("layers."):
+        elif line.path.count(".") == 1 and line.path.startswith("layers."):
             self._paint_stored(painter, top)
 
     def _envelope(self, source: Source) -> tuple[QPolygonF, QPolygonF]:
@@ -199,6 +213,33 @@ class Rows(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(line)
         painter.translate(0, -top)
+
+    def measured(self, measure: str) -> tuple[np.ndarray, np.ndarray]:
+        """Frames, and a figure of each, as far as they are stored."""
+        figures = self.state.status.figures
+        frames = [f for f in sorted(figures) if measure in figures[f] or measure == "ms"]
+        values = [sum(figures[f].get("parts", {}).values()) if measure == "ms" else figures[f][measure] for f in frames]
+        return np.array(frames, int), np.array(values, float)
+
+    def _paint_measure(self, painter: QPainter, top: float, measure: str) -> None:
+        """A curve from nothing to its most, with the value at the head."""
+        frames, values = self.measured(measure)
+        if not len(frames):
+            return
+        rate, most = self.state.effect.rate, max(float(values.max()), 1e-12)
+        base = top + theme.ROW - 3.0
+        points = [
+            QPointF(self.x_of((f + 0.5) / rate), base - (theme.ROW - 7) * max(v, 0.0) / most)
+            for f, v in zip(frames.tolist(), values.tolist())
+        ]
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS, 0.8), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(points))
+        unit = next((u for id, _, u in MEASURES if id == measure), "ms")
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour(theme.QUIET))
+        box = QRectF(OUTLINE - 92, top, 84, theme.ROW)
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{most:.3g} {unit}")
 
     def _paint_stored(self, painter: QPainter, top: float) -> None:
         e, status = self.state.effect, self.state.status
@@ -247,6 +288,8 @@ class Rows(QWidget):
         line = lines[row]
         if line.fold:
             self.toggle_fold(line.fold)
+            return
+        if not line.path:
             return
         for mark, (_, attribute, _tip) in enumerate(marks_of(line.path)):
             if self.mark_rect(row, mark).contains(at):

@@ -113,6 +113,7 @@ QLabel[title="true"] {{ font-size: {LARGE}px; font-weight: 500; }}
 QToolTip {{ background: {BENCH}; color: {TEXT}; border: 1px solid {RULE}; padding: 4px; }}
 QPushButton, QToolButton {{ background: transparent; border: 1px solid {RULE}; border-radius: {RADIUS}px; padding: 3px 10px; min-height: 18px; }}
 QToolButton {{ padding: 3px; border-color: transparent; }}
+QToolButton::menu-indicator {{ image: none; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {QUIET}; }}
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {VERDIGRIS}; }}
 QPushButton:pressed, QToolButton:pressed {{ background: {RULE}; }}

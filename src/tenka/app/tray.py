@@ -3,18 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QFileDialog, QLabel, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
-from tenka.effect.starters import STARTERS, with_force, with_prop, with_source
+from tenka.effect.starters import STARTERS, with_collider, with_force, with_prop, with_source
 from tenka.scene.meshes import load
 
-ICONS = {"Plume": "factory", "Puff": "cloudy", "Mist": "cloud-fog"}
+ICONS = {"Plume": "factory", "Puff": "cloudy", "Mist": "cloud-fog", "Fire": "flame"}
+ON_TRAY = ("Wind", "Eddies", "Swirl")
+FORCES = (
+    ("Wind", "wind", "wind", "Wind with gusts"),
+    ("Eddies", "eddies", "waves", "Turbulence: swirls that stir the gas"),
+    ("Swirl", "swirl", "tornado", "A swirl column: gas turns round an axis and rises along it"),
+    ("Pull", "pull", "magnet", "A point that draws gas in, or pushes it away"),
+    ("Drag", "drag", "hand", "Drag everywhere or in a region"),
+    ("Gravity", "gravity", "arrow-down-to-line", "A further gravity, in any direction"),
+)
 
 
 class Tray(QWidget):
@@ -25,8 +35,8 @@ class Tray(QWidget):
         self.state = state
         self.setFixedWidth(76)
         column = QVBoxLayout(self)
-        column.setContentsMargins(4, 10, 4, 8)
-        column.setSpacing(2)
+        column.setContentsMargins(4, 4, 4, 4)
+        column.setSpacing(0)
         self.buttons: dict[str, QToolButton] = {}
         self._head(column, "Begin")
         for name, make in STARTERS.items():
@@ -36,17 +46,31 @@ class Tray(QWidget):
         self._button(
             column, "Source", "circle-dot", "A region that feeds the gas", lambda: self._add(lambda e: with_source(e), "Add a source")
         )
-        self._button(column, "Wind", "wind", "Wind with gusts", lambda: self._add(lambda e: with_force(e, "wind"), "Add wind"))
-        self._button(
-            column,
-            "Eddies",
-            "tornado",
-            "Turbulence: swirls that stir the gas",
-            lambda: self._add(lambda e: with_force(e, "eddies"), "Add eddies"),
-        )
+        self.force_menu = QMenu(self)
+        for name, kind, icon, tip in FORCES:
+            call = partial(self._add, partial(with_force, kind=kind), f"Add {name.lower()}")
+            if name in ON_TRAY:
+                self._button(column, name, icon, tip, call)
+            else:
+                action = self.force_menu.addAction(theme.icon(icon), name)
+                assert action is not None
+                action.setToolTip(tip)
+                action.triggered.connect(call)
+        self.force_menu.setToolTipsVisible(True)
+        self._button(column, "Force", "plus", "Pull, drag or gravity", lambda: None)
+        self.buttons["Force"].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.buttons["Force"].setMenu(self.force_menu)
         self._button(column, "Box", "box", "A box as a prop", lambda: self._add(lambda e: with_prop(e), "Add a box"))
         self._button(column, "Mesh", "import", "A mesh from a file as a prop (GLB, OBJ, PLY, STL)", self._ask_mesh)
+        self._button(column, "Stop", "shield", "Let the selected prop stop the gas: only such pairs collide", self._stop)
         column.addStretch(1)
+
+    def _stop(self) -> None:
+        group, _, prop = self.state.selection.rpartition(".")
+        if group != "props":
+            self.state.said.emit("Select the prop that is to stop the gas first, in the tempo's rows.")
+            return
+        self._add(lambda e: with_collider(e, prop), "Let a prop stop the gas")
 
     def _head(self, column: QVBoxLayout, text: str) -> None:
         label = QLabel(text)
@@ -60,7 +84,7 @@ class Tray(QWidget):
         button.setIcon(theme.icon(icon))
         button.setIconSize(QSize(16, 16))
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-        button.setFixedSize(68, 44)
+        button.setFixedSize(68, 42)
         button.setFont(theme.font(theme.SMALL))
         button.setToolTip(tip)
         button.clicked.connect(call)

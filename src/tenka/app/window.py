@@ -205,6 +205,7 @@ class Window(QMainWindow):
         add("R", lambda: self.tempo.mode.toggle(), plain=True)
         add("F", self.stage.frame_selected, plain=True)
         add("L", lambda: self.stage.light_button.toggle(), plain=True)
+        add("I", lambda: self.stage.inspect_button.toggle(), plain=True)
         add("B", lambda: self.stage.box_button.toggle(), plain=True)
         add("H", lambda: self.proof.heat.toggle() if self.station == "proof" else None, plain=True)
         add("Ctrl+P", lambda: self.pack.start() if self.station == "pack" else None)

@@ -2,21 +2,29 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import free_id
 from tenka.effect.model import (
+    Brake,
     Camera,
+    Collider,
     DomainBox,
     Effect,
     Fading,
+    Fire,
     Flipbook,
     Force,
     GasLayer,
+    Gravity,
     Look,
     Motion,
     Player,
     Prop,
+    Pull,
     Source,
+    Swirl,
     Tier,
     Turbulence,
     Wind,
@@ -78,14 +86,69 @@ def floor_mist(effect: Effect) -> Effect:
                  Camera(target=(0, 0, 0.4), distance=7.5, pitch=18.0), 4.0)  # fmt: skip
 
 
-STARTERS = {"Plume": steady_plume, "Puff": puff, "Mist": floor_mist}
+def flames(effect: Effect) -> Effect:
+    """A fire on the floor, with flames and a little smoke."""
+    layer = GasLayer(
+        id="fire", name="Fire", domain=DomainBox(origin=(-0.8, -0.8, 0), size=(1.6, 1.6, 2.6), voxel=0.042, open_low=(True, True, False), run_up=1.5),
+        sources=(Source(id="hearth", name="Hearth", shape="cylinder", position=(0, 0, 0.14), size=(0.6, 0.6, 0.18), density=0.0, temperature=700.0,
+                        fuel=7.0, push=(0, 0, 0.8), breakup=0.8, breakup_size=0.16, breakup_rate=4.0),),
+        fire=Fire(burns=True, burn_rate=2.6, heat=1500.0, soot=0.3, radiation=1000.0, flame_fade=2.4, hottest=1750.0),
+        motion=Motion(lift=0.4, weight=0.0, drag=0.2, fine_curl=4.0, fine_size=0.09, broad_curl=2.5, broad_size=0.4),
+        fading=Fading(smoke=0.8, smoke_linear=0.06, cooling=0.8), look=Look(extinction=8.0, flame=2.4, flame_heat=1.32, glow=0.5, steps=2.0),
+    )  # fmt: skip
+    return _base(effect, "Fire", layer, (EDDIES.model_copy(update={"strength": 1.0, "size": 0.4, "rate": 2.0}),),
+                 Camera(target=(0, 0, 1.1), distance=4.8, pitch=6.0), 3.0)  # fmt: skip
+
+
+STARTERS = {"Plume": steady_plume, "Puff": puff, "Mist": floor_mist, "Fire": flames}
+
+
+FORCES = {"wind": (Wind, "Wind"), "eddies": (Turbulence, "Eddies"), "swirl": (Swirl, "Swirl"), "pull": (Pull, "Pull"), "drag": (Brake, "Drag"),
+          "gravity": (Gravity, "Gravity")}  # fmt: skip
 
 
 def with_force(effect: Effect, kind: str) -> tuple[Effect, str]:
-    """The effect with a new force, and its path."""
+    """The effect with a new force, in the middle of its first layer's box, and its path."""
     id = free_id(effect.forces, kind)
-    force: Force = Wind(id=id, name="Wind") if kind == "wind" else Turbulence(id=id, name="Eddies")
+    make, name = FORCES[kind]
+    force: Force = make(id=id, name=name)
+    if effect.layers:
+        d = effect.layers[0].domain
+        middle = tuple(round(o + s / 2, 3) for o, s in zip(d.origin, d.size))
+        more: dict[str, object] = {"position": middle, "region_size": tuple(round(s / 2, 3) for s in d.size)}
+        if kind == "swirl":
+            more |= {"core": round(min(d.size[:2]) * 0.15, 3), "height": round(d.size[2], 3)}
+        force = force.model_copy(update=more)
     return effect.model_copy(update={"forces": (*effect.forces, force)}), f"forces.{id}"
+
+
+def with_collider(effect: Effect, prop: str) -> tuple[Effect, str]:
+    """The effect with a prop that stops its first layer from now on, and the pair's path; the same when it does already."""
+    layer = effect.layer()
+    held = next((c for c in layer.colliders if c.prop == prop), None)
+    if held is not None:
+        return effect, f"layers.{layer.id}.colliders.{held.id}"
+    name = next(p.name for p in effect.props if p.id == prop)
+    id = free_id(layer.colliders, "stop")
+    layer = layer.model_copy(update={"colliders": (*layer.colliders, Collider(id=id, name=f"{name} stops it"[:60], prop=prop))})
+    layers = tuple(layer if item.id == layer.id else item for item in effect.layers)
+    return effect.model_copy(update={"layers": layers}), f"layers.{layer.id}.colliders.{id}"
+
+
+def fitted(effect: Effect, layer_id: str) -> Effect:
+    """The effect with a layer's box fitted to its sources: room to rise above them, and a little all round."""
+    layer = effect.layer(layer_id)
+    boxes = [(np.asarray(s.position) - np.asarray(s.size) / 2, np.asarray(s.position) + np.asarray(s.size) / 2) for s in layer.sources]
+    if not boxes:
+        return effect
+    low, high = np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
+    wide = float(max(high - low))
+    low, high = low - wide * np.array([1.5, 1.5, 0.3]), high + wide * np.array([1.5, 1.5, 4.0])
+    low[2] = max(low[2], 0.0) if layer.domain.origin[2] >= 0.0 else low[2]
+    domain = layer.domain.model_copy(update={
+        "origin": tuple(round(float(v), 3) for v in low), "size": tuple(round(float(v), 3) for v in high - low)})  # fmt: skip
+    layers = tuple(layer.model_copy(update={"domain": domain}) if item.id == layer.id else item for item in effect.layers)
+    return effect.model_copy(update={"layers": layers})
 
 
 def with_source(effect: Effect) -> tuple[Effect, str]:

@@ -191,6 +191,7 @@ class GasSolver:
             state = step(state, self.grid, inputs, masks, self.work, frame_dt / count, self.folder)
         state.time = (index + 1) / self.rate
         self.substeps += count
+        self.work.figures["substeps"] = float(count)
         return state
 
 

@@ -18,7 +18,7 @@ from tenka.base.jobs import Progress
 from tenka.base.threads import give_way
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.model import Effect
-from tenka.gas.grid import GasState
+from tenka.gas.grid import GasState, Grid
 from tenka.gas.solver import GasSolver
 from tenka.run.driver import Plan, Report, frame_of_state, simulate, state_of_frame, step_parts
 
@@ -57,6 +57,8 @@ class Status:
     seconds_left: float | None = None
     problem: str = ""
     step_parts: dict[str, float] = field(default_factory=dict)  # ms per sub-step
+    figures: dict[int, dict[str, Any]] = field(default_factory=dict)  # what was measured of each frame, see run.driver
+    pace: tuple[dict[int, dict[str, Any]], Grid] | None = None  # the newest figures that there are, and the grid they belong to
 
 
 class Session:
@@ -81,8 +83,8 @@ class Session:
         self._last: Shown | None = None
         self._coming: Shown | None = None
         self._problem = ""
-        self._walls: dict[str, list[float]] = {}
-        self._densest: dict[str, float] = {}
+        self._figures: dict[str, dict[str, Any]] = {}
+        self._pace: tuple[dict[int, dict[str, Any]], Grid] | None = None
         self._loose_shown: set[int] = set()
         self._parts: dict[str, float] = {}
         self._at = 0
@@ -193,14 +195,13 @@ class Session:
         return self._last
 
     def _note(self, plan: Plan, index: int, meta: dict[str, Any]) -> None:
-        self._walls[plan.keys[index]] = meta.get("wall", [])
-        self._densest[plan.keys[index]] = meta.get("densest", 0.0)
+        self._figures[plan.keys[index]] = meta
         self._parts = meta.get("parts") or self._parts
 
     def _note_stored(self, plan: Plan) -> None:
         """Take the figures of frames that an earlier session stored."""
         for index in range(plan.effect.frames):
-            if plan.keys[index] not in self._walls and self.store.has(plan.name(index)):
+            if plan.keys[index] not in self._figures and self.store.has(plan.name(index)):
                 meta = self.store.figures(plan.name(index))
                 if meta is not None:
                     self._note(plan, index, meta)
@@ -211,11 +212,15 @@ class Session:
             plan, progress = self._plan, self._progress
             if plan is None:
                 return Status(problem=self._problem)
-            known = {f: self._walls[k] for f, k in plan.keys.items() if f >= 0 and k in self._walls}
-            densest = max((self._densest[k] for f, k in plan.keys.items() if f >= 0 and k in self._densest), default=0.0)
+            if plan.effect.layers and any(k in self._figures for k in plan.keys.values()):
+                self._pace = ({f: self._figures[k] for f, k in plan.keys.items() if k in self._figures}, Grid.of(plan.layer.domain))
+            figures = {f: self._figures[k] for f, k in plan.keys.items() if f >= 0 and k in self._figures}
+            known = {f: meta.get("wall", []) for f, meta in figures.items()}
+            densest = max((meta.get("densest", 0.0) for meta in figures.values()), default=0.0)
             return Status(
                 stored=plan.stored(self.store), loose=set(self._loose_shown), walls=known, densest=densest, running=progress is not None,
                 at=self._at, seconds_left=progress.seconds_left if progress else None, problem=self._problem, step_parts=dict(self._parts),
+                figures=figures, pace=self._pace,
             )  # fmt: skip
 
     def wait_until_stored(self, seconds: float = 600.0) -> bool:

@@ -1,0 +1,176 @@
+"""The window's tools for gas: what the tray adds, moving and burning things, looking into the gas, measures."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLineEdit
+from pytestqt.qtbot import QtBot
+from test_window import LEFT, pixels, settle, shared_frames, until, window  # noqa: F401  (two are fixtures)
+
+from tenka.app.window import Window
+from tenka.effect.courses import Key, Keys
+from tenka.effect.document import get
+
+
+@pytest.mark.parametrize("name", ["Swirl", "Pull", "Drag", "Gravity"])
+def test_the_tray_adds_each_force_in_the_middle_of_the_box_and_it_acts(window: Window, qtbot: QtBot, name: str):  # noqa: F811
+    before = window.state.effect
+    if name in window.tray.buttons:
+        window.tray.buttons[name].click()
+    else:
+        next(a for a in window.tray.force_menu.actions() if a.text() == name).trigger()
+    force = get(window.state.effect, window.state.selection)
+    assert force.kind == name.lower() and force.position == (0.0, 0.0, 1.0)
+    assert window.sheet.row(f"{window.state.selection}.region") is not None
+    assert window.state.session.wait_until_stored(60)
+    settle(qtbot, window)
+    window.undo()
+    assert window.state.effect is before
+
+
+def test_a_prop_is_made_to_stop_the_gas_and_has_a_row_of_its_own(window: Window, qtbot: QtBot):  # noqa: F811
+    window.tray.buttons["Stop"].click()
+    assert not window.state.effect.layers[0].colliders and "Select the prop" in window.said.text()
+    window.state.select("props.box")
+    window.tray.buttons["Stop"].click()
+    (pair,) = window.state.effect.layers[0].colliders
+    assert pair.prop == "box" and "Box stops it" in [line.name for line in window.tempo.rows.lines()]
+    assert window.state.selection.endswith(f"colliders.{pair.id}")
+    assert window.state.session.wait_until_stored(60)
+    frame = window.state.session.frame(11)
+    assert frame is not None and not frame.frame.density[4:6, 4:6, 0].any()  # the box stands there
+    window.tray.buttons["Stop"].click()
+    assert len(window.state.effect.layers[0].colliders) == 1
+
+
+def test_the_fire_starter_burns_and_glows(window: Window, qtbot: QtBot):  # noqa: F811
+    window.tray.buttons["Fire"].click()
+    window.state.edit("layers.fire.domain.voxel", 0.16)
+    window.state.edit("seconds", 0.5)
+    assert window.state.session.wait_until_stored(120)
+    window.state.go(11)
+    settle(qtbot, window)
+    shown = window.stage.shown
+    assert shown is not None and shown.frame.flame is not None and float(shown.frame.flame.max()) > 0.05
+    picture = pixels(window.stage.image)
+    hot = picture[..., 0].astype(int) - picture[..., 2]
+    assert (hot > 60).sum() > 50  # it is the only thing that is orange
+    assert window.sheet.row("layers.fire.fire.ignition") is not None
+
+
+def test_a_moving_prop_is_drawn_where_it_is_at_the_shown_time(window: Window, qtbot: QtBot):  # noqa: F811
+    course = Keys(keys=(Key(t=0.0, v=0.0), Key(t=0.5, v=1.2)))
+    window.state.edit("props.box.shift_x", course)
+    window.state.go(0)
+    settle(qtbot, window)
+    low = window.stage.mesh(0).bounds[0][0]
+    assert window.stage.mesh(11).bounds[0][0] > low + 1.0
+
+
+def test_the_voxel_count_sets_the_voxel_and_what_it_takes_is_said(window: Window, qtbot: QtBot):  # noqa: F811
+    window.state.select("layers.puff")
+    foot = window.sheet.foot
+    assert "10 × 10 × 10" in foot.told.text() and "MB" in foot.told.text() and " s for all frames" in foot.told.text()
+    foot.count.changed.emit(20.0, 1)
+    assert window.state.effect.layers[0].domain.voxel == pytest.approx(0.1)
+    assert "20 × 20 × 20 = 8 thousand voxels" in foot.told.text()
+    foot._fit()
+    domain = window.state.effect.layers[0].domain
+    assert domain.origin[2] == 0.0 and domain.size[2] > domain.size[0]
+
+
+def test_a_curves_points_are_typed_and_bad_ones_are_said(window: Window, qtbot: QtBot):  # noqa: F811
+    window.state.edit("layers.puff.sources.source.shape", "curve")
+    window.state.select("layers.puff.sources.source")
+    row = window.sheet.row("layers.puff.sources.source.curve")
+    assert row is not None and isinstance(row.field, QLineEdit)
+    row.field.setText("0 0 0; 1 0")
+    row.field.editingFinished.emit()
+    assert "two or more points" in window.said.text()
+    row.field.setText("0 0 0; 0.5 0 0.2; 0.5 0.5 0.4")
+    row.field.editingFinished.emit()
+    assert get(window.state.effect, "layers.puff.sources.source.curve")[1] == (0.5, 0.0, 0.2)
+
+
+# --- looking into the gas ---------------------------------------------------------------------------
+
+
+def looking(window: Window, qtbot: QtBot) -> None:  # noqa: F811
+    window.state.go(8)
+    settle(qtbot, window)
+    QTest.keyClick(window, Qt.Key.Key_I)
+    until(qtbot, lambda: window.stage.inspector.seen is not None and not window.stage.inspector.busy)
+
+
+def test_the_slice_shows_the_chosen_field_over_the_picture(window: Window, qtbot: QtBot):  # noqa: F811
+    without = pixels(window.stage.grab().toImage())
+    looking(window, qtbot)
+    panel = window.stage.inspector
+    assert panel.seen is not None and panel.seen.cut is not None and panel.seen.cut.field.id == "density"
+    qtbot.wait(30)
+    first = pixels(window.stage.grab().toImage())
+    assert np.abs(first.astype(int) - without).mean() > 2
+    panel.field.setCurrentIndex(panel.field.findData("velocity_z"))
+    panel.field.activated.emit(0)
+    until(qtbot, lambda: panel.seen is not None and panel.seen.cut is not None and panel.seen.cut.field.id == "velocity_z")
+    shown = window.stage.shown
+    assert shown is not None
+    whole = window.state.session.frame_with_velocity(8)
+    assert whole is not None and whole.velocity is not None
+    np.testing.assert_array_equal(panel.seen.cut.values, whole.velocity[2][:, panel.seen.cut.index].astype(np.float32))
+
+
+def test_the_slice_moves_with_its_slider_and_arrows_and_flow_lines_are_drawn(window: Window, qtbot: QtBot):  # noqa: F811
+    looking(window, qtbot)
+    panel = window.stage.inspector
+    first = panel.seen.cut.index
+    panel.place.setValue(900)
+    until(qtbot, lambda: panel.seen.cut.index != first)
+    assert panel.where.text().endswith(" m")
+    panel.vector_button.click()
+    panel.flow_button.click()
+    until(qtbot, lambda: panel.seen.vectors is not None and panel.seen.lines is not None and len(panel.seen.lines) > 20)
+    qtbot.wait(30)
+    with_lines = pixels(window.stage.grab().toImage())
+    panel.flow_button.click()
+    until(qtbot, lambda: panel.seen.lines is None)
+    assert np.abs(with_lines.astype(int) - pixels(window.stage.grab().toImage())).max() > 60
+
+
+def test_the_table_lists_the_slices_voxels_and_exports_them(window: Window, qtbot: QtBot, tmp_path: Path):  # noqa: F811
+    looking(window, qtbot)
+    panel = window.stage.inspector
+    panel.table_button.click()
+    table = panel.table
+    assert table is not None and table.isVisible()
+    cut = panel.seen.cut
+    assert (table.model.rowCount(), table.model.columnCount()) == (10, 10)
+    assert float(table.model.data(table.model.index(9, 3))) == pytest.approx(float(cut.values[3, 0]), rel=1e-3)
+    table.export(tmp_path / "slice.csv")
+    rows = list(csv.reader((tmp_path / "slice.csv").open()))
+    assert len(rows) == 101 and "density" in rows[0]
+    table.export(tmp_path / "none" / "slice.csv")
+    assert "none" in table.said.text() or "cannot" in table.said.text()
+    table.close()
+
+
+def test_measures_unfold_into_rows_with_a_value_for_each_stored_frame(window: Window, qtbot: QtBot):  # noqa: F811
+    rows = window.tempo.rows
+    fold = next(n for n, line in enumerate(rows.lines()) if line.fold == "measures")
+    QTest.mouseClick(rows, LEFT, pos=QPoint(30, int(rows.row_top(fold)) + 10))
+    names = [line.name for line in rows.lines()]
+    assert {"Smoke", "Heat", "Movement", "Divergence left", "Time of a step"} <= set(names)
+    frames, mass = rows.measured("mass")
+    assert frames.tolist() == list(range(12)) and (mass > 0).all()
+    stored = window.state.session.frame_with_velocity(6)
+    assert stored is not None
+    assert mass[6] == pytest.approx(float(stored.density.sum(dtype=np.float64)) * 0.2**3, rel=2e-3)
+    assert (rows.measured("divergence")[1] < 0.05).all() and (rows.measured("ms")[1] > 0).all()
+    QTest.mouseClick(rows, LEFT, pos=QPoint(30, int(rows.row_top(names.index("Heat"))) + 10))  # nothing to select there
+    assert window.state.selection == "layers.puff"
