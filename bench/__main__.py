@@ -96,6 +96,33 @@ def gas_step() -> Iterator[Result]:
         yield Result("gas step, moving collider", f"{n}^3", ms, Advection.name, yard, ms / yard, "at most 20 x (a)", ms / yard <= 20)
 
 
+def following() -> Iterator[Result]:
+    """A step of a small fire in a box some ten times as large, simulated whole and only where there is gas."""
+    source = Source(id="source", name="Source", position=(0, 0, 0.4), size=(0.5, 0.5, 0.3), fuel=3.0, temperature=400.0)
+    made = {}
+    for follow in (False, True):
+        effect = plume(96)
+        layer = effect.layers[0]
+        domain = layer.domain.model_copy(
+            update={"follow": follow, "margin": 0.3, "origin": (-4, -4, 0), "size": (8.0, 8.0, 8.0), "voxel": 0.0625}
+        )
+        layer = layer.model_copy(update={"domain": domain, "sources": (source,)})
+        made[follow] = _stepper(effect.model_copy(update={"layers": (layer,), "forces": effect.forces[1:]}))
+    (part, solver), (whole, _) = made[True], made[False]
+    ms, yard = in_turn(part, whole, 11)
+    share = solver.grid.voxels / solver.box.voxels
+    yield Result(
+        "gas step, following the gas",
+        f"{100 * share:.0f} % of 128^3",
+        ms,
+        "the whole box",
+        yard,
+        ms / yard,
+        "at most 0.2 x at 10 %",
+        ms / yard <= 0.2,
+    )
+
+
 def steps_a_second() -> Iterator[Result]:
     """`tenka simulate` at 64^3 as a command, cached kernels, all terms on."""
     with tempfile.TemporaryDirectory() as folder:
@@ -246,7 +273,7 @@ def bandwidth() -> Iterator[Result]:
 
 
 BENCHES: dict[str, Callable[[], Iterator[Result]]] = {
-    "gas": gas_step, "simulate": steps_a_second, "picture": picture, "flipbook": flipbook, "start": start_up, "pause": pause, "memory": bandwidth,
+    "gas": gas_step, "follow": following, "simulate": steps_a_second, "picture": picture, "flipbook": flipbook, "start": start_up, "pause": pause, "memory": bandwidth,
 }  # fmt: skip
 
 

@@ -186,7 +186,7 @@ class Stage(QWidget):
                 self.drawn.emit(Drawn(self.image, None, index, coarse, 0.0, asked))  # to wait for: nothing new to draw
                 return
             layer = effect.layers[0] if effect.layers else None
-            if layer is not None and shown is None and self.shown is not None and self.shown.frame.shape == Grid.of(layer.domain).shape:
+            if layer is not None and shown is None and self.shown is not None and self.shown.frame.voxel == layer.domain.voxel:
                 kept: Shown | None = self.shown  # what was shown stays until its successor is ready
             else:
                 kept = shown

@@ -295,6 +295,11 @@ class DomainBox(Settings):
         (True, True, True), "Which of the high walls (x, y, ceiling) let gas through.", section="Where", kind="walls"
     )
     flat: bool = param(False, "One voxel thick along y: quick, for effects that are only seen from the side.", section="Where", cost="step")
+    follow: bool = param(
+        False, "Simulates only the part of the box that holds gas: the cost follows the gas.", section="Where", cost="step"
+    )
+    margin: float = param(0.6, "Air kept round the gas when the simulated part follows it.", section="Where", unit="m", low=0.01, high=100,
+                          soft=(0.1, 2), when=("follow", ("True",)))  # fmt: skip
     run_up: float = param(1.5, "Seconds simulated before the first shown frame; hides the starting bulge.", section="Where", unit="s", low=0, high=60,
                           soft=(0, 6), step=0.1)  # fmt: skip
 

@@ -18,8 +18,9 @@ from tenka.gas.fire import burn
 from tenka.gas.grid import BURNT, CHANNELS, DENSITY, TEMPERATURE, GasState, Grid, Workspace
 from tenka.gas.settings import SourceInput, StepInputs, resolve
 from tenka.gas.solids import clear_scalars, fill_velocity, find_solids, ghost_scalars
-from tenka.gas.sources import SourceMask, source_mask
+from tenka.gas.sources import SourceMask, bounds_in_scene, source_mask
 from tenka.gas.viscosity import soften
+from tenka.gas.window import Span, moved_to, occupied, offset_of, part_of_box, window_for
 
 SOLVER_VERSION = 2
 """Part of every cache key: raise it when a change to the solver changes its results."""
@@ -125,19 +126,60 @@ class GasSolver:
     folder: Path | None = None
 
     def __post_init__(self) -> None:
-        self.grid = Grid.of(self.layer.domain)
-        self.grid.refuse_if_too_large()
-        self.work = Workspace(self.grid)
+        self.box = Grid.of(self.layer.domain)
+        self.box.refuse_if_too_large()
+        self.grid = self.box
         self._masks: dict[object, SourceMask] = {}
         self.substeps = 0
+        if self.layer.domain.follow:
+            t = -run_up_frames(self.layer, self.rate) / self.rate
+            self.grid = window_for(self.box, None, self._source_spans(self._inputs(t, 1.0 / self.rate)), self.layer.domain.margin)
+        self.work = Workspace(self.grid)
 
     def start(self) -> GasState:
         """The still state at the beginning of the run-up."""
         return GasState.still(self.grid, -run_up_frames(self.layer, self.rate) / self.rate)
 
+    def look_at(self, origin: tuple[float, ...], shape: tuple[int, ...]) -> None:
+        """Go on with the window of a stored state or frame."""
+        x, y, z = (round((o - b) / self.box.voxel) for o, b in zip(origin, self.box.origin))
+        self._use(part_of_box(self.box, ((x, x + shape[0]), (y, y + shape[1]), (z, z + shape[2]))))
+
+    def _use(self, grid: Grid) -> None:
+        if grid != self.grid:
+            before, self.grid, self.work = self.work, grid, Workspace(grid)
+            self.work.parts, self.work.figures = before.parts, before.figures
+            self._masks.clear()
+
+    def _source_spans(self, inputs: StepInputs) -> list[Span]:
+        """Voxels of the box that each source that gives now may reach, from and to (exclusive)."""
+        spans = []
+        for inp in inputs.sources:
+            if inp.emission > 0:
+                low, high = bounds_in_scene(inp, self.props, self.box.voxel, self.folder)
+                first = np.floor((low - self.box.origin) / self.box.voxel).astype(int)
+                last = np.ceil((high - self.box.origin) / self.box.voxel).astype(int)
+                spans.append(
+                    tuple((min(max(a, 0), n - 1), max(min(b, n), 1)) for a, b, n in zip(first.tolist(), last.tolist(), self.box.shape))
+                )
+        return spans
+
+    def _follow(self, state: GasState, inputs: StepInputs) -> GasState:
+        """Move the window when the gas asks for it."""
+        needs, held = self._source_spans(inputs), occupied(state)
+        if held is not None:
+            offset = offset_of(self.grid, self.box)
+            needs.append(tuple((o + a, o + b) for o, (a, b) in zip(offset, held)))
+        new = window_for(self.box, self.grid, needs, self.layer.domain.margin)
+        if new == self.grid:
+            return state
+        state = moved_to(state, self.grid, new, self.box)
+        self._use(new)
+        return state
+
     def take_settings(self, layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...]) -> bool:
         """Go on with new settings from the running state; False when the box itself changed."""
-        if Grid.of(layer.domain) != self.grid:
+        if Grid.of(layer.domain) != self.box or layer.domain.follow != self.layer.domain.follow:
             return False
         self.layer, self.forces, self.props = layer, forces, props
         return True
@@ -178,6 +220,8 @@ class GasSolver:
         index = round(state.time * self.rate)
         inputs = self._inputs(index / self.rate, frame_dt)
         fastest = max(fastest, inputs.fastest_mover)
+        if self.layer.domain.follow:
+            state = self._follow(state, inputs)
         count = math.ceil(fastest * frame_dt / (quality.courant * self.grid.voxel) - 1e-9)
         count = min(quality.most_substeps, max(1, count))
         self.work.burnt = 0.0

@@ -19,6 +19,7 @@ from tenka.gas.grid import DENSITY, FUEL, TEMPERATURE, GasState, Grid
 from tenka.gas.settings import SourceInput
 from tenka.scene.distance import curve_distance, form_distance, gradient, prop_distance
 from tenka.scene.meshes import Mesh, mesh_file, own_mesh, spread_points
+from tenka.scene.poses import Pose
 
 Distance = Callable[[np.ndarray], np.ndarray]
 ONE = np.float32(1.0)
@@ -116,11 +117,22 @@ def shell(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path 
     return surface, low - reach, high + reach
 
 
+def _placed_corners(pose: Pose, low: np.ndarray, high: np.ndarray) -> np.ndarray:
+    corners = np.array([[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])])
+    return pose.to_scene(corners)
+
+
+def bounds_in_scene(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path | None) -> tuple[np.ndarray, np.ndarray]:
+    """Lowest and highest corner of a source's region, m; raises as `shell` does."""
+    _, low, high = shell(inp, props, voxel, folder)
+    placed = _placed_corners(inp.pose, low, high)
+    return placed.min(axis=0), placed.max(axis=0)
+
+
 def source_mask(inp: SourceInput, props: tuple[Prop, ...], grid: Grid, folder: Path | None) -> SourceMask:
     """Voxels within a source, with a border one voxel soft; raises as `shell` does."""
     distance, low, high = shell(inp, props, grid.voxel, folder)
-    corners = np.array([[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])])
-    placed = inp.pose.to_scene(corners)
+    placed = _placed_corners(inp.pose, low, high)
     first = np.maximum(0, np.floor((placed.min(axis=0) - grid.origin) / grid.voxel - 1).astype(int))
     last = np.minimum(grid.shape, np.ceil((placed.max(axis=0) - grid.origin) / grid.voxel + 1).astype(int) + 1)
     if np.any(last <= first):

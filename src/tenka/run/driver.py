@@ -16,6 +16,7 @@ from tenka.gas.forces import centre_fields
 from tenka.gas.grid import BURNT, DENSITY, FUEL, TEMPERATURE, GasState, Grid, Workspace
 from tenka.gas.pressure import project
 from tenka.gas.solver import GasSolver, run_up_frames
+from tenka.gas.window import offset_of
 from tenka.run.keys import frame_keys
 
 CHECKPOINT_EVERY = 12
@@ -35,14 +36,18 @@ MEASURES = (
 """Figures of each frame that make curves: name in its meta, name shown, unit (of a density of 1 in a cubic metre)."""
 
 
-def frame_of_state(state: GasState, grid: Grid, final: bool = False, work: Workspace | None = None) -> Frame:
-    """What is stored of a state: half floats in previews, float32 in final runs. `work` adds what the solver measured."""
+def frame_of_state(state: GasState, grid: Grid, final: bool = False, work: Workspace | None = None, box: Grid | None = None) -> Frame:
+    """What is stored of a state: half floats in previews, float32 in final runs. `work` adds what the solver measured; `box` is the whole
+    box when the grid follows the gas in it."""
     kind = np.float32 if final else np.float16
     velocity = np.empty((3, *grid.shape), np.float32)
     centre_fields(state.u, state.v, state.w, velocity)
     scalars = state.scalars
     density = scalars[..., DENSITY]
     walls = [float(np.moveaxis(density, axis, 0)[end].max()) for axis in range(3) for end in (0, -1)]
+    if box is not None:  # a side of the window is no wall
+        ends = [(a == 0, a + n == m) for a, n, m in zip(offset_of(grid, box), grid.shape, box.shape)]
+        walls = [w if at_wall else 0.0 for w, at_wall in zip(walls, (end for pair in ends for end in pair))]
     if grid.shape[1] == 1:
         walls[2] = walls[3] = 0.0  # a flat box has no sides there to be cut at
     volume = grid.voxel**3
@@ -120,12 +125,12 @@ class Plan:
         return GasSolver(self.layer, self.effect.forces, self.effect.props, self.effect.seed, self.effect.rate, self.folder)
 
 
-def _put_state(store: FrameStore, name: str, state: GasState, guess: np.ndarray) -> None:
-    """`guess` is the pressure from which the next solution round colliders begins: without it a resumed run would differ."""
+def _put_state(store: FrameStore, name: str, state: GasState, guess: np.ndarray, origin: tuple[float, ...]) -> None:
+    """`origin`: of the window that it lies in; `guess` is the pressure from which the next solution round colliders begins: without it a resumed run would differ."""
     arrays = {"u": state.u, "v": state.v, "w": state.w, "scalars": state.scalars, "guess": guess}
     if state.dye is not None:
         arrays["dye"] = state.dye
-    store.put(name, arrays, {"time": state.time})
+    store.put(name, arrays, {"time": state.time, "origin": origin})
 
 
 def _get_state(store: FrameStore, name: str, solver: GasSolver) -> GasState | None:
@@ -133,6 +138,7 @@ def _get_state(store: FrameStore, name: str, solver: GasSolver) -> GasState | No
     if found is None:
         return None
     arrays, meta = found
+    solver.look_at(tuple(meta["origin"]), arrays["scalars"].shape[:3])
     solver.work.guess[:] = arrays.pop("guess")
     return GasState(**arrays, time=meta["time"])
 
@@ -217,7 +223,7 @@ def simulate(
                 solver.work.parts.clear()
                 solver.substeps = 0
         if f >= 0 and not store.has(plan.name(f)):
-            frame = frame_of_state(state, solver.grid, plan.final, solver.work)
+            frame = frame_of_state(state, solver.grid, plan.final, solver.work, solver.box)
             frame.meta["parts"] = step_parts(solver.substeps, solver.work.parts)
             store.put_frame(plan.name(f), frame)
             report.simulated += 1
@@ -227,7 +233,7 @@ def simulate(
         if coming is not None and f < 0 and f % SHOW_RUN_UP == 0:
             coming(f, frame_of_state(state, solver.grid))
         if (f == 0 or f % CHECKPOINT_EVERY == 0) and f > plan.first and not store.has(plan.state_name(f)):
-            _put_state(store, plan.state_name(f), state, solver.work.guess)
+            _put_state(store, plan.state_name(f), state, solver.work.guess, solver.grid.origin)
         progress.step()
     report.substeps, report.parts = solver.substeps, dict(solver.work.parts)
     return report

@@ -163,7 +163,7 @@ class Session:
 
     def _step_loose(self, plan: Plan, index: int) -> Shown | None:
         last, loose = self._last, self._loose
-        if loose is None or loose.index not in (index - 1, index) or loose.solver.grid.voxel != plan.layer.domain.voxel:
+        if loose is None or loose.index not in (index - 1, index) or loose.solver.box.voxel != plan.layer.domain.voxel:
             if last is None or last.index not in (index - 1, index):
                 return None
             if last.frame.velocity is None:
@@ -172,7 +172,11 @@ class Session:
                 solver = plan.solver()
             except TenkaError:
                 return None
-            if solver.grid.shape != last.frame.shape or solver.grid.origin != last.frame.origin:
+            if last.frame.voxel != solver.box.voxel:
+                return None
+            if solver.layer.domain.follow:
+                solver.look_at(last.frame.origin, last.frame.shape)
+            elif solver.grid.shape != last.frame.shape or solver.grid.origin != last.frame.origin:
                 return None
             loose = _Loose(last.index, state_of_frame(solver.grid, last.frame), solver, plan.effect)
         if loose.effect is not plan.effect:
@@ -182,7 +186,7 @@ class Session:
             loose.effect = plan.effect
         try:
             state = loose.solver.frame(loose.state)
-            frame = frame_of_state(state, loose.solver.grid, work=loose.solver.work)
+            frame = frame_of_state(state, loose.solver.grid, work=loose.solver.work, box=loose.solver.box)
         except TenkaError as error:
             self._problem, self._loose = str(error), None
             return None

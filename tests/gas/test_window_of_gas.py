@@ -1,0 +1,150 @@
+"""The part of the box that follows the gas, and flat boxes."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from build import centres, closed, opened, small_effect, small_layer, with_layer
+
+from tenka.base.jobs import Progress
+from tenka.cache.store import FrameStore
+from tenka.effect.model import DomainBox, Effect, Fading, GasLayer, Motion, Source
+from tenka.gas.grid import DENSITY, GasState, Grid
+from tenka.gas.solver import GasSolver
+from tenka.gas.window import BLOCK, moved_to, occupied, offset_of, part_of_box, window_for
+from tenka.run.driver import Plan, simulate
+
+BOX = opened((64, 64, 64), 0.1)
+
+
+def test_occupied_finds_the_bounds_of_gas_and_heat():
+    state = GasState.still(BOX)
+    assert occupied(state) is None
+    state.scalars[10, 20, 30, DENSITY] = 0.5
+    state.scalars[12, 18, 40, 1] = -30.0
+    assert occupied(state) == ((10, 13), (18, 21), (30, 41))
+
+
+def test_a_window_holds_what_is_needed_with_its_margin_in_whole_blocks():
+    grid = window_for(BOX, None, [((30, 34), (5, 9), (0, 3))], 0.3)
+    first = offset_of(grid, BOX)
+    assert all(n % BLOCK == 0 for n in (*first, *grid.shape))
+    assert first == (24, 0, 0) and grid.shape == (16, 16, 16)
+    assert grid.open_low == (True, True, True) and window_for(closed((64, 64, 64)), None, [((30, 34), (5, 9), (0, 3))], 0.3).open_low == (
+        True,
+        False,
+        False,
+    )
+
+
+def test_a_window_stays_until_it_must_grow_and_shrinks_late():
+    grid = window_for(BOX, None, [((30, 34),) * 3], 0.3)
+    assert window_for(BOX, grid, [((30, 36),) * 3], 0.3) is grid
+    grown = window_for(BOX, grid, [((30, 44),) * 3], 0.3)
+    assert grown.shape > grid.shape and offset_of(grown, BOX) == offset_of(grid, BOX)
+    assert window_for(BOX, grown, [((30, 36),) * 3], 0.3) is grown
+    wide = window_for(BOX, None, [((2, 60),) * 3], 0.3)
+    assert window_for(BOX, wide, [((30, 34),) * 3], 0.3).voxels < wide.voxels / 8
+
+
+def test_moving_a_state_keeps_what_is_in_both_and_lets_velocity_go_on():
+    rng = np.random.default_rng(0)
+    old, new = part_of_box(BOX, ((8, 24), (8, 24), (0, 16))), part_of_box(BOX, ((16, 40), (0, 24), (0, 24)))
+    state = GasState.still(old)
+    state.scalars[:] = rng.random(state.scalars.shape)
+    state.u[:] = rng.random(state.u.shape)
+    moved = moved_to(state, old, new, BOX)
+    np.testing.assert_array_equal(moved.scalars[:8, 8:24, :16], state.scalars[8:])
+    assert not moved.scalars[8:].any() and not moved.scalars[:, :8].any() and not moved.scalars[:, :, 16:].any()
+    np.testing.assert_array_equal(moved.u[:9, 8:24, :16], state.u[8:])
+    np.testing.assert_array_equal(moved.u[20, 8:24, :16], state.u[-1])
+
+
+def puff(follow: bool) -> Effect:
+    source = Source(
+        id="s", name="S", position=(0, 0, 0.6), size=(0.6, 0.6, 0.4), density=8.0, temperature=300.0, end=0.4, start=0.0, breakup=0.3
+    )
+    layer = GasLayer(
+        id="gas", name="Gas", domain=DomainBox(origin=(-3.2, -3.2, 0), size=(6.4, 6.4, 6.4), voxel=0.1, run_up=0.0, follow=follow, margin=1.0),
+        sources=(source,), motion=Motion(), fading=Fading(smoke=0.3, cooling=0.5),
+    )  # fmt: skip
+    return Effect(name="Puff", seconds=1.2, layers=(layer,))
+
+
+def run(effect: Effect) -> tuple[GasState, GasSolver, float]:
+    solver = GasSolver(effect.layers[0], effect.forces, effect.props, 1, 24.0)
+    state, voxels = solver.start(), 0.0
+    for _ in range(24):
+        state = solver.frame(state)
+        voxels += solver.grid.voxels / 24
+    return state, solver, voxels
+
+
+def test_following_the_gas_gives_what_the_whole_box_gives_for_a_part_of_its_voxels():
+    part, solver, mean_voxels = run(puff(True))
+    full, whole, _ = run(puff(False))
+    inside = tuple(slice(o, o + n) for o, n in zip(offset_of(solver.grid, solver.box), solver.grid.shape))
+    a, b = part.scalars[..., DENSITY], full.scalars[..., DENSITY][inside]
+    assert full.scalars[..., DENSITY].sum() == pytest.approx(float(b.sum()), rel=1e-3)  # nothing visible was left outside
+    assert mean_voxels < 0.12 * whole.grid.voxels
+    assert a.sum() == pytest.approx(float(b.sum()), rel=0.02)
+    assert np.abs(a - b).mean() < 0.04 * b[b > 0.01].mean()
+    x, y, z = (g[inside] for g in centres(whole.grid))
+    assert (a * z).sum() / a.sum() == pytest.approx(float((b * z).sum() / b.sum()), abs=0.03)
+
+
+def test_a_run_that_follows_resumes_to_the_same_bytes(tmp_path: Path):
+    effect = with_layer(
+        small_effect(seconds=1.2), domain=DomainBox(origin=(-2, -2, 0), size=(4, 4, 4), voxel=0.1, run_up=0.25, follow=True, margin=0.3)
+    )
+    plan = Plan.of(effect)
+    whole, broken = FrameStore(tmp_path / "a"), FrameStore(tmp_path / "b")
+    simulate(plan, whole, Progress())
+    simulate(plan, broken, Progress(), (0, 16))
+    simulate(Plan.of(effect), FrameStore(tmp_path / "b"), Progress())
+    last = plan.name(effect.frames - 1)
+    a, b = whole.get_frame(last, velocity=True), FrameStore(tmp_path / "b").get_frame(last, velocity=True)
+    assert a is not None and b is not None and a.origin == b.origin
+    np.testing.assert_array_equal(a.density, b.density)
+    np.testing.assert_array_equal(a.velocity, b.velocity)
+
+
+def test_a_flat_box_is_what_a_box_that_is_the_same_all_along_y_gives():
+    """A 2D reference: sources that do not vary along y, between closed walls, stay the same along y."""
+    source = Source(id="s", name="S", shape="box", position=(0, 0, 0.4), size=(0.6, 50.0, 0.3), density=6.0, temperature=200.0, breakup=0.0)
+    domain = DomainBox(
+        origin=(-1, -0.25, 0), size=(2, 0.5, 2), voxel=0.1, run_up=0.0, open_low=(True, False, False), open_high=(True, False, True)
+    )
+    still = Motion(fine_curl=0.0, broad_curl=0.0)
+
+    def densities(flat: bool) -> np.ndarray:
+        layer = small_layer().model_copy(update={"domain": domain.model_copy(update={"flat": flat}), "sources": (source,), "motion": still})
+        solver = GasSolver(layer, (), (), 1, 24.0)
+        state = solver.start()
+        for _ in range(10):
+            state = solver.frame(state)
+        assert solver.grid.shape == ((20, 1, 20) if flat else (20, 5, 20))
+        return state.scalars[..., DENSITY]
+
+    deep, flat = densities(False), densities(True)
+    assert np.ptp(deep, axis=1).max() < 1e-4
+    np.testing.assert_allclose(flat[:, 0], deep[:, 2], atol=1e-4)
+
+
+def test_a_flat_layer_is_simulated_stored_and_drawn(tmp_path: Path):
+    from tenka.look.render import Renderer
+    from tenka.scene.cameras import view_of
+    from tenka.scene.meshes import scene_mesh
+
+    effect = with_layer(small_effect(), domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=0.1, run_up=0.25, flat=True))
+    plan = Plan.of(effect)
+    simulate(plan, FrameStore(tmp_path), Progress())
+    frame = FrameStore(tmp_path).get_frame(plan.name(11), velocity=True)
+    assert frame is not None and frame.shape == (20, 1, 20) and frame.meta["wall"][2:4] == [0.0, 0.0]
+    renderer, view = Renderer(), view_of(effect.camera, 120, 80)
+    mesh = scene_mesh(effect, None)
+    with_gas = renderer.draw(frame, effect.layers[0].look, effect.light, view, mesh)
+    assert with_gas.alpha.max() > 0.02
+    assert Grid.of(effect.layers[0].domain).origin[1] == pytest.approx(-0.05)
