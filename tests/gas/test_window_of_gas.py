@@ -55,7 +55,7 @@ def test_moving_a_state_keeps_what_is_in_both_and_lets_velocity_go_on():
     state = GasState.still(old)
     state.scalars[:] = rng.random(state.scalars.shape)
     state.u[:] = rng.random(state.u.shape)
-    moved = moved_to(state, old, new, BOX)
+    moved = moved_to(old, new, BOX, state)
     np.testing.assert_array_equal(moved.scalars[:8, 8:24, :16], state.scalars[8:])
     assert not moved.scalars[8:].any() and not moved.scalars[:, :8].any() and not moved.scalars[:, :, 16:].any()
     np.testing.assert_array_equal(moved.u[:9, 8:24, :16], state.u[8:])

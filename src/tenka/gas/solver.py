@@ -173,7 +173,7 @@ class GasSolver:
         new = window_for(self.box, self.grid, needs, self.layer.domain.margin)
         if new == self.grid:
             return state
-        state = moved_to(state, self.grid, new, self.box)
+        state = moved_to(self.grid, new, self.box, state)
         self._use(new)
         return state
 

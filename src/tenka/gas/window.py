@@ -7,6 +7,7 @@ a side of the window that is not the box's own wall is open. It depends on the s
 from __future__ import annotations
 
 import math
+
 import numpy as np
 
 from tenka.base.jit import kernel, prange
@@ -88,8 +89,8 @@ def window_for(box: Grid, present: Grid | None, needs: list[Span], margin: float
     return part_of_box(box, tuple(wanted))
 
 
-def moved_to(state: GasState, old: Grid, new: Grid, box: Grid) -> GasState:
-    """The state on another window: velocity goes on outwards as it is at the old border, gas does not."""
+def moved_to(old: Grid, new: Grid, box: Grid, state: GasState) -> GasState:
+    """The state on another window: velocity goes on outwards as it is at the old border; smoke does not."""
     shift = [a - b for a, b in zip(offset_of(new, box), offset_of(old, box))]
 
     def cut(field: np.ndarray, shape: tuple[int, ...], mode: str) -> np.ndarray:
