@@ -7,6 +7,7 @@ goes to standard error. Exit 0: done; 1: a check failed; 2: bad input, said in o
 from __future__ import annotations
 
 import json
+import os
 import sys
 import time
 from pathlib import Path
@@ -67,7 +68,8 @@ def _layer(effect: Any, id: str | None, file: Path) -> Any:
 def _store() -> Any:
     from tenka.cache.store import FrameStore
 
-    return FrameStore()
+    named = os.environ.get("TENKA_FRAMES")  # the window's own store, when it is not the usual one
+    return FrameStore(Path(named) if named else None)
 
 
 @app.command()

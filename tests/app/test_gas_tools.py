@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import time
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
-from test_window import LEFT, pixels, settle, shared_frames, until, window  # noqa: F401  (two are fixtures)
+from test_window import LEFT, drag, pixels, settle, shared_frames, until, window  # noqa: F401  (two are fixtures)
 
 from tenka.app.window import Window
 from tenka.effect.courses import Key, Keys
@@ -174,3 +175,43 @@ def test_measures_unfold_into_rows_with_a_value_for_each_stored_frame(window: Wi
     assert (rows.measured("divergence")[1] < 0.05).all() and (rows.measured("ms")[1] > 0).all()
     QTest.mouseClick(rows, LEFT, pos=QPoint(30, int(rows.row_top(names.index("Heat"))) + 10))  # nothing to select there
     assert window.state.selection == "layers.puff"
+
+
+# --- the final run -----------------------------------------------------------------------------------
+
+
+def test_a_final_run_goes_beside_the_window_and_is_wiped_against_the_preview(window: Window, qtbot: QtBot):  # noqa: F811
+    bar = window.tempo.final
+    bar.button.click()
+    assert bar.run.running and bar.button.text() == "Stop"
+    ticks = 0
+    while bar.run.running and ticks < 600:  # the window goes on meanwhile
+        qtbot.wait(50)
+        ticks += 1
+    assert not bar.run.problem and bar.run.made == 12 and "12 of 12" in bar.told.text()
+    window.state.go(9)
+    settle(qtbot, window)
+    preview = pixels(window.stage.image)
+    bar.shown.setCurrentIndex(bar.shown.findData("wipe"))
+    bar.shown.activated.emit(2)
+    until(qtbot, lambda: window.stage.final_image is not None)
+    settle(qtbot, window)
+    final = pixels(window.stage.final_image)
+    assert np.abs(final - preview).mean() > 0.2  # finer, and so another picture
+    found = window.state.session.final_frame(9)
+    assert found is not None and found.frame.shape == (20, 20, 20) and found.frame.density.dtype == np.float32
+    stage, middle = window.stage, window.stage.width() // 2
+    drag(stage, QPoint(middle, 200), QPoint(middle + 150, 200))
+    assert stage.wipe_at == pytest.approx((middle + 150) / stage.width(), abs=0.01)
+    assert window.stage.camera == window.state.effect.camera
+
+
+def test_a_final_run_stops_at_once_and_goes_on_later(window: Window, qtbot: QtBot):  # noqa: F811
+    window.state.edit("layers.puff.domain.voxel", 0.06)
+    bar = window.tempo.final
+    bar.run.start()
+    until(qtbot, lambda: bar.run.made > 0 or not bar.run.running, 60_000)
+    started = time.monotonic()
+    bar.button.click()
+    until(qtbot, lambda: not bar.run.running)
+    assert time.monotonic() - started < 1.0 and bar.button.text() == "Final run" and 0 < bar.run.made < 12

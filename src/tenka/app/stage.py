@@ -40,6 +40,7 @@ class Drawn:
     coarse: int
     ms: float
     started: float
+    final: QImage | None = None  # of the final run, where it is there and wanted
 
 
 class Stage(QWidget):
@@ -61,7 +62,10 @@ class Stage(QWidget):
         self.show_box = True
         self.live = False
         self._following = False
-        self._renderer = Renderer()
+        self._renderer, self._final_renderer = Renderer(), Renderer()
+        self.which = "preview"  # preview, final, or wipe: both with a line between them
+        self.final_image: QImage | None = None
+        self.wipe_at = 0.5
         self._worker = Worker("drawing", lambda error: self.failed.emit(str(error)))
         self._prober = Worker("probe", lambda error: None)
         self._mesh: tuple[object, Mesh] | None = None
@@ -176,7 +180,7 @@ class Stage(QWidget):
         index = self.state.frame if index is None else index
         session, effect, view = self.state.session, self.state.effect, self.view()
         live = self.live if live is None else live
-        renderer = self._renderer
+        renderer, final_renderer, which = self._renderer, self._final_renderer, self.which
         asked = time.perf_counter()
 
         def work() -> None:
@@ -192,10 +196,11 @@ class Stage(QWidget):
                 kept = shown
             hidden = layer is None or layer.hidden
             frame = None if kept is None or hidden else kept.frame
-            drawn = renderer.draw(frame, layer.look if layer else _NO_LOOK, effect.light, view, self.mesh(index), coarse)
-            h, w, _ = drawn.rgb.shape
-            image = QImage(drawn.rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(QImage.Format.Format_RGB32)
-            self.drawn.emit(Drawn(image, shown, index, coarse, 1e3 * (time.perf_counter() - start), asked))
+            look, mesh = layer.look if layer else _NO_LOOK, self.mesh(index)
+            image = _as_image(renderer.draw(frame, look, effect.light, view, mesh, coarse).rgb)
+            fine = session.final_frame(index) if which != "preview" and not hidden else None
+            final = None if fine is None else _as_image(final_renderer.draw(fine.frame, look, effect.light, view, mesh, coarse).rgb)
+            self.drawn.emit(Drawn(image, shown, index, coarse, 1e3 * (time.perf_counter() - start), asked, final))
 
         self._worker.ask(work)
         if coarse > 1 and not self.live:
@@ -207,6 +212,8 @@ class Stage(QWidget):
 
     def _take(self, drawn: Drawn) -> None:
         self.image = drawn.image
+        if drawn.ms:
+            self.final_image = drawn.final
         self.took = drawn.ms or self.took
         if drawn.shown is not None:
             self.shown = drawn.shown
@@ -236,6 +243,7 @@ class Stage(QWidget):
         if self.image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.image.size() != self.size())
             painter.drawImage(self.rect(), self.image)
+            self._paint_final(painter)
         else:
             painter.fillRect(self.rect(), theme.colour("#3A3A3A"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -243,6 +251,28 @@ class Stage(QWidget):
             self._paint_box(painter)
         self.inspector.paint(painter, self.view(), QRectF(self.rect()))
         self._paint_words(painter)
+
+    def show_run(self, which: str) -> None:
+        """Show the preview, the final run, or both with a line to wipe between them."""
+        self.which = which
+        self.redraw()
+
+    def _paint_final(self, painter: QPainter) -> None:
+        if self.which == "preview" or self.final_image is None:
+            return
+        x = 0.0 if self.which == "final" else self.wipe_at * self.width()
+        painter.save()
+        painter.setClipRect(QRectF(x, 0, self.width() - x, self.height()))
+        painter.drawImage(self.rect(), self.final_image)
+        painter.restore()
+        if self.which == "wipe":
+            painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1.5))
+            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+            painter.setFont(theme.font(theme.SMALL))
+            painter.setPen(theme.colour(theme.TEXT, 0.85))
+            y = self.height() - 46
+            painter.drawText(QRectF(x - 96, y, 90, 16), Qt.AlignmentFlag.AlignRight, "preview")
+            painter.drawText(QRectF(x + 6, y, 90, 16), Qt.AlignmentFlag.AlignLeft, "final")
 
     def _paint_box(self, painter: QPainter) -> None:
         layer = self.state.layer
@@ -315,6 +345,8 @@ class Stage(QWidget):
         if self.shown is not None:
             x, y, z = self.shown.frame.shape
             words.append(f"{x} × {y} × {z} voxels")
+            if self.which != "preview" and self.final_image is None:
+                words.append("this frame of the final run is not there yet")
             if self.shown.index < 0:
                 words.append("run-up")
             elif self.shown.loose:
@@ -336,7 +368,9 @@ class Stage(QWidget):
         assert event is not None
         self._press, self._token = event.position(), object()
         held = event.modifiers()
-        if event.button() == Qt.MouseButton.MiddleButton or held & Qt.KeyboardModifier.ShiftModifier:
+        if self.which == "wipe" and abs(event.position().x() - self.wipe_at * self.width()) < 9:
+            self._how = "wipe"
+        elif event.button() == Qt.MouseButton.MiddleButton or held & Qt.KeyboardModifier.ShiftModifier:
             self._how = "pan"
         elif held & Qt.KeyboardModifier.ControlModifier or self.turning_light:
             self._how = "light"
@@ -355,7 +389,10 @@ class Stage(QWidget):
             return
         d = event.position() - self._press
         self._press = event.position()
-        if self._how == "light":
+        if self._how == "wipe":
+            self.wipe_at = min(1.0, max(0.0, event.position().x() / max(1, self.width())))
+            self.update()
+        elif self._how == "light":
             self.turn_light(d.x() * 0.5, -d.y() * 0.3)
         elif self._how == "pan":
             self.pan(d.x(), d.y())
@@ -466,6 +503,11 @@ class Stage(QWidget):
         self._worker.close()
         self._prober.close()
         self.inspector.close_worker()
+
+
+def _as_image(rgb: np.ndarray) -> QImage:
+    h, w, _ = rgb.shape
+    return QImage(rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(QImage.Format.Format_RGB32)
 
 
 def probe_text(view: View, px: float, py: float, shown: Shown, session: Session) -> str:

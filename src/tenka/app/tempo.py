@@ -11,6 +11,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPi
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
+from tenka.app.final import FinalBar
 from tenka.app.stage import Drawn, Stage
 from tenka.app.state import State
 from tenka.app.timers import every
@@ -381,6 +382,10 @@ class Tempo(QWidget):
         bar.addSpacing(12)
         bar.addWidget(self.pace)
         bar.addStretch(1)
+        self.final = FinalBar(state)
+        self.final.shown.activated.connect(lambda: stage.show_run(self.final.shown.currentData()))
+        self.final.run.changed.connect(lambda: stage.redraw() if stage.which != "preview" and stage.final_image is None else None)
+        bar.addWidget(self.final)
         column.addLayout(bar)
         self.rows = Rows(state)
         area = QScrollArea()

@@ -306,6 +306,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.tempo.set_playing(False)
+        self.tempo.final.run.cancel()
         self.stage.close_workers()
         self.pack.close_workers()
         self.proof.close_workers()

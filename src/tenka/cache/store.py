@@ -137,6 +137,13 @@ class FrameStore:
     def has(self, name: str) -> bool:
         return name in self._known
 
+    def notice(self, name: str) -> bool:
+        """Take up a file that another process wrote into the folder; False when there is none."""
+        if (self.folder / name).exists():
+            with self._lock:
+                self._known.add(name)
+        return name in self._known
+
     def put(self, name: str, arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> None:
         write_atomic(self.folder / name, pack_arrays(arrays, meta), sync=False)
         with self._lock:

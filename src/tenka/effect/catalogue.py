@@ -18,7 +18,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 from tenka.effect.courses import Course
 
 SECTIONS = ("Where", "Path", "What", "Fire", "Motion", "Fading", "Collision", "Look", "Light", "Atlas", "Player", "Quality", "Viewing")
-Affects = Literal["simulation", "look", "pack", "player", "tier", "none"]
+Affects = Literal["simulation", "final", "look", "pack", "player", "tier", "none"]
 
 
 @dataclass(frozen=True)

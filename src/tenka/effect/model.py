@@ -376,6 +376,11 @@ class Quality(Settings):
         4, "Upper limit of sub-steps in one frame.", section="Quality", low=1, high=64, soft=(1, 16), step=1, cost="step"
     )
 
+    detail: int = param(2, "How many times finer the final run's voxels are: it keeps the preview's motion and adds smaller curls.", section="Quality",
+                        affects="final", low=1, high=4, soft=(1, 4), step=1)  # fmt: skip
+    guidance: float = param(10.0, "How firmly the final run is held to the preview's motion; 0 lets it go its own way.", section="Quality", unit="1/s",
+                            affects="final", low=0, high=200, soft=(0, 30), step=0.5)  # fmt: skip
+
 
 class Look(Settings):
     """How the gas is drawn; no change here simulates anything again."""

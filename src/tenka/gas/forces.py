@@ -139,7 +139,7 @@ def confinement(curl, strength, gate, gated, rows, out):
 
 
 @kernel(parallel=True)
-def _coarsen(c, f, out):
+def coarsen(c, f, out):
     """Block means over f^3 voxels (the last block may be smaller)."""
     _, nx, ny, nz = c.shape
     _, mx, my, mz = out.shape
@@ -167,7 +167,7 @@ def _coarse_cell(i, f, n):
 
 
 @kernel(parallel=True)
-def _add_refined(coarse, f, gate, rows, add, out):
+def add_refined(coarse, f, gate, rows, add, out):
     """Add a coarse field, interpolated and gated, to a fine one (or set it). Returns the slab sums of what was added."""
     _, nx, ny, nz = out.shape
     _, mx, my, mz = coarse.shape
@@ -243,11 +243,11 @@ def vorticity_push(state: GasState, grid: Grid, inputs: StepInputs, work: Worksp
             shape = tuple(-(-n // f) for n in grid.shape)
             coarse, push = work.arrays(("blocks", f), 2, (3, *shape))
             (curl,) = work.arrays(("block curl", f), 1, (4, *shape))
-            _coarsen(centred, f, coarse)
+            coarsen(centred, f, coarse)
             every = np.ones(shape[:2], np.bool_)
             curl_of(coarse, every, curl)
             confinement(curl, np.float32(rate), coarse[0], False, every, push)
-            total += _add_refined(push, f, gate, rows, filled, work.push).sum(axis=0)
+            total += add_refined(push, f, gate, rows, filled, work.push).sum(axis=0)
         filled = True
     return (total / grid.voxels).astype(np.float32)
 

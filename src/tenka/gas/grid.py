@@ -153,6 +153,7 @@ class Workspace:
         self.measuring = False
         self.burnt = 0.0  # fuel that burnt since the frame began, times m^3
         self.solids: Any = None
+        self.kept: dict[str, tuple[Any, ...]] = {}
         self._arrays: dict[object, tuple[np.ndarray, ...]] = {}
 
     def arrays(self, name: object, count: int, shape: tuple[int, ...]) -> tuple[np.ndarray, ...]:

@@ -16,6 +16,7 @@ from tenka.effect.model import Force, GasLayer, Prop
 from tenka.gas import advect, forces, pressure, sources
 from tenka.gas.fire import burn
 from tenka.gas.grid import BURNT, CHANNELS, DENSITY, TEMPERATURE, GasState, Grid, Workspace
+from tenka.gas.guide import Guide, hold
 from tenka.gas.settings import SourceInput, StepInputs, resolve
 from tenka.gas.solids import clear_scalars, fill_velocity, find_solids, ghost_scalars
 from tenka.gas.sources import SourceMask, bounds_in_scene, source_mask
@@ -25,7 +26,7 @@ from tenka.gas.window import Span, moved_to, occupied, offset_of, part_of_box, w
 SOLVER_VERSION = 2
 """Part of every cache key: raise it when a change to the solver changes its results."""
 
-PARTS = ("source", "collision", "scalars", "velocity", "fire", "viscosity", "vorticity", "forces", "pressure")
+PARTS = ("source", "collision", "scalars", "velocity", "fire", "viscosity", "vorticity", "forces", "guidance", "pressure")
 
 
 MOST_SPEED = 3000.0  # m/s; gas that is faster than any blast has come apart
@@ -39,7 +40,14 @@ def _timed(work: Workspace, part: str) -> Iterator[None]:
 
 
 def step(
-    state: GasState, grid: Grid, inputs: StepInputs, masks: list[SourceMask], work: Workspace, dt: float, folder: Path | None = None
+    state: GasState,
+    grid: Grid,
+    inputs: StepInputs,
+    masks: list[SourceMask],
+    work: Workspace,
+    dt: float,
+    folder: Path | None = None,
+    guide: Guide | None = None,
 ) -> GasState:
     """Advance the gas by `dt` seconds.
 
@@ -50,6 +58,7 @@ def step(
     ----------
     masks : one per entry of `inputs.sources`
     folder : where the colliders' meshes are
+    guide : the coarser run whose motion is kept
     """
     expands = inputs.fire is not None or any(s.expansion for s in inputs.sources)
     solids = None
@@ -98,6 +107,9 @@ def step(
         mean = forces.vorticity_push(new, grid, inputs, work)
     with _timed(work, "forces"):
         forces.apply_forces(new, grid, inputs, work, mean, dt)
+    if guide is not None and guide.rate > 0:
+        with _timed(work, "guidance"):
+            hold(new, grid, guide, work, dt)
     with _timed(work, "pressure"):
         pressure.project(new, grid, work, work.expansion if expands else None, solids)
         if solids is not None:
@@ -131,6 +143,7 @@ class GasSolver:
         self.grid = self.box
         self._masks: dict[object, SourceMask] = {}
         self.substeps = 0
+        self.guide: Guide | None = None
         if self.layer.domain.follow:
             t = -run_up_frames(self.layer, self.rate) / self.rate
             self.grid = window_for(self.box, None, self._source_spans(self._inputs(t, 1.0 / self.rate)), self.layer.domain.margin)
@@ -232,7 +245,7 @@ class GasSolver:
             inputs = self._inputs(state.time, frame_dt / count)
             masks = [self._mask(inp) for inp in inputs.sources]
             self.work.measuring = sub == count - 1
-            state = step(state, self.grid, inputs, masks, self.work, frame_dt / count, self.folder)
+            state = step(state, self.grid, inputs, masks, self.work, frame_dt / count, self.folder, self.guide)
         state.time = (index + 1) / self.rate
         self.substeps += count
         self.work.figures["substeps"] = float(count)

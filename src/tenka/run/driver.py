@@ -11,15 +11,17 @@ import numpy as np
 
 from tenka.base.jobs import Progress
 from tenka.cache.store import Frame, FrameStore
-from tenka.effect.model import Effect, GasLayer, heard
+from tenka.effect.model import Effect, GasLayer, Quality, heard
 from tenka.gas.forces import centre_fields
 from tenka.gas.grid import BURNT, DENSITY, FUEL, TEMPERATURE, GasState, Grid, Workspace
+from tenka.gas.guide import Guide, velocity_at_centres
 from tenka.gas.pressure import project
 from tenka.gas.solver import GasSolver, run_up_frames
 from tenka.gas.window import offset_of
 from tenka.run.keys import frame_keys
 
 CHECKPOINT_EVERY = 12
+LEADING = ".leading"  # states of the coarse run beside a finer one; the preview's own may have been made by another span
 SHOW_RUN_UP = 3
 HALF_LIMIT = 6e4
 AIR_DENSITY = 1.2  # kg/m^3
@@ -90,6 +92,27 @@ def state_of_frame(grid: Grid, frame: Frame) -> GasState:
     return state
 
 
+def finer(layer: GasLayer) -> GasLayer:
+    """The layer as its final run simulates it."""
+    quality = layer.quality.model_copy(update={"most_substeps": layer.quality.most_substeps * layer.quality.detail})
+    domain = layer.domain.model_copy(update={"voxel": layer.domain.voxel / layer.quality.detail})
+    return layer.model_copy(update={"domain": domain, "quality": quality})
+
+
+class _Leader:
+    """The coarse run beside a finer one, a frame ahead of it, frame by frame."""
+
+    def __init__(self, plan: Plan, state: GasState, solver: GasSolver, quality: Quality) -> None:
+        self.plan, self.state, self.solver, self.quality = plan, state, solver, quality
+
+    def guide(self, rate: float, check: Callable[[], None]) -> Guide:
+        """Go one frame on, and hand over both ends of it."""
+        before, before_grid, start = velocity_at_centres(self.state, self.solver.grid), self.solver.grid, self.state.time
+        self.state = self.solver.frame(self.state, check)
+        after = velocity_at_centres(self.state, self.solver.grid)
+        return Guide(before, before_grid, after, self.solver.grid, start, 1.0 / rate, self.quality.detail, self.quality.guidance)
+
+
 @dataclass
 class Plan:
     """A layer's frames and their keys, for one state of the effect."""
@@ -99,12 +122,16 @@ class Plan:
     folder: Path | None
     final: bool = False
     keys: dict[int, str] = field(default_factory=dict)
+    preview: Plan | None = None  # whose motion a finer final run keeps
 
     @classmethod
     def of(cls, effect: Effect, layer_id: str | None = None, folder: Path | None = None, final: bool = False) -> Plan:
         layer = effect.layer(layer_id)
         if layer not in heard(effect.layers):  # passed over, or another one is soloed: nothing feeds it
             layer = layer.model_copy(update={"sources": ()})
+        if final and layer.quality.detail > 1:
+            fine = finer(layer)
+            return cls(effect, fine, folder, True, frame_keys(effect, fine, folder, final=True), cls.of(effect, layer_id, folder))
         return cls(effect, layer, folder, final, frame_keys(effect, layer, folder))
 
     @property
@@ -208,16 +235,25 @@ def simulate(
         progress.begin(0, "Nothing to simulate")
         return report
     solver = plan.solver()
-    start, state = plan.first, None
+    start, state, leader = plan.first, None, None
     for f in range(missing[0], plan.first, -1):
         if store.has(plan.state_name(f)) and (state := _get_state(store, plan.state_name(f), solver)) is not None:
             start = f
             break
+    if plan.preview is not None:
+        leading, ahead = plan.preview.solver(), None
+        if state is not None:  # both go on from the same frame, or both begin again
+            ahead = _get_state(store, plan.preview.state_name(start) + LEADING, leading)
+            if ahead is None:
+                state, start, solver = None, plan.first, plan.solver()
+        leader = _Leader(plan.preview, ahead if ahead is not None else leading.start(), leading, plan.layer.quality)
     if state is None:
         state = solver.start()
     progress.begin(missing[-1] - start + 1, "Simulating")
     for f in range(start, missing[-1] + 1):
         if f > start:
+            if leader is not None:
+                solver.guide = leader.guide(plan.effect.rate, progress.check)
             state = solver.frame(state, progress.check)
             if f == start + 1:  # the first step loads the kernels: not a cost of stepping
                 solver.work.parts.clear()
@@ -233,6 +269,8 @@ def simulate(
         if coming is not None and f < 0 and f % SHOW_RUN_UP == 0:
             coming(f, frame_of_state(state, solver.grid))
         if (f == 0 or f % CHECKPOINT_EVERY == 0) and f > plan.first and not store.has(plan.state_name(f)):
+            if leader is not None:
+                _put_state(store, leader.plan.state_name(f) + LEADING, leader.state, leader.solver.work.guess, leader.solver.grid.origin)
             _put_state(store, plan.state_name(f), state, solver.work.guess, solver.grid.origin)
         progress.step()
     report.substeps, report.parts = solver.substeps, dict(solver.work.parts)
@@ -249,3 +287,21 @@ def stored_frames(plan: Plan, store: FrameStore, progress: Progress, frames: lis
         if frame is None:
             raise RuntimeError(f"frame {f} vanished from the store while it was used")
         yield f, frame
+
+
+def drift(coarse: Frame, fine: Frame, factor: int) -> float:
+    """How far a finer frame is from the coarse one: mean difference of density at the coarse scale, as a share of the coarse mean.
+
+    Both are compared over the box that holds either, so that windows may differ.
+    """
+    low = np.minimum(coarse.origin, fine.origin)
+    shape = np.ceil((np.maximum(coarse.high, fine.high) - low) / coarse.voxel - 1e-3).astype(int)
+    sums = []
+    for frame, step in ((coarse, 1), (fine, factor)):
+        whole = np.zeros(shape * step, np.float32)
+        first = np.round((np.asarray(frame.origin) - low) / frame.voxel).astype(int)
+        place = tuple(slice(a, min(a + n, m)) for a, n, m in zip(first, frame.shape, whole.shape))
+        whole[place] = frame.density[tuple(slice(0, p.stop - p.start) for p in place)]
+        x, y, z = shape
+        sums.append(whole.reshape(x, step, y, step, z, step).mean(axis=(1, 3, 5)))
+    return float(np.abs(sums[0] - sums[1]).sum() / max(float(sums[0].sum()), 1e-9))

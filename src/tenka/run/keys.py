@@ -24,9 +24,9 @@ from tenka.scene.poses import carriers
 _BY_ENVELOPE = ("start", "end", "emission")
 
 
-def _still_settings(effect: Effect, layer: GasLayer, folder: Path | None) -> dict[str, Any]:
+def _still_settings(effect: Effect, layer: GasLayer, folder: Path | None, final: bool) -> dict[str, Any]:
     """All that shapes the simulation and does not move: without names, looks and what is passed over."""
-    simulation = {"simulation"}
+    simulation = {"simulation", "final"} if final else {"simulation"}
     sources = {}
     for source in heard(layer.sources):
         own = settings_that_affect(source, simulation)
@@ -36,6 +36,7 @@ def _still_settings(effect: Effect, layer: GasLayer, folder: Path | None) -> dic
         props[prop.id] = settings_that_affect(prop, simulation)
         if prop.shape == "mesh" and prop.file:
             props[prop.id]["content"] = _digest(mesh_file(prop, folder))
+            props[prop.id].pop("file", None)  # what it holds counts, not where it lies
     parts = {name: settings_that_affect(getattr(layer, name), simulation) for name in ("domain", "motion", "fading", "fire", "quality")}
     forces = {f.id: {"kind": f.kind, **settings_that_affect(f, simulation)} for f in heard(effect.forces)}
     colliders = {c.id: settings_that_affect(c, simulation) for c in heard(layer.colliders)}
@@ -79,13 +80,13 @@ def _moving(effect: Effect, layer: GasLayer, first: int, count: int) -> np.ndarr
     return np.array(rows) if rows else np.zeros((0, count))
 
 
-def frame_keys(effect: Effect, layer: GasLayer, folder: Path | None) -> dict[int, str]:
+def frame_keys(effect: Effect, layer: GasLayer, folder: Path | None, final: bool = False) -> dict[int, str]:
     """Key of every frame from the first of the run-up (negative indices) to the last shown one.
 
-    A frame's key covers the samples from the frame before it up to itself.
+    With `final`, what only a finer final run sees is covered too. A frame's key covers the samples from the frame before it up to itself.
     """
     before = run_up_frames(layer, effect.rate)
-    still = json.dumps(_still_settings(effect, layer, folder), sort_keys=True, default=plain).encode()
+    still = json.dumps(_still_settings(effect, layer, folder, final), sort_keys=True, default=plain).encode()
     key = hashlib.blake2b(still, digest_size=16).hexdigest()
     count = (before + effect.frames - 1) * SAMPLES + 1
     samples = _moving(effect, layer, -before * SAMPLES, max(1, count))

@@ -76,6 +76,7 @@ class Session:
         self.changed = changed or (lambda: None)
         self._lock = threading.Condition()
         self._plan: Plan | None = None
+        self._final: Plan | None = None
         self._asked: Effect | None = None
         self._due = 0.0
         self._progress: Progress | None = None
@@ -154,6 +155,26 @@ class Session:
         """A stored frame with its velocity, for reading values; disturbs nothing."""
         plan = self._plan_now()
         return self.store.get_frame(plan.name(index), velocity=True) if plan is not None and index in plan.keys else None
+
+    def final_plan(self) -> Plan | None:
+        """The final run of the newest document; made when it is first asked for."""
+        with self._lock:
+            asked, known = self._asked, self._final
+        if asked is None or not asked.layers:
+            return None
+        if known is None or known.effect is not asked:
+            known = Plan.of(asked, None, self.folder, final=True)
+            with self._lock:
+                self._final = known
+        return known
+
+    def final_frame(self, index: int) -> Shown | None:
+        """A stored frame of the final run, made by another process; None when it is not there (yet)."""
+        plan = self.final_plan()
+        if plan is None or index not in plan.keys or not self.store.notice(plan.name(index)):
+            return None
+        frame = self.store.get_frame(plan.name(index))
+        return None if frame is None else Shown(index, frame, False, plan.keys[index] + ".final")
 
     def _about_to_come(self, plan: Plan, index: int) -> bool:
         """True when the clean run is at the frames just before `index`, so that waiting is short."""

@@ -1,0 +1,95 @@
+"""Final runs: finer, held to the preview's motion, resumed after a kill."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from build import frame_of, small_effect, small_layer, with_layer
+
+from tenka.base.jobs import Progress
+from tenka.cache.store import FrameStore
+from tenka.effect import storage
+from tenka.effect.model import DomainBox, Effect, Quality
+from tenka.run.driver import Plan, drift, simulate
+
+
+def wavering(guidance: float, detail: int = 2) -> Effect:
+    """A small plume long enough to go another way at another resolution."""
+    layer = small_layer(0.2)
+    domain = DomainBox(origin=(-1, -1, 0), size=(2, 2, 3), voxel=0.2, run_up=0.5)
+    return with_layer(
+        small_effect(seconds=1.0, props=()), domain=domain, sources=layer.sources, quality=Quality(detail=detail, guidance=guidance)
+    )
+
+
+def drifts(effect: Effect, folder: Path) -> list[float]:
+    store = FrameStore(folder)
+    preview, final = Plan.of(effect), Plan.of(effect, final=True)
+    simulate(preview, store, Progress())
+    simulate(final, store, Progress())
+    found = []
+    for f in range(4, effect.frames, 4):
+        a, b = store.get_frame(preview.name(f)), store.get_frame(final.name(f))
+        assert a is not None and b is not None and b.density.dtype == np.float32 and b.shape == tuple(2 * n for n in a.shape)
+        found.append(drift(a, b, 2))
+    return found
+
+
+def test_a_guided_final_run_stays_with_its_preview_and_an_unguided_one_does_not(tmp_path: Path):
+    held, free = drifts(wavering(20.0), tmp_path / "held"), drifts(wavering(0.0), tmp_path / "free")
+    assert held[-1] < 0.85 * free[-1]
+    assert held[-1] < 1.15 * held[0] and free[-1] > 1.3 * free[0]  # one keeps its distance, the other drifts away
+
+
+def test_drift_is_nothing_for_the_same_gas_and_all_of_it_for_none():
+    rng = np.random.default_rng(0)
+    coarse = frame_of(rng.random((6, 5, 4)), 0.2)
+    fine = frame_of(np.repeat(np.repeat(np.repeat(coarse.density, 2, 0), 2, 1), 2, 2), 0.1)
+    assert drift(coarse, fine, 2) == pytest.approx(0.0, abs=1e-6)
+    assert drift(coarse, frame_of(np.zeros((12, 10, 8)), 0.1), 2) == pytest.approx(1.0)
+
+
+def test_what_only_the_final_run_sees_leaves_the_preview_alone():
+    effect = wavering(10.0)
+    other = wavering(25.0)
+    assert Plan.of(effect).keys == Plan.of(other).keys
+    assert Plan.of(effect, final=True).keys != Plan.of(other, final=True).keys
+    plain = wavering(10.0, detail=1)
+    assert Plan.of(plain, final=True).keys == Plan.of(plain).keys and Plan.of(plain, final=True).preview is None
+
+
+def test_a_final_run_that_is_killed_resumes_to_the_same_bytes(tmp_path: Path):
+    """Kill -9 in the middle; the next run goes on from the last checkpoint."""
+    file = tmp_path / "effect.tenka"
+    storage.save(wavering(10.0), file)
+    environment = {**os.environ, "XDG_CACHE_HOME": str(tmp_path / "cache")}
+    command = [sys.executable, "-m", "tenka.cli", "simulate", str(file), "--quality", "final", "--json"]
+    running = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+    assert running.stdout is not None
+    for line in running.stdout:
+        if '"frame": 14,' in line:
+            break
+    running.send_signal(signal.SIGKILL)
+    running.wait()
+    plan = Plan.of(storage.load(file), None, tmp_path, final=True)
+    broken = FrameStore(tmp_path / "cache" / "tenka" / "frames")
+    made = sum(plan.stored(broken))
+    assert 15 <= made < plan.effect.frames
+    start = time.monotonic()
+    again = subprocess.run(command, env=environment, capture_output=True, text=True, check=True)
+    assert f'"simulated": {plan.effect.frames - made}' in again.stdout.splitlines()[-1] and time.monotonic() > start
+    whole = FrameStore(tmp_path / "whole")
+    simulate(plan, whole, Progress())
+    for f in (12, made, plan.effect.frames - 1):
+        name = plan.name(f)
+        a, b = (FrameStore(s.folder).get_frame(name, velocity=True) for s in (whole, broken))
+        assert a is not None and b is not None
+        for field in ("density", "temperature", "velocity"):
+            assert getattr(a, field).tobytes() == getattr(b, field).tobytes()
