@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 from test_window import LEFT, drag, pixels, settle, shared_frames, until, window  # noqa: F401  (two are fixtures)
 
+from tenka.app.handles import path_of
 from tenka.app.window import Window
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import get
@@ -215,3 +216,65 @@ def test_a_final_run_stops_at_once_and_goes_on_later(window: Window, qtbot: QtBo
     bar.button.click()
     until(qtbot, lambda: not bar.run.running)
     assert time.monotonic() - started < 1.0 and bar.button.text() == "Final run" and 0 < bar.run.made < 12
+
+
+# --- by hand -------------------------------------------------------------------------------------------
+
+
+def on_screen(window: Window, point: tuple[float, float, float]) -> QPoint:  # noqa: F811
+    x, y, _ = window.stage.view().project(np.array([point]))[0]
+    return QPoint(round(x), round(y))
+
+
+def test_a_source_is_carried_by_its_handle_and_undone_as_one(window: Window, qtbot: QtBot):  # noqa: F811
+    window.state.select("layers.puff.sources.source")
+    before, at = window.state.effect, on_screen(window, (0.0, 0.0, 0.4))
+    drag(window.stage, at, at + QPoint(60, -40))
+    source = get(window.state.effect, "layers.puff.sources.source")
+    there = on_screen(window, source.position)
+    assert abs(there.x() - at.x() - 60) <= 2 and abs(there.y() - at.y() + 40) <= 2
+    assert window.stage.camera == before.camera
+    window.undo()
+    assert window.state.effect is before
+
+
+def test_a_wall_of_the_domain_is_pulled(window: Window, qtbot: QtBot):  # noqa: F811
+    window.state.select("layers.puff")
+    at = on_screen(window, (0.0, 0.0, 2.0))
+    drag(window.stage, at, at + QPoint(0, -80))
+    domain = window.state.effect.layers[0].domain
+    assert domain.size[2] > 2.3 and domain.origin == (-1, -1, 0) and domain.size[:2] == (2, 2)
+    at = on_screen(window, (0.0, 0.0, domain.size[2]))
+    drag(window.stage, at, at + QPoint(0, 900))
+    assert window.state.effect.layers[0].domain.size[2] == pytest.approx(0.8)  # never thinner than four voxels
+
+
+def test_a_carry_while_playing_is_kept_as_courses(window: Window, qtbot: QtBot):  # noqa: F811
+    window.state.select("layers.puff.sources.source")
+    before = get(window.state.effect, "layers.puff.sources.source")
+    QTest.keyClick(window, Qt.Key.Key_Home)
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    at = on_screen(window, (0.0, 0.0, 0.4))
+    QTest.mousePress(window.stage, LEFT, pos=at)
+    for k in range(1, 30):
+        QTest.mouseMove(window.stage, at + QPoint(3 * k, 0))
+        qtbot.wait(15)
+    QTest.mouseRelease(window.stage, LEFT, pos=at + QPoint(90, 0))
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    source = get(window.state.effect, "layers.puff.sources.source")
+    assert source.position == before.position and isinstance(source.shift_x, Keys) and len(source.shift_x.keys) >= 2
+    assert "kept as courses" in window.said.text()
+
+
+def test_a_path_keeps_the_longest_stretch_and_a_key_a_frame():
+    samples = [
+        (0.4, np.ones(3)),
+        (0.45, np.ones(3)),
+        (0.0, np.zeros(3)),
+        (0.005, np.full(3, 0.1)),
+        (0.05, np.full(3, 0.5)),
+        (0.1, np.full(3, 1.0)),
+    ]
+    path = path_of(samples, 24.0)
+    assert path is not None and [(k.t, k.v) for k in path[0].keys] == [(0.0, 0.1), (0.05, 0.5), (0.1, 1.0)]
+    assert path_of(samples[:1], 24.0) is None

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from tenka.app import theme
+from tenka.app.handles import Carry, Handle, handles_of, under
 from tenka.app.inspect import Inspector
 from tenka.app.state import State
 from tenka.app.timers import once
@@ -72,6 +73,7 @@ class Stage(QWidget):
         self._press: QPointF | None = None
         self._how = ""
         self._token: object = None
+        self._carry: Carry | None = None
         self._mouse: QPointF | None = None
         self._probe = ""
         self._bearing = 0
@@ -290,6 +292,13 @@ class Stage(QWidget):
                 chosen = self.state.selection.endswith(f"sources.{source.id}")
                 hue = theme.colour(theme.VERDIGRIS, 0.95 if chosen else 0.45)
                 self._edges(painter, view, *self._source_box(source), hue)
+        painter.setPen(QPen(theme.colour(theme.GROUND), 1.0))
+        painter.setBrush(theme.colour(theme.VERDIGRIS))
+        for handle in handles_of(self.state):
+            x, y, depth = view.project(handle.point[None])[0]
+            if depth > 0.05:
+                painter.drawRect(QRectF(x - 4, y - 4, 8, 8))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _paint_force(self, painter: QPainter, view: View, force: Force, low: np.ndarray, size: np.ndarray) -> None:
         """A force as lines: an arrow of one second's way, a ring of the eddies' size, a coil, a star; and its region."""
@@ -360,6 +369,8 @@ class Stage(QWidget):
             return "Take a starting point from the tray to begin."
         if self.turning_light:
             return "Drag to turn the light."
+        if self.show_box and handles_of(self.state):
+            return "Drag a handle to move what is selected (while playing, its way is kept); drag beside it to orbit, Shift pans, the wheel zooms."
         return "Drag orbits, Shift-drag pans, the wheel zooms, Ctrl-drag turns the light."
 
     # --- hands --------------------------------------------------------------------------------
@@ -370,6 +381,8 @@ class Stage(QWidget):
         held = event.modifiers()
         if self.which == "wipe" and abs(event.position().x() - self.wipe_at * self.width()) < 9:
             self._how = "wipe"
+        elif (grip := self._grip(event.position())) is not None:
+            self._how, self._carry = "carry", Carry(self.state, grip, self.view())
         elif event.button() == Qt.MouseButton.MiddleButton or held & Qt.KeyboardModifier.ShiftModifier:
             self._how = "pan"
         elif held & Qt.KeyboardModifier.ControlModifier or self.turning_light:
@@ -377,14 +390,22 @@ class Stage(QWidget):
         else:
             self._how = "orbit"
 
+    def _grip(self, at: QPointF) -> Handle | None:
+        return under(handles_of(self.state), self.view(), at.x(), at.y()) if self.show_box else None
+
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._press = None
+        if self._carry is not None:
+            self._carry.done()
+            self._carry = None
         self._idle.start()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self._mouse = event.position()
         if self._press is None:
+            if not self.turning_light:
+                self.setCursor(Qt.CursorShape.SizeAllCursor if self._grip(event.position()) is not None else Qt.CursorShape.ArrowCursor)
             self._ask_probe()
             return
         d = event.position() - self._press
@@ -392,6 +413,8 @@ class Stage(QWidget):
         if self._how == "wipe":
             self.wipe_at = min(1.0, max(0.0, event.position().x() / max(1, self.width())))
             self.update()
+        elif self._carry is not None:
+            self._carry.move(event.position().x(), event.position().y(), self.live)
         elif self._how == "light":
             self.turn_light(d.x() * 0.5, -d.y() * 0.3)
         elif self._how == "pan":

@@ -187,8 +187,11 @@ class Session:
         if loose is None or loose.index not in (index - 1, index) or loose.solver.box.voxel != plan.layer.domain.voxel:
             if last is None or last.index not in (index - 1, index):
                 return None
-            if last.frame.velocity is None:
-                return None
+            if last.frame.velocity is None:  # it was read to be looked at: a step needs all of it
+                whole = self.store.get_frame(last.key, velocity=True) if last.key else None
+                if whole is None:
+                    return None
+                last = Shown(last.index, whole, False, last.key)
             try:
                 solver = plan.solver()
             except TenkaError:
