@@ -13,6 +13,11 @@ KEEP = np.ones(CHANNELS, np.float32)
 NONE = np.zeros(CHANNELS, np.float32)
 
 
+def every(state: GasState) -> np.ndarray:
+    """All rows, as if none were empty."""
+    return np.ones(state.scalars.shape[:2], np.bool_)
+
+
 def carry(state: GasState, grid: Grid, dt: float, corrected: bool = True) -> np.ndarray:
     """One advection of the scalars by the state's velocity."""
     work = Workspace(grid)
@@ -20,10 +25,10 @@ def carry(state: GasState, grid: Grid, dt: float, corrected: bool = True) -> np.
     advect.centre_velocity(state.u, state.v, state.w, work.centred)
     advect.traces(work.centred, np.float32(dt / grid.voxel), work.back, work.ahead)
     first, out = np.empty_like(state.scalars), np.empty_like(state.scalars)
-    advect.scalars_forward(state.scalars, work.back, low, high, first)
+    advect.scalars_forward(state.scalars, work.back, low, high, every(state), first)
     if not corrected:
         return first
-    advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, high, KEEP, NONE, out)
+    advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, high, every(state), KEEP, NONE, out)
     return out
 
 
@@ -95,8 +100,8 @@ def test_fading_halves_at_the_half_life_in_any_number_of_steps():
         for _ in range(steps):
             advect.traces(work.centred, np.float32(0), work.back, work.ahead)
             first, out = np.empty_like(state.scalars), np.empty_like(state.scalars)
-            advect.scalars_forward(state.scalars, work.back, low, low, first)
-            advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, low, keep, NONE, out)
+            advect.scalars_forward(state.scalars, work.back, low, low, every(state), first)
+            advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, low, every(state), keep, NONE, out)
             state.scalars = out
         np.testing.assert_allclose(state.scalars[..., 0], 0.5, rtol=1e-5)
 
@@ -107,9 +112,9 @@ def test_a_linear_fade_takes_an_amount_and_stops_at_nothing():
     state.scalars[:3, ..., 0], state.scalars[3:, ..., 0] = 1.0, 0.05
     work, low = Workspace(grid), np.array(grid.open_low)
     first, out = np.empty_like(state.scalars), np.empty_like(state.scalars)
-    advect.scalars_forward(state.scalars, work.back, low, low, first)
+    advect.scalars_forward(state.scalars, work.back, low, low, every(state), first)
     take = np.array([0.2] + [0.0] * (CHANNELS - 1), np.float32)
-    advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, low, KEEP, take, out)
+    advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, low, every(state), KEEP, take, out)
     np.testing.assert_allclose(out[:3, ..., 0], 0.8, rtol=1e-5)
     assert (out[3:, ..., 0] == 0).all()
 
@@ -147,3 +152,28 @@ def test_a_blow_up_does_not_crash_the_kernels():
     state.u[:] = np.nan
     state.v[:] = np.inf
     assert carry(state, grid, 0.1).shape == state.scalars.shape
+
+
+def test_rows_that_read_nothing_are_skipped_without_a_difference():
+    grid = opened((24, 20, 16), 0.1)
+    state, work = random_state(grid, speed=2.0), Workspace(grid)
+    state.scalars[:9] = 0.0
+    state.scalars[:, :7] = 0.0
+    state.scalars[16:, 12:] = 0.0
+    advect.centre_velocity(state.u, state.v, state.w, work.centred)
+    advect.traces(work.centred, np.float32(0.7), work.back, work.ahead)
+    low = np.array(grid.open_low)
+    used = np.empty(grid.shape[:2], np.bool_)
+    advect.rows_in_use(state.scalars, used)
+    assert 0.2 < used.mean() < 0.7
+    results = []
+    for rows in (used, every(state)):
+        first, out = np.full_like(state.scalars, 7.0), np.full_like(state.scalars, 7.0)
+        advect.scalars_forward(state.scalars, work.back, low, low, rows, first)
+        advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, low, rows, KEEP, NONE, out)
+        results.append((first, out))
+    np.testing.assert_array_equal(results[0][0], results[1][0])
+    np.testing.assert_array_equal(results[0][1], results[1][1])
+    state.scalars[2, 2, 2, 0] = np.nan
+    advect.rows_in_use(state.scalars, used)
+    assert used[2, 2]

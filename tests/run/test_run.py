@@ -17,7 +17,7 @@ from tenka.cache.store import Frame, FrameStore, pack_arrays, unpack_arrays
 from tenka.effect import storage
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import Document, replaced
-from tenka.effect.model import DomainBox, Effect
+from tenka.effect.model import DomainBox, Effect, Quality
 from tenka.run.driver import CHECKPOINT_EVERY, Plan, frame_of_state, simulate, state_of_frame
 from tenka.run.session import REST_SECONDS, Session
 
@@ -193,8 +193,9 @@ def test_a_killed_run_leaves_whole_frames_and_goes_on(tmp_path: Path):
 
 
 def test_a_final_run_keeps_float32_and_a_preview_halves(tmp_path: Path):
-    plan, store = simulated(small_effect(), tmp_path / "a")
-    final = Plan.of(small_effect(), final=True)
+    effect = with_layer(small_effect(), quality=Quality(detail=1))
+    plan, store = simulated(effect, tmp_path / "a")
+    final = Plan.of(effect, final=True)
     simulate(final, store, Progress(), (3, 3))
     half, full = store.get_frame(plan.name(3)), store.get_frame(final.name(3))
     assert half is not None and full is not None

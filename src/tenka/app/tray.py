@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QFileDialog, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
@@ -34,7 +34,17 @@ class Tray(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.state = state
         self.setFixedWidth(76)
-        column = QVBoxLayout(self)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        area = QScrollArea()  # a low window shows part of it whole, rather than all of it squeezed
+        area.setObjectName("bench")
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        whole.addWidget(area)
+        body = QWidget()
+        area.setWidget(body)
+        column = QVBoxLayout(body)
         column.setContentsMargins(4, 4, 4, 4)
         column.setSpacing(0)
         self.buttons: dict[str, QToolButton] = {}

@@ -348,23 +348,21 @@ class Fire(Settings):
     """How fuel burns."""
 
     burns: bool = param(False, "Whether fuel burns in this layer.", section="Fire", cost="fire")
-    ignition: float = param(150.0, "Fuel hotter than this burns.", section="Fire", unit="K", low=0, high=3000, soft=(20, 600), step=5)
+    ignition: float = param(150.0, "Fuel hotter than this burns.", section="Fire", unit="K", low=0, high=3000, soft=(20, 600), step=5, when=("burns", ("True",)))  # fmt: skip
     burn_rate: Value = param(3.0, "Share of the fuel that burns each second at the ignition heat; hotter is faster.", section="Fire", unit="1/s",
-                             low=0, high=200, soft=(0, 12), course=True, cost="fire")  # fmt: skip
+                             low=0, high=200, soft=(0, 12), course=True, cost="fire", when=("burns", ("True",)))  # fmt: skip
     heat: Value = param(1400.0, "Heat that burning one unit of fuel gives.", section="Fire", unit="K", low=0, high=20000, soft=(0, 4000), step=20,
-                        course=True, cost="fire")  # fmt: skip
+                        course=True, cost="fire", when=("burns", ("True",)))  # fmt: skip
     soot: Value = param(
-        0.3, "Smoke that burning one unit of fuel gives.", section="Fire", low=0, high=50, soft=(0, 2), course=True, cost="fire"
-    )
+        0.3, "Smoke that burning one unit of fuel gives.", section="Fire", low=0, high=50, soft=(0, 2), course=True, cost="fire", when=("burns", ("True",)))  # fmt: skip
     expansion: Value = param(0.5, "Volume that one unit of burning fuel presses in.", section="Fire", low=0, high=100, soft=(0, 6), course=True,
-                             cost="fire")  # fmt: skip
+                             cost="fire", when=("burns", ("True",)))  # fmt: skip
     hottest: float = param(
-        1900.0, "Heat is not driven above this.", section="Fire", unit="K", low=100, high=6000, soft=(800, 3000), step=20
-    )
+        1900.0, "Heat is not driven above this.", section="Fire", unit="K", low=100, high=6000, soft=(800, 3000), step=20, when=("burns", ("True",)))  # fmt: skip
     radiation: Value = param(900.0, "Heat lost each second at 1000 K by radiation; falls with the fourth power.", section="Fire", unit="K/s", low=0,
-                             high=1e5, soft=(0, 4000), step=20, course=True, cost="fire")  # fmt: skip
+                             high=1e5, soft=(0, 4000), step=20, course=True, cost="fire", when=("burns", ("True",)))  # fmt: skip
     flame_fade: Value = param(2.5, "How fast burnt gas stops being flame: long tongues, or short ones.", section="Fire", unit="1/s", low=0, high=60,
-                              soft=(0.5, 8), course=True, cost="scalars")  # fmt: skip
+                              soft=(0.5, 8), course=True, cost="scalars", when=("burns", ("True",)))  # fmt: skip
 
 
 class Quality(Settings):

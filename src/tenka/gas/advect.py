@@ -115,8 +115,41 @@ def _inside(place, shape, low, high, out):
 
 
 @kernel(parallel=True)
-def scalars_forward(s4, back, low, high, out):
-    """First pass of MacCormack's method for all scalars of (nx, ny, nz, CHANNELS) at once."""
+def rows_in_use(s4, out):
+    """Mark the rows, (nx, ny), in which any scalar is not zero."""
+    nx, ny, nz, channels = s4.shape
+    for p_ in prange(nx):
+        i = np.int64(p_)
+        for j in range(ny):
+            row = s4[i, j].reshape(-1)
+            count = 0
+            for k in range(row.size):
+                count += 0 if row[k] == ZERO else 1  # what is no number counts too
+            out[i, j] = count > 0
+
+
+@kernel
+def _reads_nothing(place, used):
+    """Whether all rows that a row of traced places can read are empty: then so is the result, and need not be worked out."""
+    nx, ny = used.shape
+    x, y = place[0], place[1]
+    x0, x1, y0, y1 = x[0], x[0], y[0], y[0]
+    for k in range(x.size):
+        x0, x1, y0, y1 = min(x0, x[k]), max(x1, x[k]), min(y0, y[k]), max(y1, y[k])
+    if not (abs(x0) < np.float32(1e6) and abs(x1) < np.float32(1e6) and abs(y0) < np.float32(1e6) and abs(y1) < np.float32(1e6)):
+        return False
+    a, b = min(max(np.int64(np.floor(x0)), 0), nx - 1), min(max(np.int64(np.floor(x1)) + 1, 0), nx - 1)
+    c, d = min(max(np.int64(np.floor(y0)), 0), ny - 1), min(max(np.int64(np.floor(y1)) + 1, 0), ny - 1)
+    for i in range(max(a - 1, 0), b + 1):  # one more below: places at the upper border read the row before
+        for j in range(max(c - 1, 0), d + 1):
+            if used[i, j]:
+                return False
+    return True
+
+
+@kernel(parallel=True)
+def scalars_forward(s4, back, low, high, used, out):
+    """First pass of MacCormack's method for all scalars of (nx, ny, nz, CHANNELS) at once; `used` as rows_in_use gives it."""
     nx, ny, nz, _ = s4.shape
     s = s4.reshape(-1)
     sx, sy = (ny * nz * CHANNELS if nx > 1 else 0), (nz * CHANNELS if ny > 1 else 0)
@@ -126,9 +159,12 @@ def scalars_forward(s4, back, low, high, out):
         inside = np.empty(nz, np.float32)
         for j in range(ny):
             _scalar_places(back, i, j, place)
+            row = out[i, j]
+            if _reads_nothing(place, used):
+                row[:] = ZERO
+                continue
             _inside(place, (nx, ny, nz), low, high, inside)
             _locate(place, nx, ny, nz, index, weight)
-            row = out[i, j]
             for k in range(nz):
                 value = lerp_scalars(s, np.int64(index[k]) * CHANNELS, sx, sy, weight[0, k], weight[1, k], weight[2, k])
                 for c in range(CHANNELS):
@@ -136,7 +172,7 @@ def scalars_forward(s4, back, low, high, out):
 
 
 @kernel(parallel=True)
-def scalars_correct(s4, first4, back, ahead, low, high, keep, take, out):
+def scalars_correct(s4, first4, back, ahead, low, high, used, keep, take, out):
     """Second pass: correct, limit to the traced neighbours, then fade.
 
     `keep` (CHANNELS,) is exp(-rate dt) of each scalar and `take` what a linear fade removes in this step;
@@ -152,6 +188,9 @@ def scalars_correct(s4, first4, back, ahead, low, high, keep, take, out):
         inside = np.empty(nz, np.float32)
         for j in range(ny):
             _scalar_places(back, i, j, place)
+            if _reads_nothing(place, used):  # the limiter leaves nothing where nothing was
+                out[i, j][:] = ZERO
+                continue
             _inside(place, (nx, ny, nz), low, high, inside)
             _locate(place, nx, ny, nz, source, weight)
             _scalar_places(ahead, i, j, place)

@@ -86,11 +86,14 @@ def step(
         keep[DENSITY], keep[TEMPERATURE], keep[BURNT] = (math.exp(-rate * dt) for rate in (inputs.fade, inputs.cooling, inputs.flame_fade))
         take[DENSITY] = inputs.fade_linear * dt
         (first,) = work.arrays("scalars", 1, state.scalars.shape)
-        advect.scalars_forward(state.scalars, work.back, low, high, first)
-        advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, high, keep, take, new.scalars)
+        used = np.empty(grid.shape[:2], np.bool_)
+        advect.rows_in_use(state.scalars, used)
+        advect.scalars_forward(state.scalars, work.back, low, high, used, first)
+        advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, high, used, keep, take, new.scalars)
         if state.dye is not None:
-            advect.scalars_forward(state.dye, work.back, low, high, first)
-            advect.scalars_correct(state.dye, first, work.back, work.ahead, low, high, np.full(CHANNELS, keep[DENSITY], np.float32),
+            advect.rows_in_use(state.dye, used)
+            advect.scalars_forward(state.dye, work.back, low, high, used, first)
+            advect.scalars_correct(state.dye, first, work.back, work.ahead, low, high, used, np.full(CHANNELS, keep[DENSITY], np.float32),
                                    np.zeros(CHANNELS, np.float32), new.with_dye())  # fmt: skip
         else:
             new.dye = None
