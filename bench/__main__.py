@@ -29,7 +29,7 @@ from tenka.look.render import Renderer
 from tenka.pack.flipbook import pack
 from tenka.run.driver import Plan, simulate
 from tenka.scene.cameras import view_of
-from tenka.scene.meshes import scene_mesh
+from tenka.scene.props import scene_mesh
 
 
 @dataclass

@@ -42,11 +42,13 @@ prepare() {
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e . || exit 1
     printf '%s' "$mark" > ".venv/.$lock"
   fi
-  if ! .venv/bin/python -c 'from PyQt6 import QtWidgets, QtSvg' 2>/dev/null; then
+  # the window's own plugin needs more than what can be imported: both are looked at
+  if ! .venv/bin/python -c 'from PyQt6 import QtWidgets, QtSvg' 2>/dev/null ||
+    ldd .venv/lib/python*/site-packages/PyQt6/Qt6/plugins/platforms/libqxcb.so 2>/dev/null | grep -q "not found"; then
     install_system libegl1 libgl1 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libglib2.0-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0 \
       libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libxcb-xkb1 || exit 1
   fi
-  kernels=$(cat src/tenka/base/*.py src/tenka/gas/*.py src/tenka/look/*.py | sha256sum | cut -c1-16)
+  kernels=$(cat src/tenka/base/*.py src/tenka/gas/*.py src/tenka/look/*.py src/tenka/scene/*.py | sha256sum | cut -c1-16)
   if [ "$(cat .venv/.kernels 2>/dev/null)" != "$kernels" ]; then
     say "Compiling the kernels (about a minute, once)"
     .venv/bin/tenka warm || exit 1

@@ -166,7 +166,7 @@ def render(
     """Draw one frame as the stage does."""
     from tenka.look.render import picture as draw
     from tenka.run.driver import Plan, stored_frames
-    from tenka.scene.meshes import scene_mesh
+    from tenka.scene.props import scene_mesh
 
     width, height = _size(size)
     effect = _open(file)

@@ -502,7 +502,8 @@ def test_saving_clears_the_mark_and_the_file_holds_the_edit(window: Window):
 
 def test_meshes_are_found_after_saving_elsewhere(window: Window, tmp_path: Path):
     from tenka.scene.glb import to_bytes
-    from tenka.scene.meshes import box, scene_mesh
+    from tenka.scene.meshes import box
+    from tenka.scene.props import scene_mesh
 
     (tmp_path / "m.glb").write_bytes(to_bytes({"m": box((1, 1, 1), (1, 0, 0))}))
     effect = replaced(replaced(window.state.effect, "props.box.file", "m.glb"), "props.box.shape", "mesh")

@@ -18,7 +18,7 @@ from tenka.gas import pressure, sources
 from tenka.gas.grid import GasState, Grid
 from tenka.gas.settings import resolve, sampled
 from tenka.gas.solver import GasSolver
-from tenka.scene.meshes import primitive, spread_points
+from tenka.scene.meshes import primitive, spread_over
 
 EVEN = Source(
     id="s", name="S", shape="box", position=(0.5, 0.5, 0.5), size=(0.4, 0.4, 0.4), breakup=0.0, density=2.0, temperature=100.0, grip=3.0
@@ -81,7 +81,8 @@ def test_a_surface_source_gives_along_its_prop_and_not_inside():
 
 
 def test_points_are_spread_evenly_by_area():
-    points = spread_points(primitive("sphere", (1, 1, 1)), 0.02, 5)
+    ball = primitive("sphere", (1, 1, 1))
+    points = spread_over(ball, np.arange(len(ball.faces)), 0.02, 5).on(ball)
     upper = (points[:, 2] > 0.5).mean()
     assert len(points) > 5000 and upper == pytest.approx(0.5, abs=0.02)
 

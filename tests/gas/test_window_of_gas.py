@@ -136,7 +136,7 @@ def test_a_flat_box_is_what_a_box_that_is_the_same_all_along_y_gives():
 def test_a_flat_layer_is_simulated_stored_and_drawn(tmp_path: Path):
     from tenka.look.render import Renderer
     from tenka.scene.cameras import view_of
-    from tenka.scene.meshes import scene_mesh
+    from tenka.scene.props import scene_mesh
 
     effect = with_layer(small_effect(), domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=0.1, run_up=0.25, flat=True))
     plan = Plan.of(effect)

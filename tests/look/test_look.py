@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from build import frame_of, small_effect
 
+from tenka.base.srgb import from_srgb, to_srgb
 from tenka.effect.model import Camera, Light, Look, ramp
-from tenka.look.colour import black_body_xyz, develop, from_srgb, glow_table, ramp_table, to_srgb
+from tenka.look.colour import black_body_xyz, develop, glow_table, ramp_table
 from tenka.look.light import sky_depth, sun_depth
 from tenka.look.march import exp_minus, light_volume, march, phase_hg
 from tenka.look.raster import cast_shadow, compose, see, shade

@@ -18,13 +18,13 @@ from PIL import Image
 
 from tenka.base.errors import BadInput, Cancelled, TooLarge
 from tenka.base.jobs import Progress
+from tenka.base.srgb import from_srgb
 from tenka.budget.cost import BLOCKS, FLOPS, flipbook_line, ledger, mean_cover, mip_sizes, texture_bytes, viewing_of
 from tenka.budget.devices import SHIPPED, device, devices, load_device
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
-from tenka.look.colour import from_srgb
 from tenka.look.sprites import count_layers
 from tenka.pack.flipbook import content_view, describe, draw_cell, layout, pack
 from tenka.package import manifest as form
@@ -32,8 +32,9 @@ from tenka.package.atlas import load_atlas
 from tenka.proof.engine import Package, package_view, spread_copies
 from tenka.proof.player import quads, sprites
 from tenka.run.driver import Plan
+from tenka.scene.files import load
 from tenka.scene.glb import camera_from, to_bytes
-from tenka.scene.meshes import box, load
+from tenka.scene.meshes import box
 
 BOOK = "layers.puff.flipbook"
 DOCS = Path(__file__).parent.parent.parent / "docs"

@@ -87,12 +87,12 @@ def test_the_gradient_points_away():
 
 
 def test_a_part_of_a_mesh_is_cut_by_height():
-    from tenka.gas.sources import part_of
+    from tenka.scene.surface import Part, part_faces
 
     tower = turned_profile([(0, 0), (0.5, 0), (0.5, 1), (0.5, 2), (0, 2)], 12, (1, 1, 1))
-    top = part_of(tower, 0.6, 1.0)
-    assert 0 < len(top.faces) < len(tower.faces) and top.corners[:, :, 2].mean(axis=1).min() >= 1.2
-    assert part_of(tower, 0.0, 1.0) is tower
+    top = part_faces(tower, Part(low=0.6))
+    assert 0 < len(top) < len(tower.faces) and tower.corners[top][:, :, 2].mean(axis=1).min() >= 1.2
+    assert len(part_faces(tower, Part())) == len(tower.faces)
 
 
 def test_a_child_is_carried_by_its_parents_turn_and_shift():

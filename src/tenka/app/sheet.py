@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from tenka.app import theme
+from tenka.app.meshfoot import MeshFoot
 from tenka.app.state import WHOLE, State
 from tenka.app.widgets import ColourField, NumberField, RampField, VectorField, WallsField
 from tenka.base.errors import TenkaError
@@ -33,15 +34,22 @@ from tenka.budget.devices import devices
 from tenka.effect.catalogue import SECTIONS, Param, params
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, param_at, promoted
-from tenka.effect.model import DomainBox, GasLayer
+from tenka.effect.model import DomainBox, GasLayer, Prop
 from tenka.effect.starters import fitted
 from tenka.gas.grid import Grid
 from tenka.run.driver import predicted_seconds
+from tenka.scene.files import read
+from tenka.scene.props import mesh_file
 
 LABEL_WIDTH = 92
 COUNT = Param("count", "voxels", "whole", 64, "", "Voxels along the longest side: the voxel's edge follows.", "Where", 4.0, 2048.0, (16.0, 200.0), 1.0, False,
               "simulation", "", (), None)  # fmt: skip
 MOVES = ("constant", "keys", "wave", "noise", "sum", "product", "absolute", "clamp")
+
+FILES = {
+    "file": ("Choose a mesh", "Meshes (*.glb *.obj *.ply *.stl)"),
+    "image": ("Choose an image", "Images (*.png *.jpg *.jpeg *.tif *.tiff)"),
+}
 
 Nodes = list[tuple[str, BaseModel]]
 
@@ -49,6 +57,23 @@ Nodes = list[tuple[str, BaseModel]]
 def _as_text(value: Any) -> str:
     """A text setting as it is edited: a curve's points are `x y z; x y z`."""
     return "; ".join(" ".join(f"{n:g}" for n in point) for point in value) if isinstance(value, tuple) else str(value)
+
+
+def clips_of(state: State, prop: Prop) -> list[str]:
+    """Names of the animations that a prop's mesh file holds."""
+    try:
+        rig = read(mesh_file(prop, state.folder)).rig if prop.shape == "mesh" and prop.file else None
+    except TenkaError:
+        return []
+    return [c.name for c in rig.clips] if rig is not None else []
+
+
+def rows_of(state: State, node: BaseModel) -> list[tuple[str, Param]]:
+    """Names and declarations of the settings of `node` that do something now."""
+    found = [(n, p) for n, p in params(type(node)).items() if p.shown_when(node)]
+    if isinstance(node, Prop) and not clips_of(state, node):
+        found = [(n, p) for n, p in found if not n.startswith("clip")]
+    return found
 
 
 def nodes_for(state: State, station: str) -> Nodes:
@@ -216,14 +241,14 @@ class Row(QWidget):
             box.setAccessibleName(p.label)
             box.clicked.connect(lambda on: self._set(bool(on), object()))
             return box
-        if p.kind in ("choice", "device", "prop", "parent"):
+        if p.kind in ("choice", "device", "prop", "parent", "clip"):
             choice = QComboBox()
             choice.setAccessibleName(p.label)
             for id, name in self._choices():
                 choice.addItem(name, id)
             choice.activated.connect(lambda: self._set(choice.currentData(), object()))
             return choice
-        if p.kind == "file":
+        if p.kind in FILES:
             button = QPushButton("Choose…")
             button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             button.clicked.connect(self._choose_file)
@@ -255,10 +280,13 @@ class Row(QWidget):
             return [(q.id, q.name) for q in self.state.effect.props]
         if self.p.kind == "parent":
             return [("", "nothing"), *((q.id, q.name) for q in self.state.effect.props if self.path != f"props.{q.id}.parent")]
+        if self.p.kind == "clip":
+            return [("", "none"), *((name, name) for name in clips_of(self.state, get(self.state.effect, self.path.rpartition(".")[0])))]
         return [(c, c) for c in self.p.choices]
 
     def _choose_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Choose a mesh", str(self.state.folder or ""), "Meshes (*.glb *.obj *.ply *.stl)")
+        title, kinds = FILES[self.p.kind]
+        name, _ = QFileDialog.getOpenFileName(self, title, str(self.state.folder or ""), kinds)
         if name:
             self._set(name, object())
 
@@ -457,8 +485,7 @@ class Sheet(QWidget):
         """What decides which rows there are; while it is the same, rows are only refreshed."""
         shape = []
         for path, node in nodes_for(self.state, self.station):
-            table = params(type(node))
-            shape.append((path, type(node), tuple(n for n, p in table.items() if p.shown_when(node))))
+            shape.append((path, type(node), tuple(n for n, _ in rows_of(self.state, node)), getattr(node, "file", "")))
         levers = tuple((x.id, x.low, x.high) for x in self.state.effect.levers)
         return self.station, tuple(shape), tuple(p.id for p in self.state.effect.props), levers, self.state.tier_id
 
@@ -484,9 +511,8 @@ class Sheet(QWidget):
         self.rows = []
         grouped: dict[str, list[tuple[str, Param, BaseModel]]] = {}
         for path, node in nodes_for(self.state, self.station):
-            for name, p in params(type(node)).items():
-                if p.shown_when(node):
-                    grouped.setdefault(p.section, []).append((f"{path}.{name}".lstrip("."), p, node))
+            for name, p in rows_of(self.state, node):
+                grouped.setdefault(p.section, []).append((f"{path}.{name}".lstrip("."), p, node))
         for section in SECTIONS:
             if section not in grouped:
                 continue
@@ -500,6 +526,10 @@ class Sheet(QWidget):
             if section == "Where" and domain_of is not None and self.state.layer is not None:
                 self.foot = BoxFoot(self.state, self.state.layer)
                 column.addWidget(self.foot)
+            prop = items[0][2]
+            if section == "Mesh" and isinstance(prop, Prop):
+                self.mesh_foot = MeshFoot(self.state, prop.id)
+                column.addWidget(self.mesh_foot)
         if self.station == "budget" and self.state.tier is not None and self.state.effect.levers:
             column.addWidget(self._header("Levers", set()))
             for path, p in lever_rows(self.state):

@@ -24,8 +24,9 @@ from tenka.gas.grid import Grid
 from tenka.look.render import Renderer
 from tenka.run.session import Session, Shown
 from tenka.scene.cameras import View, view_of
-from tenka.scene.meshes import Mesh, joined, prop_mesh
+from tenka.scene.meshes import Mesh, joined
 from tenka.scene.poses import pose_at, scene_moves
+from tenka.scene.props import prop_mesh
 
 IDLE_MS = 160
 _NO_LOOK = Look()
@@ -228,6 +229,8 @@ class Stage(QWidget):
         if path == "":
             self.camera = self.state.effect.camera if self._bearing != id(self.state.document) else self.camera
             self._bearing = id(self.state.document)
+        elif path == "camera":
+            self.camera = self.state.effect.camera
         self.redraw()
 
     def _on_news(self) -> None:

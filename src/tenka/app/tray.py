@@ -13,7 +13,7 @@ from tenka.app import theme
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.starters import STARTERS, with_collider, with_force, with_prop, with_source
-from tenka.scene.meshes import load
+from tenka.scene.files import read
 
 ICONS = {"Plume": "factory", "Puff": "cloudy", "Mist": "cloud-fog", "Fire": "flame"}
 ON_TRAY = ("Wind", "Eddies", "Swirl")
@@ -125,8 +125,12 @@ class Tray(QWidget):
     def add_mesh(self, file: Path) -> None:
         """Add a mesh as a prop; a bad file is said and changes nothing."""
         try:
-            load(file)
+            found = read(file)
         except TenkaError as error:
             self.state.said.emit(str(error))
             return
-        self._add(lambda e: with_prop(e, str(file), file.stem), "Add a mesh")
+        rig = found.rig
+        own = {"credit": rig.credit, "clip": rig.clips[0].name if rig.clips else ""} if rig is not None else {}
+        self._add(lambda e: with_prop(e, str(file), file.stem, **own), "Add a mesh")
+        if found.notes:
+            self.state.said.emit(f"{file.name}: " + "; ".join(found.notes) + ".")

@@ -12,9 +12,10 @@ from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QLinearGradient, QMouseE
 from PyQt6.QtWidgets import QColorDialog, QHBoxLayout, QLineEdit, QSizePolicy, QSlider, QToolButton, QWidget
 
 from tenka.app import theme
+from tenka.base.srgb import to_srgb
 from tenka.effect.catalogue import Param
 from tenka.effect.model import Ramp, Stop
-from tenka.look.colour import ramp_table, to_srgb
+from tenka.look.colour import ramp_table
 
 _OPERATORS: dict[type, Callable[..., float]] = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv, ast.USub: operator.neg, ast.UAdd: operator.pos,
@@ -183,12 +184,13 @@ class NumberField(QWidget):
 
         def take() -> None:
             try:
-                self._take(arithmetic(edit.text()), object())
+                value = arithmetic(edit.text())
             except ValueError:
                 edit.setStyleSheet(f"border-color: {theme.BRICK};")
                 edit.setToolTip("A number or a sum such as 2*3 is expected here.")
                 return
-            close()
+            close()  # first: a change of which rows there are takes this field away
+            self._take(value, object())
 
         def close() -> None:
             if self._edit is edit:

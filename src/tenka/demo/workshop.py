@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from tenka.base.randomness import unit_array
+from tenka.demo import canvas
 from tenka.demo.shapes import BRICK, IRON, SOOT, STONE, WOOD, aged, placed
 from tenka.effect.courses import Clamp, Key, Keys, Noise, Sum, Wave
 from tenka.effect.model import (
@@ -125,7 +126,7 @@ def shutter() -> Mesh:
     return joined([*boards, *(placed(box((0.96, 0.09, 0.08), (0.09, 0.14, 0.13)), 0.49, -0.03, z) for z in (0.15, 0.75))])
 
 
-PROPS = {"furnace": furnace, "bellows": bellows, "floor": floor, "hopper": hopper, "cellar": cellar, "gate": gate, "window_wall": window_wall, "shutter": shutter}  # fmt: skip
+PROPS = {"drying_line": canvas.drying_line, "furnace": furnace, "bellows": bellows, "floor": floor, "hopper": hopper, "cellar": cellar, "gate": gate, "window_wall": window_wall, "shutter": shutter}  # fmt: skip
 
 
 def _mesh(id: str, name: str, **changes: object) -> Prop:
@@ -245,4 +246,33 @@ def shutter_slam() -> Effect:
     )  # fmt: skip
 
 
-EFFECTS = {"furnace_mouth": furnace_mouth, "hopper_whirl": hopper_whirl, "cellar_vapour": cellar_vapour, "shutter_slam": shutter_slam}
+def canvas_steam() -> Effect:
+    """A wet canvas flaps on its line and steams in the morning sun."""
+    steam = Source(
+        id="steam", name="Steam", shape="surface", prop="canvas", part="damp", thickness=0.09, density=6.5, temperature=40.0, grip=6.0,
+        carried=ramp((0.0, 0.0), (0.15, 0.5), (1.0, 0.85)), carried_speed=2.5, breakup=0.95, breakup_size=0.26, breakup_rate=1.1, breakup_low=0.38, breakup_high=0.75,
+    )  # fmt: skip
+    layer = GasLayer(
+        id="steam", name="Steam", domain=DomainBox(origin=(-1.75, -1.3, 0.55), size=(3.7, 2.7, 3.1), voxel=0.05, open_low=(True, True, True), run_up=2.0),
+        sources=(steam,), colliders=(Collider(id="cloth", name="Cloth", prop="canvas", skin=0.04),),
+        motion=Motion(lift=1.6, weight=0.0, drag=0.2, fine_curl=3.0, fine_size=0.11, broad_curl=1.5, broad_size=0.4),
+        fading=Fading(smoke=0.42, smoke_linear=0.1, cooling=0.25), quality=Quality(courant=3.0, most_substeps=3),
+        look=Look(extinction=3.6, full_density=1.6, forward=0.45, ambient=0.7, colour=ramp((0.0, (0.93, 0.93, 0.92)), (1.0, (0.82, 0.83, 0.84)))), flipbook=_book(4.8, count=2),
+    )  # fmt: skip
+    return Effect(
+        name="Canvas steam", seed=23, seconds=4.8, layers=(layer,), tiers=TIERS,
+        forces=(Wind(id="breeze", name="Breeze", speed=0.45, heading=70.0, grip=0.8, gusts=0.6, gust_period=1.6), Turbulence(id="eddies", name="Eddies", strength=0.6, size=0.5, detail=0.7, grip=1.5)),
+        props=(_mesh("canvas", "Canvas", clip="flap", credit=canvas.CREDIT), _mesh("drying_line", "Drying line"), _mesh("yard", "Yard"),
+               _mesh("low_wall", "Low wall", position=(-1.2, 2.6, 0.0)), _mesh("figure", "Figure, 1.75 m", position=(-2.3, 0.3, 0.0), turn=-60.0)),
+        light=Light(heading=-12.0, height=34.0, strength=4.4, kelvin=4700.0, sky=0.42, exposure=0.1),
+        camera=Camera(target=(0.05, 0.0, 1.75), distance=5.8, heading=-66.0, pitch=4.0, fov=40.0),
+    )  # fmt: skip
+
+
+EFFECTS = {
+    "canvas_steam": canvas_steam,
+    "furnace_mouth": furnace_mouth,
+    "hopper_whirl": hopper_whirl,
+    "cellar_vapour": cellar_vapour,
+    "shutter_slam": shutter_slam,
+}

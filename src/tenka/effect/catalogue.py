@@ -17,7 +17,23 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 
 from tenka.effect.courses import Course
 
-SECTIONS = ("Where", "Path", "What", "Fire", "Motion", "Fading", "Collision", "Look", "Light", "Atlas", "Player", "Quality", "Viewing")
+SECTIONS = (
+    "Where",
+    "Mesh",
+    "Copies",
+    "Path",
+    "What",
+    "Fire",
+    "Motion",
+    "Fading",
+    "Collision",
+    "Look",
+    "Light",
+    "Atlas",
+    "Player",
+    "Quality",
+    "Viewing",
+)
 Affects = Literal["simulation", "final", "look", "pack", "player", "tier", "none"]
 
 
@@ -51,7 +67,10 @@ class Param:
 
     def shown_when(self, owner: BaseModel) -> bool:
         """False when another setting of `owner` makes this one do nothing (then no row is shown)."""
-        return self.when is None or str(getattr(owner, self.when[0])) in self.when[1]
+        if self.when is None:
+            return True
+        other = getattr(owner, self.when[0])
+        return str(other) in self.when[1] if self.when[1] else bool(other)
 
 
 def param(
@@ -85,7 +104,7 @@ def param(
     course : whether it may move over time
     affects : what a change makes stale
     cost : the timed part of the solver, or the modelled part of the frame, that it drives
-    when : (other field, values): the row is shown only then
+    when : (other field, values): the row is shown only then; without values, when that field is set to anything
     """
     if soft is None:
         soft = (low if low is not None else 0.0, high if high is not None else 1.0)

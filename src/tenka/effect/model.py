@@ -93,8 +93,43 @@ class Prop(Placed):
                       when=("shape", ("mesh",)))  # fmt: skip
     size: Vec3 = param((1.0, 1.0, 1.0), "Its extent along x, y and z; for a mesh, a factor on each.", section="Where", unit="m",
                        soft=(0.05, 10), low=1e-3, high=1e3, step=0.02)  # fmt: skip
+    unit: Literal["metres", "centimetres", "millimetres", "inches", "feet"] = param(
+        "metres", "What one unit of the mesh file is.", section="Mesh", when=("shape", ("mesh",))
+    )
+    up: Literal["file", "z", "y", "x"] = param(
+        "file",
+        "Which axis of the mesh file points up: as its format has it, or one of its axes.",
+        section="Mesh",
+        when=("shape", ("mesh",)),
+    )
+    keep: float = param(1.0, "Share of the mesh's triangles that is kept: fewer are drawn and packed faster.", section="Mesh", low=0.01, high=1,
+                        step=0.01, when=("shape", ("mesh",)))  # fmt: skip
+    clip: str = param("", "The animation of the mesh file that it plays.", section="Mesh", kind="clip", when=("shape", ("mesh",)))
+    clip_start: float = param(0.0, "When the animation begins.", section="Mesh", unit="s", low=-600, high=600, soft=(-2, 4), step=0.02,
+                              when=("clip", ()))  # fmt: skip
+    clip_speed: float = param(
+        1.0, "How fast it plays; negative plays it backwards.", section="Mesh", low=-20, high=20, soft=(0, 3), when=("clip", ())
+    )
+    clip_end: Literal["repeat", "hold", "back"] = param("repeat", "After its end it begins again, holds, or plays back.", section="Mesh",
+                                                        when=("clip", ()))  # fmt: skip
+    copies: int = param(1, "How many of it are scattered about, joined into one.", section="Copies", low=1, high=2000, soft=(1, 40), step=1)
+    spread: Vec3 = param((2.0, 2.0, 0.0), "Box in which the copies lie, round its own place.", section="Copies", unit="m", soft=(0, 10), low=0,
+                         high=1e3, step=0.05, when=("scattered", ("True",)))  # fmt: skip
+    copies_turn: float = param(180.0, "How far each is turned by chance, either way.", section="Copies", unit="°", low=0, high=180, step=1,
+                               when=("scattered", ("True",)))  # fmt: skip
+    copies_size: float = param(
+        0.2, "How much their sizes differ, as a share.", section="Copies", low=0, high=0.9, when=("scattered", ("True",))
+    )
+    copies_seed: int = param(1, "Another number scatters them anew.", section="Copies", low=0, high=9999, soft=(0, 100), step=1,
+                             when=("scattered", ("True",)))  # fmt: skip
+    credit: str = param("", "Who made the mesh and under which terms; it goes into the package.", section="Mesh", affects="pack",
+                        when=("shape", ("mesh",)))  # fmt: skip
     colour: Vec3 = param((0.45, 0.42, 0.38), "Surface colour of a primitive.", section="Look", affects="look", kind="colour", low=0, high=1,
                          when=("shape", ("sphere", "box", "cylinder", "cone")))  # fmt: skip
+
+    @property
+    def scattered(self) -> bool:
+        return self.copies > 1
 
 
 REGIONS = ("sphere", "box", "cylinder", "cone", "torus", "capsule", "curve")
@@ -108,9 +143,16 @@ class Source(Placed):
         "sphere", "The region that gives birth: a form of its own, or the surface or the inside of a prop.", section="Where", cost="source"
     )
     prop: str = param("", "The prop that gives birth.", section="Where", kind="prop", when=("shape", ON_PROP))
-    part_low: float = param(0.0, "Lower end of the part of the prop that gives, as a share of its height.", section="Where", low=0, high=1,
+    part: str = param("", "Only these parts of the prop give: names of its materials, nodes or joints, with commas.", section="Where", kind="part",
+                      when=("shape", ON_PROP))  # fmt: skip
+    part_axis: Literal["z", "x", "y"] = param(
+        "z", "The prop's own axis across which the two planes below cut it.", section="Where", when=("shape", ON_PROP)
+    )
+    part_low: float = param(0.0, "Lower plane: only what lies above it gives, as a share of the prop's extent.", section="Where", low=0, high=1,
                             when=("shape", ON_PROP))  # fmt: skip
-    part_high: float = param(1.0, "Upper end of the part of the prop that gives.", section="Where", low=0, high=1, when=("shape", ON_PROP))
+    part_high: float = param(1.0, "Upper plane: only what lies below it gives.", section="Where", low=0, high=1, when=("shape", ON_PROP))
+    born_at: Literal["area", "points"] = param("area", "Gas is born evenly over the surface, or at the mesh's own points.", section="Where",
+                                               when=("shape", ("surface",)))  # fmt: skip
     position: Vec3 = param((0.0, 0.0, 0.5), "Centre of the region; with a parent, as seen from it.", section="Where", unit="m", soft=(-10, 10),
                            low=-1e4, high=1e4, step=0.02, when=("shape", REGIONS))  # fmt: skip
     size: Vec3 = param((0.5, 0.5, 0.5), "Extent of the region along x, y and z.", section="Where", unit="m", soft=(0.05, 5), low=1e-3,
@@ -152,6 +194,13 @@ class Source(Placed):
     dye_colour: Vec3 = param(
         (0.75, 0.3, 0.2), "The colour that is carried.", section="What", kind="colour", low=0, high=1, when=("dye", ("True",))
     )
+    shaped_by: Literal["nothing", "image", "colours"] = param(
+        "nothing", "How much is given where: evenly, by the brightness of an image, or of the prop's own colours.", section="What"
+    )
+    image: str = param("", "Image that shapes it (PNG, JPEG, TIFF), relative to the effect: bright gives, dark or clear does not.", section="What",
+                       kind="image", when=("shaped_by", ("image",)))  # fmt: skip
+    image_along: Literal["z", "x", "y"] = param("z", "The source's own axis along which the image is laid over it.", section="What",
+                                                when=("shaped_by", ("image",)))  # fmt: skip
     breakup: float = param(0.6, "How strongly noise breaks up the source; 0 is even and looks like a pipe.", section="What", low=0, high=1,
                            cost="source")  # fmt: skip
     breakup_size: float = param(0.25, "Size of the patches.", section="What", unit="m", low=0.01, high=50, soft=(0.05, 2))

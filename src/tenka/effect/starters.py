@@ -164,8 +164,8 @@ def with_source(effect: Effect) -> tuple[Effect, str]:
     return effect.model_copy(update={"layers": layers}), f"layers.{layer.id}.sources.{id}"
 
 
-def with_prop(effect: Effect, file: str = "", name: str = "Box") -> tuple[Effect, str]:
+def with_prop(effect: Effect, file: str = "", name: str = "Box", **settings: object) -> tuple[Effect, str]:
     """The effect with a new prop, a box or a mesh, and its path."""
     id = free_id(effect.props, "prop")
     prop = Prop(id=id, name=name[:60], shape="mesh", file=file) if file else Prop(id=id, name=name, position=(0, 0, 0))
-    return effect.model_copy(update={"props": (*effect.props, prop)}), f"props.{id}"
+    return effect.model_copy(update={"props": (*effect.props, prop.model_copy(update=settings))}), f"props.{id}"

@@ -7,6 +7,7 @@ import json
 import os
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from platformdirs import user_state_path
 from pydantic import ValidationError
@@ -69,14 +70,19 @@ def read_file(file: Path, expected: str, most: int = MOST_BYTES) -> bytes:
 
 
 def moved(effect: Effect, old: Path, new: Path) -> Effect:
-    """The effect with its meshes' relative paths put right for another folder."""
-    props = tuple(
-        p.model_copy(update={"file": Path(os.path.relpath(old / p.file, new)).as_posix()})
-        if p.file and not Path(p.file).is_absolute()
-        else p
-        for p in effect.props
-    )
-    return effect if props == effect.props else effect.model_copy(update={"props": props})
+    """The effect with its meshes' and images' relative paths put right for another folder."""
+
+    def there(items: tuple, name: str) -> tuple:
+        def one(item: Any) -> Any:
+            file = getattr(item, name)
+            inside = file and not Path(file).is_absolute()
+            return item.model_copy(update={name: Path(os.path.relpath(old / file, new)).as_posix()}) if inside else item
+
+        return tuple(one(item) for item in items)
+
+    layers = tuple(layer.model_copy(update={"sources": there(layer.sources, "image")}) for layer in effect.layers)
+    new_effect = effect.model_copy(update={"props": there(effect.props, "file"), "layers": layers})
+    return effect if new_effect == effect else new_effect
 
 
 def save(effect: Effect, file: Path) -> None:

@@ -111,6 +111,7 @@ class SourceInput:
     outward: float = 0.0
     pose: Pose = STILL
     motion: Motion | None = None  # when it moves
+    time: float = 0.0  # s, of the prop's own animation
 
 
 @dataclass(frozen=True)
@@ -119,6 +120,7 @@ class ColliderInput:
     prop: Prop
     pose: Pose
     motion: Motion | None = None
+    time: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -221,13 +223,13 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...],
             placed = next((p for p in props if p.id == source.prop), source)
         sources.append(SourceInput(
             source, between(partial(source_emission, source), t, rate), at(source.density, 0.0), at(source.temperature),
-            stable_seed(seed, layer.id, source.id), at(source.fuel, 0.0), at(source.expansion), at(source.outward), *placing(placed),
+            stable_seed(seed, layer.id, source.id), at(source.fuel, 0.0), at(source.expansion), at(source.outward), *placing(placed), t + 0.5 * dt,
         ))  # fmt: skip
     colliders = []
     for collider in heard(layer.colliders):
         prop = next((p for p in props if p.id == collider.prop), None)
         if prop is not None:
-            colliders.append(ColliderInput(collider, prop, *placing(prop)))
+            colliders.append(ColliderInput(collider, prop, *placing(prop), t + 0.5 * dt))
     m, f, b = layer.motion, layer.fading, layer.fire
     fire = FireInput(
         b.ignition, at(b.burn_rate, 0.0), at(b.heat, 0.0), at(b.soot, 0.0), at(b.expansion, 0.0), b.hottest, at(b.radiation, 0.0)

@@ -17,7 +17,8 @@ from tenka.gas import multigrid
 from tenka.gas.grid import GasState, Grid
 from tenka.gas.settings import ColliderInput
 from tenka.scene.distance import prop_distance
-from tenka.scene.meshes import own_mesh
+from tenka.scene.props import deforms, form_of, own_mesh
+from tenka.scene.surface import places_on
 
 ZERO = np.float32(0.0)
 HALF = np.float32(0.5)
@@ -56,7 +57,8 @@ class Solids:
 
 def _mark(item: ColliderInput) -> tuple[object, ...]:
     motion = None if item.motion is None else (item.motion.speed.tobytes(), item.motion.spin.tobytes())
-    return (item.collider, item.prop.shape, item.prop.file, item.prop.size, item.pose.turn.tobytes(), item.pose.origin.tobytes(), motion)
+    own_time = item.time if deforms(item.prop) else 0.0
+    return (item.collider, form_of(item.prop), item.pose.turn.tobytes(), item.pose.origin.tobytes(), motion, own_time)
 
 
 def find_solids(items: tuple[ColliderInput, ...], grid: Grid, folder: Path | None, before: Solids | None) -> Solids:
@@ -119,7 +121,7 @@ def _place(
     item: ColliderInput, grid: Grid, folder: Path | None, distance: np.ndarray, speed: list[np.ndarray], slopes: list[np.ndarray]
 ) -> None:
     """Merge one collider into the fields, within its own bounds."""
-    low, high = (np.asarray(b, float) for b in own_mesh(item.prop, folder).bounds)
+    low, high = (np.asarray(b, float) for b in own_mesh(item.prop, folder, item.time).bounds)
     margin = max(item.collider.skin, 0.0) + 3 * grid.voxel
     corners = np.array([[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])])
     placed = item.pose.to_scene(corners)
@@ -128,12 +130,11 @@ def _place(
     if np.any(last <= first):
         return
 
-    def away(points: np.ndarray) -> np.ndarray:
-        return prop_distance(item.prop, folder, points, grid.voxel) - item.collider.skin
-
     place = [grid.origin[a] + (np.arange(first[a], last[a]) + 0.5) * grid.voxel for a in range(3)]
     centres = np.stack(np.meshgrid(*place, indexing="ij"), axis=-1).reshape(-1, 3)
-    own = away(item.pose.to_own(centres)).reshape(last - first).astype(np.float32)
+    in_own = item.pose.to_own(centres)
+    away = prop_distance(item.prop, folder, in_own, grid.voxel, item.time) - item.collider.skin
+    own = away.reshape(last - first).astype(np.float32)
     box = tuple(slice(a, b) for a, b in zip(first, last))
     distance[box] = np.minimum(distance[box], own)
     still = np.zeros(3)
@@ -144,6 +145,23 @@ def _place(
             own, axis, first, h, np.asarray(grid.origin, np.float32), (item.collider.wake * pace).astype(np.float32),
             (item.collider.wake * spin).astype(np.float32), centre.astype(np.float32), speed[axis], slopes[axis],
         )  # fmt: skip
+    if deforms(item.prop):
+        _deform(item, folder, own, in_own, grid, first, speed)
+
+
+def _deform(
+    item: ColliderInput, folder: Path | None, own: np.ndarray, in_own: np.ndarray, grid: Grid, first: np.ndarray, speed: list[np.ndarray]
+) -> None:
+    """Add, on the faces near and in a solid that changes its form, how fast the nearest place of its surface moves."""
+    places = places_on(item.prop, folder, grid.voxel, item.time)
+    near = np.flatnonzero(own.reshape(-1) < 2 * grid.voxel)
+    moving = np.zeros((own.size, 3), np.float32)
+    moving[near] = item.collider.wake * places.flow[places.tree.query(in_own[near])[1]] @ item.pose.turn.T
+    for axis in range(3):
+        v = np.moveaxis(moving[:, axis].reshape(own.shape), axis, 0)
+        face = np.concatenate([v[:1], 0.5 * (v[1:] + v[:-1]), v[-1:]])
+        place = tuple(slice(a, a + n + (k == axis)) for k, (a, n) in enumerate(zip(first, own.shape)))
+        speed[axis][place] += np.moveaxis(face, 0, axis)
 
 
 @kernel(parallel=True)

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from tenka.base.errors import Unstable
-from tenka.effect.model import Force, GasLayer, Prop
+from tenka.effect.model import ON_PROP, Force, GasLayer, Prop
 from tenka.gas import advect, forces, pressure, sources
 from tenka.gas.fire import burn
 from tenka.gas.grid import BURNT, CHANNELS, DENSITY, TEMPERATURE, GasState, Grid, Workspace
@@ -22,6 +22,7 @@ from tenka.gas.solids import clear_scalars, fill_velocity, find_solids, ghost_sc
 from tenka.gas.sources import SourceMask, bounds_in_scene, source_mask
 from tenka.gas.viscosity import soften
 from tenka.gas.window import Span, moved_to, occupied, offset_of, part_of_box, window_for
+from tenka.scene.props import deforms, form_of
 
 SOLVER_VERSION = 2
 """Part of every cache key: raise it when a change to the solver changes its results."""
@@ -122,6 +123,11 @@ def step(
     return new
 
 
+MASK_SETTINGS = ("shape", "size", "curve", "thickness", "offset", "part", "part_axis", "part_low", "part_high", "born_at", "shaped_by", "image",
+                 "image_along")  # fmt: skip
+"""What decides, with its place and its prop, which voxels a source reaches."""
+
+
 @dataclass
 class GasSolver:
     """A layer's solver: settings bound to a grid, stepping frame by frame.
@@ -202,10 +208,10 @@ class GasSolver:
 
     def _mask(self, inp: SourceInput) -> SourceMask:
         source = inp.source
-        prop = next((p for p in self.props if p.id == source.prop), None)
-        form = None if prop is None else (prop.shape, prop.file, prop.size)
-        key = (source.shape, source.size, source.curve, source.thickness, source.offset, source.part_low, source.part_high, form,
-               bool(inp.outward), inp.pose.turn.tobytes(), inp.pose.origin.tobytes())  # fmt: skip
+        prop = next((p for p in self.props if p.id == source.prop), None) if source.shape in ON_PROP else None
+        form = None if prop is None else (form_of(prop), inp.time if deforms(prop) else 0.0)
+        shape = tuple(getattr(source, name) for name in MASK_SETTINGS)
+        key = (shape, form, bool(inp.outward), inp.pose.turn.tobytes(), inp.pose.origin.tobytes())
         if key not in self._masks:
             if len(self._masks) > 32:
                 self._masks.clear()

@@ -9,19 +9,19 @@ from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
-from scipy.spatial import cKDTree
+from scipy import ndimage
 
 from tenka.base.errors import BadInput
 from tenka.base.jit import kernel
 from tenka.base.randomness import unit4
-from tenka.effect.model import ON_PROP, Prop
+from tenka.effect.model import ON_PROP, Prop, Source
 from tenka.gas.grid import DENSITY, FUEL, TEMPERATURE, GasState, Grid
 from tenka.gas.settings import SourceInput
 from tenka.scene.distance import curve_distance, form_distance, gradient, prop_distance
-from tenka.scene.meshes import Mesh, mesh_file, own_mesh, spread_points
 from tenka.scene.poses import Pose
+from tenka.scene.props import own_mesh
+from tenka.scene.surface import BRIGHTNESS, Part, Places, places_on
 
-Distance = Callable[[np.ndarray], np.ndarray]
 ONE = np.float32(1.0)
 ZERO = np.float32(0.0)
 
@@ -35,86 +35,128 @@ class SourceMask:
     cells : (n, 3) indices
     share : (n,) in (0, 1]
     outward : (n, 3) unit directions away from the source; (0, 3) when they are not needed
+    flow : (n, 3) m/s, how a surface moves that moves by itself; (0, 3) when it does not
     """
 
     cells: np.ndarray
     share: np.ndarray
     outward: np.ndarray
+    flow: np.ndarray
 
 
-NO_MASK = SourceMask(np.zeros((0, 3), np.int32), np.zeros(0, np.float32), np.zeros((0, 3), np.float32))
+NONE3 = np.zeros((0, 3), np.float32)
+NO_MASK = SourceMask(np.zeros((0, 3), np.int32), np.zeros(0, np.float32), NONE3, NONE3)
 
 
-@lru_cache(maxsize=24)
-def _surface(prop: Prop, folder: Path | None, spacing: float, part: tuple[float, float], seed: int, stamp: int) -> cKDTree:
-    """Points spread over the part of a prop's surface that gives, in the prop's own coordinates."""
-    points = spread_points(part_of(own_mesh(prop, folder), *part), spacing, seed)
-    return cKDTree(points)
+@dataclass(frozen=True)
+class Region:
+    """A source's region in its own coordinates.
+
+    Attributes
+    ----------
+    distance : how far (n, 3) points are from being inside, m, negative inside
+    low, high : its bounds
+    births : of a surface
+    """
+
+    distance: Callable[[np.ndarray], np.ndarray]
+    low: np.ndarray
+    high: np.ndarray
+    births: Places | None = None
 
 
-def part_of(mesh: Mesh, low: float, high: float) -> Mesh:
-    """The triangles whose middle lies between two shares of a mesh's height (all of it when there is none)."""
-    if low <= 0.0 and high >= 1.0:
-        return mesh
-    foot, top = mesh.bounds[0][2], mesh.bounds[1][2]
-    height = (mesh.corners[:, :, 2].mean(axis=1) - foot) / max(top - foot, 1e-9)
-    kept = (height >= low) & (height <= high)
-    return Mesh(mesh.points, mesh.faces[kept], mesh.colours[kept]) if kept.any() else mesh
+def _births(inp: SourceInput, prop: Prop, folder: Path | None, spacing: float) -> Places:
+    s = inp.source
+    part = Part(s.part, s.part_axis, *sorted((s.part_low, s.part_high)))
+    return places_on(prop, folder, spacing, inp.time, part, inp.seed, s.born_at == "points", s.shaped_by == "colours")
 
 
-def _stamp(prop: Prop, folder: Path | None) -> int:
+def image_file(source: Source, folder: Path | None) -> Path:
+    """Where a source's image is on disk."""
+    file = Path(source.image)
+    return file if file.is_absolute() else (folder or Path.cwd()) / file
+
+
+@lru_cache(maxsize=8)
+def _brightness(file: Path, stamp: int) -> np.ndarray:
+    """(width, height) of an image, from its lower left corner: brightness times opacity."""
+    from PIL import Image
+
     try:
-        return mesh_file(prop, folder).stat().st_mtime_ns if prop.file else 0
-    except OSError:
-        return 0
+        with Image.open(file) as opened:
+            opened.thumbnail((1024, 1024))
+            rgba = np.asarray(opened.convert("RGBA"), np.float32) / 255.0
+    except Exception:  # its readers raise whatever their parsers do
+        raise BadInput("broken off or not an image", "a PNG, JPEG or TIFF", file) from None
+    return np.ascontiguousarray(((rgba[..., :3] @ np.array(BRIGHTNESS, np.float32)) * rgba[..., 3])[::-1].T)
 
 
-def shell(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path | None) -> tuple[Distance, np.ndarray, np.ndarray]:
-    """A source's region in its own coordinates: how far a point is from being inside (m, negative inside), and its bounds.
+def image_share(source: Source, folder: Path | None, region: Region, points: np.ndarray) -> np.ndarray:
+    """How bright a source's image is at (n, 3) points in its own coordinates, laid over its bounds; nothing outside them.
 
     Raises
     ------
     BadInput
-        A source on a prop that is missing or cannot be read.
+        An image that cannot be read.
+    """
+    if not source.image:
+        raise BadInput("has no image to be shaped by", "an image file", place=f"source {source.name}")
+    file = image_file(source, folder)
+    try:
+        stamp = file.stat().st_mtime_ns
+    except OSError as error:
+        raise BadInput(f"cannot be read ({(error.strerror or 'error').lower()})", "an image", file) from None
+    bright = _brightness(file, stamp)
+    across = [a for a in range(3) if a != "xyz".index(source.image_along)]
+    place = (points[:, across] - region.low[across]) / np.maximum(region.high[across] - region.low[across], 1e-9)
+    at = place * np.array(bright.shape) - 0.5
+    return ndimage.map_coordinates(bright, at.T, order=1, mode="grid-constant", cval=0.0)
+
+
+def shell(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path | None) -> Region:
+    """A source's region at the time of the input.
+
+    Raises
+    ------
+    BadInput
+        A source on a prop that is missing or cannot be read, or a part that it does not have.
     """
     source = inp.source
     if source.shape not in ON_PROP:
         if source.shape == "curve":
             curve = np.asarray(source.curve, float)
             reach = source.thickness
-            return (lambda p: curve_distance(curve, p) - reach), curve.min(axis=0) - reach, curve.max(axis=0) + reach
+            return Region(lambda p: curve_distance(curve, p) - reach, curve.min(axis=0) - reach, curve.max(axis=0) + reach)
         half = np.asarray(source.size) / 2
-        return (lambda p: form_distance(source.shape, np.asarray(source.size), p)), -half, half
+        return Region(lambda p: form_distance(source.shape, np.asarray(source.size), p), -half, half)
     prop = next((p for p in props if p.id == source.prop), None)
     if prop is None:
         raise BadInput(f"names the prop '{source.prop}', which is not in the effect", place=f"source {source.name}")
-    mesh = own_mesh(prop, folder)
-    low, high = (np.asarray(b, float) for b in mesh.bounds)
-    part = (min(source.part_low, source.part_high), max(source.part_low, source.part_high))
-    top = low[2] + part[1] * (high[2] - low[2])
-    low[2] += part[0] * (high[2] - low[2])
-    high[2] = top
     if source.shape == "inside":
+        mesh, n = own_mesh(prop, folder, inp.time), "xyz".index(source.part_axis)
+        low, high = (np.asarray(b, float) for b in mesh.bounds)
+        share = sorted((source.part_low, source.part_high))
+        cut = share != [0.0, 1.0]
+        low[n], high[n] = low[n] + share[0] * (high[n] - low[n]), low[n] + share[1] * (high[n] - low[n])
         grow = abs(source.offset)
 
         def inside(points: np.ndarray) -> np.ndarray:
-            out = prop_distance(prop, folder, points, voxel) - source.offset
-            return np.maximum(out, np.maximum(low[2] - points[:, 2], points[:, 2] - high[2])) if part != (0.0, 1.0) else out
+            out = prop_distance(prop, folder, points, voxel, inp.time) - source.offset
+            return np.maximum(out, np.maximum(low[n] - points[:, n], points[:, n] - high[n])) if cut else out
 
-        return inside, low - grow, high + grow
-    spacing = max(source.thickness, voxel) * 0.5
-    tree = _surface(prop, folder, spacing, part, inp.seed, _stamp(prop, folder))
+        return Region(inside, low - grow, high + grow)
+    births = _births(inp, prop, folder, max(source.thickness, voxel) * 0.5)
     reach = source.thickness + abs(source.offset)
 
     def surface(points: np.ndarray) -> np.ndarray:
         far = reach + 2 * voxel
-        distance = np.minimum(tree.query(points, distance_upper_bound=far)[0], far)
+        distance = np.minimum(births.tree.query(points, distance_upper_bound=far)[0], far)
         if source.offset:
-            signed = np.where(prop_distance(prop, folder, points, voxel) < 0, -distance, distance)
+            signed = np.where(prop_distance(prop, folder, points, voxel, inp.time) < 0, -distance, distance)
             distance = np.abs(signed - source.offset)
         return distance - source.thickness
 
-    return surface, low - reach, high + reach
+    return Region(surface, births.tree.mins - reach, births.tree.maxes + reach, births)
 
 
 def _placed_corners(pose: Pose, low: np.ndarray, high: np.ndarray) -> np.ndarray:
@@ -124,15 +166,15 @@ def _placed_corners(pose: Pose, low: np.ndarray, high: np.ndarray) -> np.ndarray
 
 def bounds_in_scene(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path | None) -> tuple[np.ndarray, np.ndarray]:
     """Lowest and highest corner of a source's region, m; raises as `shell` does."""
-    _, low, high = shell(inp, props, voxel, folder)
-    placed = _placed_corners(inp.pose, low, high)
+    region = shell(inp, props, voxel, folder)
+    placed = _placed_corners(inp.pose, region.low, region.high)
     return placed.min(axis=0), placed.max(axis=0)
 
 
 def source_mask(inp: SourceInput, props: tuple[Prop, ...], grid: Grid, folder: Path | None) -> SourceMask:
     """Voxels within a source, with a border one voxel soft; raises as `shell` does."""
-    distance, low, high = shell(inp, props, grid.voxel, folder)
-    placed = _placed_corners(inp.pose, low, high)
+    region = shell(inp, props, grid.voxel, folder)
+    placed = _placed_corners(inp.pose, region.low, region.high)
     first = np.maximum(0, np.floor((placed.min(axis=0) - grid.origin) / grid.voxel - 1).astype(int))
     last = np.minimum(grid.shape, np.ceil((placed.max(axis=0) - grid.origin) / grid.voxel + 1).astype(int) + 1)
     if np.any(last <= first):
@@ -142,12 +184,30 @@ def source_mask(inp: SourceInput, props: tuple[Prop, ...], grid: Grid, folder: P
     if grid.shape[1] == 1:  # flat: the slice stands for the source's middle
         centres[:, 1] = inp.pose.origin[1] if inp.source.shape not in ON_PROP else 0.5 * (placed[:, 1].min() + placed[:, 1].max())
     own = inp.pose.to_own(centres)
-    share = np.clip(0.5 - distance(own) / grid.voxel, 0.0, 1.0)
+    share = np.clip(0.5 - region.distance(own) / grid.voxel, 0.0, 1.0)
+    near = np.flatnonzero(share > 0)
+    own, share, flow = own[near], share[near], NONE3
+    if region.births is not None and (inp.source.shaped_by == "colours" or len(region.births.flow)):
+        nearest = region.births.tree.query(own)[1]
+        share = share * region.births.weight[nearest]
+        if len(region.births.flow):
+            flow = region.births.flow[nearest] @ inp.pose.turn.T
+    elif inp.source.shaped_by == "colours":
+        prop = next((p for p in props if p.id == inp.source.prop), None)
+        if prop is None or inp.source.shape != "inside":
+            raise BadInput(
+                "has no prop whose colours could shape it", "a source on a prop's surface or inside one", place=f"source {inp.source.name}"
+            )
+        births = _births(inp, prop, folder, grid.voxel)
+        share = share * births.weight[births.tree.query(own)[1]]
+    if inp.source.shaped_by == "image":
+        share = share * image_share(inp.source, folder, region, own)
     kept = share > 0
-    outward = np.zeros((0, 3), np.float32)
+    outward = NONE3
     if inp.outward and kept.any():
-        outward = (gradient(distance, own[kept], 0.5 * grid.voxel) @ inp.pose.turn.T).astype(np.float32)
-    return SourceMask(np.ascontiguousarray(cells[kept], np.int32), share[kept].astype(np.float32), outward)
+        outward = (gradient(region.distance, own[kept], 0.5 * grid.voxel) @ inp.pose.turn.T).astype(np.float32)
+    cells = np.ascontiguousarray(cells[near][kept], np.int32)
+    return SourceMask(cells, share[kept].astype(np.float32), outward, flow[kept].astype(np.float32) if len(flow) else NONE3)
 
 
 @kernel
@@ -222,8 +282,10 @@ def birth_speed(inp: SourceInput, mask: SourceMask, grid: Grid) -> np.ndarray:
     speed = np.tile(np.asarray(s.push, float), (len(mask.cells), 1))
     if inp.outward and len(mask.outward):
         speed += inp.outward * mask.outward
-    if inp.motion is not None:
-        own = inp.motion.at(np.asarray(grid.origin) + (mask.cells + 0.5) * grid.voxel)
+    if inp.motion is not None or len(mask.flow):
+        own = mask.flow.astype(float) if len(mask.flow) else np.zeros((len(mask.cells), 3))
+        if inp.motion is not None:
+            own = own + inp.motion.at(np.asarray(grid.origin) + (mask.cells + 0.5) * grid.voxel)
         pace = np.linalg.norm(own, axis=1)
         stops = [(stop.at, float(stop.value)) for stop in s.carried.stops]  # type: ignore[arg-type]
         speed += own * np.interp(pace / s.carried_speed, [a for a, _ in stops], [v for _, v in stops])[:, None]

@@ -10,6 +10,7 @@ from functools import lru_cache
 import numpy as np
 
 from tenka.base.jit import kernel, prange
+from tenka.base.srgb import to_srgb
 from tenka.effect.model import AMBIENT_KELVIN, Ramp
 
 LUT = 256
@@ -59,17 +60,6 @@ def ramp_table(ramp: Ramp, count: int = LUT) -> np.ndarray:
     if values.ndim == 1:
         return np.interp(x, at, values).astype(np.float32)
     return np.stack([np.interp(x, at, values[:, c]) for c in range(3)], axis=1).astype(np.float32)
-
-
-def to_srgb(linear: np.ndarray) -> np.ndarray:
-    """sRGB encoding (IEC 61966-2-1) of values in [0, 1]."""
-    x = np.clip(linear, 0.0, 1.0)
-    return np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.power(x, 1 / 2.4) - 0.055)
-
-
-def from_srgb(encoded: np.ndarray) -> np.ndarray:
-    x = np.clip(encoded, 0.0, 1.0)
-    return np.where(x <= 0.04045, x / 12.92, np.power((x + 0.055) / 1.055, 2.4))
 
 
 SRGB_TABLE = to_srgb((np.arange(4096) / 4095.0) ** 2).astype(np.float32)

@@ -12,18 +12,19 @@ from PIL import Image
 from tenka.base.errors import BadInput, TooLarge
 from tenka.base.files import swap_folder
 from tenka.base.jobs import Progress
+from tenka.base.srgb import to_srgb
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.document import with_levers
 from tenka.effect.model import ON_PROP, Effect, GasLayer
 from tenka.gas.grid import Grid, free_bytes
-from tenka.look.colour import glow_table, to_srgb
+from tenka.look.colour import glow_table
 from tenka.look.march import light_volume, march
 from tenka.package import manifest as form
 from tenka.run.driver import Plan, simulate, stored_frames
 from tenka.scene.cameras import View, side_view
 from tenka.scene.glb import to_bytes
-from tenka.scene.meshes import prop_mesh
 from tenka.scene.poses import pose_at
+from tenka.scene.props import prop_mesh
 
 BLACK_BODY_STEPS = 33
 
@@ -196,7 +197,8 @@ def pack(
             final = element.model_copy(update={"second": element.second.model_copy(update={"scale": scale, "black_body": lookup})})
         progress.step()
         meshes = {p.id: prop_mesh(p, effect.props, folder) for p in effect.props if not p.hidden}
-        (target / "set.glb").write_bytes(to_bytes(meshes, effect.camera))
+        credits = tuple(dict.fromkeys(p.credit for p in effect.props if p.credit and p.id in meshes))
+        (target / "set.glb").write_bytes(to_bytes(meshes, effect.camera, "; ".join(credits)))
         light = effect.light
         path = f"layers.{layer.id}.flipbook.player."
         whole = form.Manifest(
@@ -205,7 +207,7 @@ def pack(
                          for lever in effect.levers if lever.path.startswith(path)),
             tiers=tuple(form.TierEntry(id=t.id, name=t.name, device=t.device, levers=t.levers) for t in effect.tiers),
             set=form.Set(file="set.glb", sun_heading=light.heading, sun_height=light.height, sun_strength=light.strength,
-                         sun_kelvin=light.kelvin, sky=light.sky, exposure=light.exposure),
+                         sun_kelvin=light.kelvin, sky=light.sky, exposure=light.exposure, credits=credits),
             elements=(final,),
         )  # fmt: skip
         (target / form.MANIFEST).write_bytes(whole.dumps())

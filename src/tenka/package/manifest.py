@@ -105,6 +105,7 @@ class Set(Part):
     sun_kelvin: float
     sky: float
     exposure: float
+    credits: tuple[str, ...] = ()  # who made the props' meshes, and under which terms
 
 
 class Behaviour(Part):

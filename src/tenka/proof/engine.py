@@ -16,8 +16,9 @@ from tenka.package.atlas import Atlas, load_atlas
 from tenka.package.manifest import Flipbook, Manifest, read
 from tenka.proof.player import quads
 from tenka.scene.cameras import View, view_of
+from tenka.scene.files import load
 from tenka.scene.glb import camera_from
-from tenka.scene.meshes import Mesh, load
+from tenka.scene.meshes import Mesh
 
 BLOCK_BYTES = 16  # of a 4 x 4 block with alpha, in the common formats
 

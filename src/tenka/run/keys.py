@@ -18,8 +18,9 @@ from tenka.effect.courses import Course
 from tenka.effect.model import ON_PROP, Effect, GasLayer, Prop, Source, heard
 from tenka.gas.settings import SAMPLES, course_samples, envelope_samples
 from tenka.gas.solver import SOLVER_VERSION, run_up_frames
-from tenka.scene.meshes import mesh_file
+from tenka.gas.sources import image_file
 from tenka.scene.poses import carriers
+from tenka.scene.props import mesh_file
 
 _BY_ENVELOPE = ("start", "end", "emission")
 
@@ -31,6 +32,8 @@ def _still_settings(effect: Effect, layer: GasLayer, folder: Path | None, final:
     for source in heard(layer.sources):
         own = settings_that_affect(source, simulation)
         sources[source.id] = {k: v for k, v in own.items() if k not in _BY_ENVELOPE}
+        if source.shaped_by == "image" and source.image:
+            sources[source.id]["image"] = _digest(image_file(source, folder))
     props = {}
     for prop in _taking_part(effect, layer):
         props[prop.id] = settings_that_affect(prop, simulation)

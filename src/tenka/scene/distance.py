@@ -11,7 +11,8 @@ from scipy import ndimage
 
 from tenka.base.jit import kernel
 from tenka.effect.model import Prop
-from tenka.scene.meshes import Mesh, mesh_file, own_mesh
+from tenka.scene.meshes import Mesh
+from tenka.scene.props import deforms, form_of, own_mesh, stamp_of
 
 BAND = 3  # voxels round the surface in which the distance is exact
 MOST_CELLS = 96  # along a mesh's longest side
@@ -197,24 +198,19 @@ def distance_field(mesh: Mesh, step: float) -> DistanceField:
 
 
 @lru_cache(maxsize=24)
-def _field_of(mesh_of: Prop, folder: Path | None, stamp: int, step: float) -> DistanceField:
-    return distance_field(own_mesh(mesh_of, folder), step)
+def _field_of(form: Prop, folder: Path | None, stamp: int, step: float, t: float) -> DistanceField:
+    return distance_field(own_mesh(form, folder, t), step)
 
 
-def field_of(prop: Prop, folder: Path | None, step: float) -> DistanceField:
-    """The distance field of a prop's mesh, in the prop's own coordinates; kept for the props used last."""
-    plain = Prop(id="prop", name="prop", shape=prop.shape, file=prop.file, size=prop.size)
-    try:
-        stamp = mesh_file(prop, folder).stat().st_mtime_ns if prop.file else 0
-    except OSError:
-        stamp = 0
-    return _field_of(plain, folder, stamp, step)
+def field_of(prop: Prop, folder: Path | None, step: float, t: float = 0.0) -> DistanceField:
+    """The distance field of a prop's mesh at `t` seconds, in the prop's own coordinates; kept for the props used last."""
+    return _field_of(form_of(prop), folder, stamp_of(prop, folder), step, t if deforms(prop) else 0.0)
 
 
-def prop_distance(prop: Prop, folder: Path | None, points: np.ndarray, step: float) -> np.ndarray:
-    """Signed distance of (n, 3) points in a prop's own coordinates; `step` is the finest that a mesh's grid need be."""
-    if prop.shape == "mesh":
-        return field_of(prop, folder, step).at(points)
+def prop_distance(prop: Prop, folder: Path | None, points: np.ndarray, step: float, t: float = 0.0) -> np.ndarray:
+    """Signed distance of (n, 3) points in a prop's own coordinates at `t` seconds; `step` is the finest that a mesh's grid need be."""
+    if prop.shape == "mesh" or prop.copies > 1:
+        return field_of(prop, folder, step, t).at(points)
     return form_distance(prop.shape, np.asarray(prop.size), points - np.array([0.0, 0.0, prop.size[2] / 2]))
 
 

@@ -16,11 +16,11 @@ from tenka.scene.cameras import frame_of
 from tenka.scene.meshes import Mesh
 
 
-def to_bytes(meshes: dict[str, Mesh], camera: Camera | None = None) -> bytes:
-    """A GLB with one node per mesh, flat-shaded, and the camera as a node with its settings kept beside it."""
+def to_bytes(meshes: dict[str, Mesh], camera: Camera | None = None, credit: str = "") -> bytes:
+    """A GLB with one node per mesh, flat-shaded, the camera as a node with its settings kept beside it, and who made the meshes."""
     import pygltflib as gl  # slow to load, and not needed to open the window
 
-    doc = gl.GLTF2(scene=0, scenes=[gl.Scene(nodes=[])], asset=gl.Asset(version="2.0", generator="Tenka"))
+    doc = gl.GLTF2(scene=0, scenes=[gl.Scene(nodes=[])], asset=gl.Asset(version="2.0", generator="Tenka", copyright=credit or None))
     blob = b""
 
     def put(array: np.ndarray, kind: str, bounds: bool) -> int:

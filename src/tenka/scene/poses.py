@@ -95,7 +95,7 @@ def moves(placed: Placed, props: tuple[Prop, ...]) -> bool:
 
 def scene_moves(effect: Effect) -> bool:
     """Whether any prop that is drawn moves."""
-    return any(not p.hidden and moves(p, effect.props) for p in effect.props)
+    return any(not p.hidden and (p.clip or moves(p, effect.props)) for p in effect.props)
 
 
 @dataclass(frozen=True)
