@@ -278,3 +278,57 @@ def test_a_path_keeps_the_longest_stretch_and_a_key_a_frame():
     path = path_of(samples, 24.0)
     assert path is not None and [(k.t, k.v) for k in path[0].keys] == [(0.0, 0.1), (0.05, 0.5), (0.1, 1.0)]
     assert path_of(samples[:1], 24.0) is None
+
+
+def test_a_point_of_a_curve_and_of_a_path_is_bent_by_hand(window: Window, qtbot: QtBot):  # noqa: F811
+    path = "layers.puff.sources.source"
+    window.state.edit(f"{path}.shape", "curve")
+    window.state.edit(f"{path}.path", ((0.0, 0.0, 0.0), (0.5, 0.0, 0.5)))
+    window.state.select(path)
+    settle(qtbot, window)
+    position = window.state.effect.layers[0].sources[0].position
+    for name, first in (("curve", (-0.5, 0.0, 0.0)), ("path", (0.5, 0.0, 0.5))):
+        index = 0 if name == "curve" else 1
+        start = on_screen(window, tuple(p + q for p, q in zip(position, first)))
+        drag(window.stage, start, start + QPoint(30, -20))
+        source = window.state.effect.layers[0].sources[0]
+        moved = np.asarray(getattr(source, name)[index]) - first
+        assert np.linalg.norm(moved) > 0.05 and source.position == position, name
+        window.undo()
+        assert getattr(window.state.effect.layers[0].sources[0], name)[index] == first
+
+
+def test_a_tangent_is_turned_in_the_drawer_and_let_go_by_a_double_click(window: Window, qtbot: QtBot):  # noqa: F811
+    path = "layers.puff.motion.lift"
+    keys = (Key(t=0.0, v=0.5, ease="through"), Key(t=0.25, v=1.0, ease="through"), Key(t=0.45, v=0.6))
+    window.state.edit(path, Keys(keys=keys))
+    window.state.course_asked.emit(path)
+    plot = window.drawer.plot
+    qtbot.wait(50)
+    at = plot._x(0.25), plot._y(1.0)
+    QTest.mouseClick(plot, LEFT, pos=QPoint(round(at[0]), round(at[1])))
+    assert plot.chosen == 1
+    end = plot._key_point() + plot._arm()
+    drag(plot, end.toPoint(), end.toPoint() + QPoint(0, 30))
+    slope = window.drawer.keys().keys[1].slope
+    assert slope is not None and slope < -1.0 and window.drawer.keys().keys[1].v == 1.0
+    end = (plot._key_point() + plot._arm()).toPoint()
+    QTest.mouseDClick(plot, LEFT, pos=end)
+    assert window.drawer.keys().keys[1].slope is None and len(window.drawer.keys().keys) == 3
+    window.undo()
+    window.undo()
+    assert window.drawer.keys().keys[1].slope is None
+
+
+def test_a_path_is_typed_and_emptied_again(window: Window):  # noqa: F811
+    path = "layers.puff.sources.source"
+    window.state.select(path)
+    row = window.sheet.row(f"{path}.path")
+    assert row is not None and isinstance(row.field, QLineEdit) and window.sheet.row(f"{path}.travel") is None
+    row.field.setText("0 0 0; 1 0 0; 1 1 0")
+    row.field.editingFinished.emit()
+    assert len(window.state.effect.layers[0].sources[0].path) == 3 and window.sheet.row(f"{path}.travel") is not None
+    row = window.sheet.row(f"{path}.path")
+    row.field.setText("")
+    row.field.editingFinished.emit()
+    assert window.state.effect.layers[0].sources[0].path == ()

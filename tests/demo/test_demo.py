@@ -20,7 +20,7 @@ from tenka.scene.props import prop_mesh, scene_mesh
 def test_the_shipped_files_are_what_the_script_makes(tmp_path: Path):
     make.main(tmp_path)
     made = sorted(str(p.relative_to(tmp_path)) for p in tmp_path.rglob("*.*"))
-    assert len(made) == 14 + len(workshop.EFFECTS) + 1
+    assert len(made) == 15 + len(workshop.EFFECTS) + 1
     for file in made:
         assert (tmp_path / file).read_bytes() == (FOLDER / file).read_bytes(), f"run python -m tenka.demo.make ({file})"
 

@@ -102,3 +102,19 @@ def test_a_key_is_added_replaced_and_moved_between_its_neighbours():
 def test_a_clamp_whose_ends_cross_is_refused():
     with pytest.raises(ValidationError, match="low must not be above"):
         Clamp(of=1.0, low=2.0, high=1.0)
+
+
+def test_a_through_course_reproduces_a_parabola_between_even_keys():
+    """Central slopes are exact for a parabola, and a cubic piece with exact ends and slopes is exact too."""
+    keys = tuple(Key(t=0.5 * k, v=(0.5 * k - 1.0) ** 2, ease="through") for k in range(6))
+    course = Keys(keys=keys)
+    for t in np.linspace(0.5, 2.0, 31):
+        assert course.at(float(t)) == pytest.approx((t - 1.0) ** 2, abs=1e-12)
+
+
+def test_a_set_slope_is_the_courses_slope_on_both_sides():
+    course = Keys(keys=(Key(t=0, v=0, ease="through"), Key(t=1, v=2, ease="through", slope=-3.0), Key(t=2, v=0)))
+    h = 1e-5
+    assert (course.at(1 + h) - course.at(1)) / h == pytest.approx(-3.0, abs=1e-3)
+    assert (course.at(1) - course.at(1 - h)) / h == pytest.approx(-3.0, abs=1e-3)
+    assert (course.at(1), course.at(2)) == (2.0, 0.0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
@@ -35,7 +35,8 @@ from tenka.effect.courses import (
 from tenka.effect.document import get, param_at
 
 HUES = (theme.VERDIGRIS, theme.SAFFRON, theme.TEXT)
-EASES: tuple[Ease, ...] = ("smooth", "linear", "hold")
+EASES: tuple[Ease, ...] = ("smooth", "through", "linear", "hold")
+ARM = 34.0  # px from a key to the ends of its tangent
 
 
 def _number(p: Param, name: str, unit: str, soft: tuple[float, float], low: float | None = None) -> Param:
@@ -46,13 +47,13 @@ def _number(p: Param, name: str, unit: str, soft: tuple[float, float], low: floa
 
 
 class Plot(QWidget):
-    """Curves over time; the keys of the chosen course can be dragged, added (double click) and removed (Delete)."""
+    """Curves over time; the keys of the chosen course can be dragged, added (double click) and removed (Delete), tangents turned."""
 
     def __init__(self, drawer: Drawer, rows: Rows) -> None:
         super().__init__()
         self.drawer, self.rows = drawer, rows
         self.chosen: int | None = None
-        self._held = False
+        self._held = self._turning = False
         self._token: object = None
         self._range = (0.0, 1.0)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -112,9 +113,48 @@ class Plot(QWidget):
             painter.setPen(QPen(theme.colour(theme.GROUND), 1))
             painter.setBrush(theme.colour(theme.TEXT if i == self.chosen else theme.VERDIGRIS))
             painter.drawEllipse(QPointF(self._x(key.t), self._y(key.v)), 5, 5)
+        if keys is not None and self._tangent():
+            at, arm = self._key_point(), self._arm()
+            painter.setPen(QPen(theme.colour(theme.TEXT, 0.8), 1))
+            painter.drawLine(at - arm, at + arm)
+            painter.setBrush(theme.colour(theme.TEXT))
+            for end in (at - arm, at + arm):
+                painter.drawRect(QRectF(end.x() - 2.5, end.y() - 2.5, 5, 5))
         x = self._x((self.drawer.state.frame + 0.5) / self.drawer.state.effect.rate)
         painter.setPen(QPen(theme.colour(theme.VERDIGRIS, 0.8), 1.5))
         painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+
+    def _tangent(self) -> bool:
+        """Whether the chosen key has a slope that shapes the course."""
+        keys, i = self.drawer.keys(), self.chosen
+        if keys is None or i is None or i >= len(keys.keys):
+            return False
+        return keys.keys[i].ease == "through" or (i > 0 and keys.keys[i - 1].ease == "through")
+
+    def _key_point(self) -> QPointF:
+        keys = self.drawer.keys()
+        assert keys is not None and self.chosen is not None
+        key = keys.keys[self.chosen]
+        return QPointF(self._x(key.t), self._y(key.v))
+
+    def _scale(self) -> tuple[float, float]:
+        """Pixels in a second and in a unit."""
+        return self._x(1.0) - self._x(0.0), self._y(0.0) - self._y(1.0)
+
+    def _arm(self) -> QPointF:
+        """From the chosen key to the right end of its tangent."""
+        keys = self.drawer.keys()
+        assert keys is not None and self.chosen is not None
+        x, y = self._scale()
+        dx, dy = x, -keys.slope_at(self.chosen) * y
+        length = max(np.hypot(dx, dy), 1e-9)
+        return QPointF(ARM * dx / length, ARM * dy / length)
+
+    def _on_tangent(self, at: QPointF) -> bool:
+        if not self._tangent():
+            return False
+        ends = (self._key_point() + self._arm(), self._key_point() - self._arm())
+        return any(abs(end.x() - at.x()) < 7 and abs(end.y() - at.y()) < 7 for end in ends)
 
     def _near(self, at: QPointF) -> int | None:
         keys = self.drawer.keys()
@@ -125,19 +165,27 @@ class Plot(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self.chosen = self._near(event.position())
+        self._turning = self._on_tangent(event.position())
+        if not self._turning:
+            self.chosen = self._near(event.position())
         self._held, self._token = self.chosen is not None, object()
         self.drawer.show_key()
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._held = False
+        self._held = self._turning = False
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         keys = self.drawer.keys()
-        if self._held and keys is not None and self.chosen is not None:
+        if self._turning and keys is not None and self.chosen is not None:
+            way = event.position() - self._key_point()
+            x, y = self._scale()
+            side = 1.0 if way.x() >= 0 else -1.0
+            run = max(abs(way.x()), 2.0)  # a slope straight up is none
+            self.drawer.put_slope(self.chosen, -side * way.y() / run * x / y, self._token)
+        elif self._held and keys is not None and self.chosen is not None:
             rate = self.drawer.state.effect.rate
             t = round(self._t(event.position().x()) * rate) / rate
             self.drawer.put(moved_key(keys, self.chosen, t, self.drawer.clamp(self._v(event.position().y()))), self._token)
@@ -145,7 +193,9 @@ class Plot(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         keys = self.drawer.keys()
-        if keys is not None and self._near(event.position()) is None:
+        if self.chosen is not None and self._on_tangent(event.position()):
+            self.drawer.put_slope(self.chosen, None, object())
+        elif keys is not None and self._near(event.position()) is None:
             rate = self.drawer.state.effect.rate
             t = round(self._t(event.position().x()) * rate) / rate
             self.drawer.put(with_key(keys, t, self.drawer.clamp(self._v(event.position().y()))), object())
@@ -350,6 +400,13 @@ class Drawer(QWidget):
         if keys is not None and i is not None:
             changed = tuple(k.model_copy(update={"ease": ease}) if n == i else k for n, k in enumerate(keys.keys))
             self.put(Keys(keys=changed), object())
+
+    def put_slope(self, index: int, slope: float | None, token: object) -> None:
+        """Give a key a slope in units a second, or with None that of its neighbours."""
+        keys = self.keys()
+        if keys is not None:
+            changed = tuple(k.model_copy(update={"slope": slope}) if n == index else k for n, k in enumerate(keys.keys))
+            self.put(Keys(keys=changed), token)
 
     def show_key(self) -> None:
         """Mirror the chosen key's ease."""

@@ -10,9 +10,9 @@ from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import get
-from tenka.effect.model import DomainBox, GasLayer, Placed, Source
+from tenka.effect.model import DomainBox, GasLayer, Placed, Prop, Source
 from tenka.scene.cameras import View
-from tenka.scene.poses import carriers, pose_at
+from tenka.scene.poses import Pose, carriers, pose_at
 
 NEAR = 9.0  # px
 LEAST_BOX = 4  # voxels that a pulled wall leaves
@@ -20,12 +20,14 @@ LEAST_BOX = 4  # voxels that a pulled wall leaves
 
 @dataclass(frozen=True)
 class Handle:
-    """Something to take hold of: a placed thing (`axis` -1), or a wall of a layer's domain."""
+    """Something to take hold of: a placed thing (`axis` -1), a point of its curve or path (`knot`), or a wall of a layer's domain."""
 
     path: str
     point: np.ndarray
     axis: int = -1
     high: bool = False
+    line: str = ""
+    knot: int = -1
 
 
 def handles_of(state: State) -> list[Handle]:
@@ -44,11 +46,34 @@ def handles_of(state: State) -> list[Handle]:
                 point[axis] = low[axis] + (size[axis] if high else 0.0)
                 found.append(Handle(f"{chosen}.domain", point, axis, high))
         return found
-    if not isinstance(node, Placed) or (isinstance(node, Source) and node.shape in ("surface", "inside")):
+    if not isinstance(node, Placed):
+        return []
+    knots = [
+        Handle(chosen, point, line=name, knot=i)
+        for name, points in lines_of(node, effect.props, state.time)
+        for i, point in enumerate(points)
+    ]
+    if isinstance(node, Source) and node.shape in ("surface", "inside"):
         return []
     if getattr(node, "region", "") == "everywhere" and getattr(node, "kind", "") in ("wind", "turbulence", "drag", "gravity"):
         return []
-    return [Handle(chosen, pose_at(node, effect.props, state.time).origin)]
+    return [Handle(chosen, pose_at(node, effect.props, state.time).origin), *knots]
+
+
+def lines_of(node: Placed, props: tuple[Prop, ...], t: float) -> list[tuple[str, np.ndarray]]:
+    """The points of a thing's path, and of a source's curve, where they are in the scene; by the setting's name."""
+    found = []
+    if node.path:
+        found.append(("path", path_frame(node, props, t).to_scene(np.asarray(node.path, float))))
+    if isinstance(node, Source) and node.shape == "curve":
+        found.append(("curve", pose_at(node, props, t).to_scene(np.asarray(node.curve, float))))
+    return found
+
+
+def path_frame(node: Placed, props: tuple[Prop, ...], t: float) -> Pose:
+    """In which a thing's path lies: its position, carried by its parents, without what moves it itself."""
+    still = {"turn": 0.0, "tilt": 0.0, "path": (), "shift_x": 0.0, "shift_y": 0.0, "shift_z": 0.0}
+    return pose_at(node.model_copy(update=still), props, t)
 
 
 def under(handles: list[Handle], view: View, x: float, y: float) -> Handle | None:
@@ -83,11 +108,23 @@ class Carry:
             return
         facing = self.view.forward
         reach = float((self.handle.point - start) @ facing / max(float(way @ facing), 1e-6))
-        shift = self._to_parent(start + reach * way - self.handle.point)
+        there = start + reach * way
+        if self.handle.knot >= 0:
+            self._bend(there)
+            return
+        shift = self._to_parent(there - self.handle.point)
         if playing:
             self.samples.append((self.state.time, shift))
         position = tuple(round(float(p + s), 4) for p, s in zip(self.node.position, shift))
         self.state.edit(f"{self.handle.path}.position", position, f"Move {self.node.name}", self.token)
+
+    def _bend(self, there: np.ndarray) -> None:
+        """Take a point of the curve or the path there."""
+        name, props = self.handle.line, self.before.props
+        frame = path_frame(self.node, props, self.state.time) if name == "path" else pose_at(self.node, props, self.state.time)
+        own = tuple(round(float(v), 4) for v in frame.to_own(there[None])[0])
+        points = tuple(own if i == self.handle.knot else p for i, p in enumerate(getattr(self.node, name)))
+        self.state.edit(f"{self.handle.path}.{name}", points, f"Bend the {name} of {self.node.name}", self.token)
 
     def _to_parent(self, shift: np.ndarray) -> np.ndarray:
         carrier = next(iter(carriers(self.node, self.before.props)), None)

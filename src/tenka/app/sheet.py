@@ -254,6 +254,7 @@ class Row(QWidget):
             button.clicked.connect(self._choose_file)
             return button
         edit = QLineEdit(_as_text(value))
+        edit.setCursorPosition(0)
         edit.editingFinished.connect(lambda: self._text(edit))
         return edit
 
@@ -265,10 +266,10 @@ class Row(QWidget):
             return
         try:
             points = tuple(tuple(float(n) for n in part.split()) for part in edit.text().split(";") if part.strip())
-            if len(points) < 2 or any(len(p) != 3 for p in points):
+            if (len(points) < 2 and points != self.p.default) or any(len(p) != 3 for p in points):
                 raise ValueError
         except ValueError:
-            self.state.said.emit("A curve is two or more points of three numbers: 0 0 0; 1 0 0.5.")
+            self.state.said.emit(f"A {self.p.label} is two or more points of three numbers: 0 0 0; 1 0 0.5.")
             edit.setText(_as_text(self.value))
             return
         self._set(points, object())
@@ -328,6 +329,7 @@ class Row(QWidget):
             self.field.setText(str(value).rsplit("/", 1)[-1] or "Choose…")
         elif isinstance(self.field, QLineEdit):
             self.field.setText(_as_text(value))
+            self.field.setCursorPosition(0)
         else:
             self.field.show_value(value)  # type: ignore[attr-defined]
         changed = value != self.p.default

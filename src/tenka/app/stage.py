@@ -8,24 +8,24 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from tenka.app import theme
 from tenka.app.handles import Carry, Handle, handles_of, under
 from tenka.app.inspect import Inspector
+from tenka.app.overlay import paint_box, source_box
 from tenka.app.state import State
 from tenka.app.timers import once
 from tenka.base.errors import TenkaError
 from tenka.base.jobs import Worker
-from tenka.effect.courses import value_at
-from tenka.effect.model import AMBIENT_KELVIN, ON_PROP, Camera, Force, Gravity, Look, Pull, Source, Swirl, Turbulence, Wind
+from tenka.effect.model import AMBIENT_KELVIN, ON_PROP, Camera, Look
 from tenka.gas.grid import Grid
 from tenka.look.render import Renderer
 from tenka.run.session import Session, Shown
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh, joined
-from tenka.scene.poses import pose_at, scene_moves
+from tenka.scene.poses import scene_moves
 from tenka.scene.props import prop_mesh
 
 IDLE_MS = 160
@@ -253,7 +253,7 @@ class Stage(QWidget):
             painter.fillRect(self.rect(), theme.colour("#3A3A3A"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.show_box:
-            self._paint_box(painter)
+            paint_box(painter, self.view(), self.state)
         self.inspector.paint(painter, self.view(), QRectF(self.rect()))
         self._paint_words(painter)
 
@@ -278,74 +278,6 @@ class Stage(QWidget):
             y = self.height() - 46
             painter.drawText(QRectF(x - 96, y, 90, 16), Qt.AlignmentFlag.AlignRight, "preview")
             painter.drawText(QRectF(x + 6, y, 90, 16), Qt.AlignmentFlag.AlignLeft, "final")
-
-    def _paint_box(self, painter: QPainter) -> None:
-        layer = self.state.layer
-        if layer is None:
-            return
-        view = self.view()
-        grid = Grid.of(layer.domain)
-        low = np.asarray(grid.origin)
-        self._edges(painter, view, low, low + np.asarray(grid.size), theme.colour(theme.TEXT, 0.22))
-        for force in self.state.effect.forces:
-            if not force.hidden and not force.passed_over:
-                self._paint_force(painter, view, force, low, np.asarray(grid.size))
-        for source in layer.sources:
-            if not source.hidden and source.shape not in ON_PROP:
-                chosen = self.state.selection.endswith(f"sources.{source.id}")
-                hue = theme.colour(theme.VERDIGRIS, 0.95 if chosen else 0.45)
-                self._edges(painter, view, *self._source_box(source), hue)
-        painter.setPen(QPen(theme.colour(theme.GROUND), 1.0))
-        painter.setBrush(theme.colour(theme.VERDIGRIS))
-        for handle in handles_of(self.state):
-            x, y, depth = view.project(handle.point[None])[0]
-            if depth > 0.05:
-                painter.drawRect(QRectF(x - 4, y - 4, 8, 8))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-
-    def _paint_force(self, painter: QPainter, view: View, force: Force, low: np.ndarray, size: np.ndarray) -> None:
-        """A force as lines: an arrow of one second's way, a ring of the eddies' size, a coil, a star; and its region."""
-        chosen = self.state.selection == f"forces.{force.id}"
-        hue = theme.colour(theme.VERDIGRIS if chosen else theme.TEXT, 0.9 if chosen else 0.4)
-        painter.setPen(QPen(hue, 1.3))
-        t, pose = self.state.time, pose_at(force, self.state.effect.props, self.state.time)
-        foot = low + size * (0.5, 0.5, 0.0)
-        if force.region != "everywhere":
-            foot = pose.origin
-            half = np.asarray(force.region_size) / 2
-            corners = pose.to_scene(np.array([[a, b, c] for a in (-1, 1) for b in (-1, 1) for c in (-1, 1)]) * half)
-            self._edges(painter, view, corners.min(axis=0), corners.max(axis=0), hue)
-        around = np.linspace(0, 2 * math.pi, 33)
-        lines: list[np.ndarray] = []
-        if isinstance(force, Wind):
-            lines = [_arrow(foot, value_at(force.heading, t), 0.0, value_at(force.speed, t))]
-        elif isinstance(force, Turbulence):
-            lines = [foot + force.size / 2 * np.stack([np.cos(around), np.sin(around), np.zeros(33)], axis=1)]
-        elif isinstance(force, Swirl):
-            turns = np.linspace(0, 6 * math.pi, 97)
-            way = 1.0 if value_at(force.spin, t) >= 0 else -1.0
-            coil = np.stack([np.cos(turns), way * np.sin(turns), np.zeros(97)], axis=1) * force.core
-            coil[:, 2] = np.linspace(-0.5, 0.5, 97) * force.height
-            lines = [pose.to_scene(coil)]
-        elif isinstance(force, Pull):
-            points = np.array([[1.0, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]])
-            lines = [np.stack([pose.origin + 0.15 * force.reach * p, pose.origin + force.reach * p]) for p in points]
-        elif isinstance(force, Gravity):
-            lines = [_arrow(foot, value_at(force.heading, t), value_at(force.rise, t), value_at(force.strength, t))]
-        for points in lines:
-            at = view.project(points)
-            if (at[:, 2] > 0.05).all():
-                painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in at[:, :2].tolist()]))
-
-    def _edges(self, painter: QPainter, view: View, low: np.ndarray, high: np.ndarray, hue: object) -> None:
-        corners = np.array([[(low, high)[i][0], (low, high)[j][1], (low, high)[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
-        at = view.project(corners)
-        painter.setPen(QPen(hue, 1))  # type: ignore[call-overload]
-        for a in range(8):
-            for bit in (1, 2, 4):
-                b = a | bit
-                if b != a and at[a, 2] > 0.05 and at[b, 2] > 0.05:
-                    painter.drawLine(QPointF(*at[a, :2]), QPointF(*at[b, :2]))
 
     def _paint_words(self, painter: QPainter) -> None:
         painter.setFont(theme.font(theme.SMALL))
@@ -474,18 +406,6 @@ class Stage(QWidget):
         distance = radius / math.sin(math.radians(self.camera.fov) / 2) * 1.05
         self.look_from(self.camera.model_copy(update={"target": tuple(float(c) for c in centre), "distance": distance}))
 
-    def _source_box(self, source: Source) -> tuple[np.ndarray, np.ndarray]:
-        """Bounds in the scene of a source with a form of its own, at the shown time."""
-        pose = pose_at(source, self.state.effect.props, self.state.time)
-        if source.shape == "curve":
-            points = np.asarray(source.curve, float)
-            corners = np.concatenate([points - source.thickness, points + source.thickness])
-        else:
-            half = np.asarray(source.size) / 2
-            corners = np.array([[a, b, c] for a in (-1, 1) for b in (-1, 1) for c in (-1, 1)]) * half
-        placed = pose.to_scene(corners)
-        return placed.min(axis=0), placed.max(axis=0)
-
     def _bounds(self) -> tuple[np.ndarray, np.ndarray]:
         layer, chosen = self.state.layer, self.state.selection
         if chosen.startswith("props."):
@@ -498,7 +418,7 @@ class Stage(QWidget):
         if layer is not None and ".sources." in chosen:
             source = next((s for s in layer.sources if chosen.endswith(s.id)), None)
             if source is not None and source.shape not in ON_PROP:
-                return self._source_box(source)
+                return source_box(source, self.state)
         if layer is not None:
             grid = Grid.of(layer.domain)
             return np.asarray(grid.origin), np.asarray(grid.origin) + np.asarray(grid.size)
@@ -565,13 +485,3 @@ def probe_text(view: View, px: float, py: float, shown: Shown, session: Session)
     warm = float(frame.temperature[i, j, n]) + AMBIENT_KELVIN
     return (f"density {density[k]:.2f}    temperature {warm:.0f} K    velocity {np.linalg.norm(v):.2f} m/s "
             f"({v[0]:.1f}, {v[1]:.1f}, {v[2]:.1f})    at {x:.2f}, {y:.2f}, {z:.2f} m")  # fmt: skip
-
-
-def _arrow(foot: np.ndarray, heading: float, rise: float, length: float) -> np.ndarray:
-    """An arrow as one line, from degrees."""
-    a, b = math.radians(heading), math.radians(rise)
-    ahead = np.array([math.cos(a) * math.cos(b), math.sin(a) * math.cos(b), math.sin(b)])
-    aside = np.array([-math.sin(a), math.cos(a), 0.0])
-    tip = foot + ahead * length
-    barbs = [tip - (ahead + side * 0.5 * aside) * 0.22 * length for side in (-1, 1)]
-    return np.array([foot, tip, barbs[0], tip, barbs[1]])

@@ -97,6 +97,13 @@ def hopper() -> Mesh:
     return joined([aged(shell, 0.25, "hopper"), *legs, spout, ring])
 
 
+def stirrer() -> Mesh:
+    """A shaft with two blades, which turns in the hopper; it hangs from a bearing above."""
+    shaft = turned_profile([(0.0, 0.0), (0.03, 0.0), (0.03, 1.75), (0.0, 1.75)], 16, IRON)
+    blades = [placed(box((0.30, 0.03, 0.20), (0.16, 0.165, 0.17)), s * 0.17, 0.0, 0.1) for s in (-1, 1)]
+    return joined([shaft, *blades, placed(box((0.14, 0.14, 0.12), IRON), 0.0, 0.0, 1.7)])
+
+
 def cellar() -> Mesh:
     """Cellar steps between two walls, from a landing down to a floor; the steps fall towards -y."""
     parts = [aged(placed(box((1.6, 0.34, 0.24 * (6 - k)), STONE), 0.0, 1.6 - 0.34 * k, 0.0), 0.3, f"step{k}") for k in range(6)]
@@ -126,7 +133,7 @@ def shutter() -> Mesh:
     return joined([*boards, *(placed(box((0.96, 0.09, 0.08), (0.09, 0.14, 0.13)), 0.49, -0.03, z) for z in (0.15, 0.75))])
 
 
-PROPS = {"drying_line": canvas.drying_line, "furnace": furnace, "bellows": bellows, "floor": floor, "hopper": hopper, "cellar": cellar, "gate": gate, "window_wall": window_wall, "shutter": shutter}  # fmt: skip
+PROPS = {"drying_line": canvas.drying_line, "furnace": furnace, "bellows": bellows, "floor": floor, "hopper": hopper, "stirrer": stirrer, "cellar": cellar, "gate": gate, "window_wall": window_wall, "shutter": shutter}  # fmt: skip
 
 
 def _mesh(id: str, name: str, **changes: object) -> Prop:
@@ -181,12 +188,23 @@ def hopper_whirl() -> Effect:
         motion=Motion(lift=0.0, weight=0.22, drag=0.15, fine_curl=4.0, fine_size=0.09, broad_curl=2.0, broad_size=0.4),
         fading=Fading(smoke=0.8, smoke_linear=0.25), look=Look(extinction=7.0, full_density=2.0, forward=0.15, ambient=0.8, carried=1.0), flipbook=_book(4.0, count=2),
     )  # fmt: skip
+    spin = Keys(keys=(Key(t=-3.0, v=0.0, ease="linear"), Key(t=5.0, v=8 * 468.0, ease="linear")))  # 1.3 turns a second
     whirl = Swirl(
-        id="whirl", name="Whirl", position=(0.0, 0.0, 1.5), core=0.42, height=1.9, spin=1.3, lift=1.0, pull=0.35, falloff=1.2, grip=7.0
+        id="whirl",
+        name="Whirl",
+        position=(0.0, 0.0, 1.5),
+        core=0.42,
+        height=1.9,
+        spin=0.0,
+        turned_by="stirrer",
+        lift=1.0,
+        pull=0.35,
+        falloff=1.2,
+        grip=7.0,
     )
     return Effect(
         name="Hopper whirl", seed=11, seconds=4.0, layers=(layer,), tiers=TIERS, forces=(whirl, Turbulence(id="eddies", name="Eddies", strength=1.5, size=0.32, detail=0.8, rate=1.5, grip=2.5)),
-        props=(_mesh("hopper", "Hopper"), _mesh("floor", "Floor"), _mesh("figure", "Figure, 1.75 m", position=(-1.7, 0.9, 0.0), turn=-40.0)),
+        props=(_mesh("hopper", "Hopper"), _mesh("stirrer", "Stirrer", position=(0.0, 0.0, 0.85), turn=spin), _mesh("floor", "Floor"), _mesh("figure", "Figure, 1.75 m", position=(-1.7, 0.9, 0.0), turn=-40.0)),
         light=Light(heading=-150.0, height=48.0, strength=3.6, kelvin=5200.0, sky=0.4),
         camera=Camera(target=(0.0, 0.0, 1.45), distance=5.2, heading=-75.0, pitch=24.0, fov=38.0),
     )  # fmt: skip
@@ -253,7 +271,7 @@ def canvas_steam() -> Effect:
         carried=ramp((0.0, 0.0), (0.15, 0.5), (1.0, 0.85)), carried_speed=2.5, breakup=0.95, breakup_size=0.26, breakup_rate=1.1, breakup_low=0.38, breakup_high=0.75,
     )  # fmt: skip
     layer = GasLayer(
-        id="steam", name="Steam", domain=DomainBox(origin=(-1.75, -1.3, 0.55), size=(3.7, 2.7, 3.1), voxel=0.05, open_low=(True, True, True), run_up=2.0),
+        id="steam", name="Steam", domain=DomainBox(origin=(-1.75, -1.3, 0.4), size=(3.7, 2.7, 3.25), voxel=0.05, open_low=(True, True, True), run_up=2.0),
         sources=(steam,), colliders=(Collider(id="cloth", name="Cloth", prop="canvas", skin=0.04),),
         motion=Motion(lift=1.6, weight=0.0, drag=0.2, fine_curl=3.0, fine_size=0.11, broad_curl=1.5, broad_size=0.4),
         fading=Fading(smoke=0.42, smoke_linear=0.1, cooling=0.25), quality=Quality(courant=3.0, most_substeps=3),

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from tenka.base.randomness import stable_seed, unit_array
 
-Ease = Literal["linear", "smooth", "hold"]
+Ease = Literal["linear", "smooth", "through", "hold"]
 
 
 class _Node(BaseModel):
@@ -18,11 +18,16 @@ class _Node(BaseModel):
 
 
 class Key(_Node):
-    """A value at a time, and how the course leaves it towards the next key."""
+    """A value at a time, and how the course leaves it towards the next key.
+
+    `smooth` rests at both keys, `through` passes them with a slope: `slope` in units a second, or without one that of the line
+    between the neighbours.
+    """
 
     t: float
     v: float
     ease: Ease = "smooth"
+    slope: float | None = None
 
 
 class Keys(_Node):
@@ -36,15 +41,28 @@ class Keys(_Node):
             raise ValueError("keys must be in order of time, each at a time of its own")
         return self
 
+    def slope_at(self, index: int) -> float:
+        """The slope with which a `through` piece passes a key."""
+        key = self.keys[index]
+        if key.slope is not None:
+            return key.slope
+        a, b = self.keys[max(index - 1, 0)], self.keys[min(index + 1, len(self.keys) - 1)]
+        return (b.v - a.v) / (b.t - a.t) if b.t > a.t else 0.0
+
     def at(self, t: float) -> float:
         keys = self.keys
         if t <= keys[0].t:
             return keys[0].v
-        for a, b in zip(keys, keys[1:]):
+        for i, (a, b) in enumerate(zip(keys, keys[1:])):
             if t < b.t:
-                share = (t - a.t) / (b.t - a.t)
+                span = b.t - a.t
+                share = (t - a.t) / span
                 if a.ease == "hold":
                     return a.v
+                if a.ease == "through":  # cubic Hermite
+                    u = 1.0 - share
+                    leave, arrive = span * self.slope_at(i), span * self.slope_at(i + 1)
+                    return u * u * (a.v * (1 + 2 * share) + share * leave) + share * share * (b.v * (3 - 2 * share) - u * arrive)
                 if a.ease == "smooth":
                     share = share * share * (3.0 - 2.0 * share)
                 return a.v + (b.v - a.v) * share

@@ -75,6 +75,11 @@ class Placed(Heard):
     tilt: Value = param(0.0, "Leans it over, in the direction in which it is turned.", section="Where", unit="°", soft=(-90, 90), low=-36000,
                         high=36000, step=1, course=True)  # fmt: skip
     parent: str = param("", "The prop that carries it along.", section="Where", kind="parent")
+    path: tuple[Vec3, ...] = param((), "Points that it passes, from its position, smoothly: x y z; x y z.", section="Path", unit="m", kind="points",
+                                   low=-1e4, high=1e4)  # fmt: skip
+    travel: Value = param(0.0, "How far along its path it is, as a share of the way; give it a course.", section="Path", low=0, high=1, course=True,
+                          when=("path", ()))  # fmt: skip
+    faces_path: bool = param(False, "Turns to face where its path goes.", section="Path", when=("path", ()))
     shift_x: Value = param(0.0, "How far it has moved along x; give it a course.", section="Path", unit="m", soft=(-3, 3), low=-1e4, high=1e4,
                            step=0.02, course=True)  # fmt: skip
     shift_y: Value = param(0.0, "How far it has moved along y; give it a course.", section="Path", unit="m", soft=(-3, 3), low=-1e4, high=1e4,
@@ -266,6 +271,9 @@ class Swirl(_Force):
     height: float = param(3.0, "Height of the column.", section="Where", unit="m", low=0.01, high=1000, soft=(0.2, 10))
     spin: Value = param(1.0, "Turns each second in the core; negative turns the other way.", section="Motion", unit="1/s", low=-60, high=60,
                         soft=(-3, 3), course=True, cost="forces")  # fmt: skip
+    turned_by: str = param("", "A prop whose turning spins it besides: the two keep in step.", section="Motion", kind="parent")
+    step_ratio: float = param(1.0, "Turns of the column for each turn of that prop.", section="Motion", low=-20, high=20, soft=(0, 3),
+                              when=("turned_by", ()))  # fmt: skip
     lift: Value = param(
         0.5, "Speed along the column.", section="Motion", unit="m/s", low=-100, high=100, soft=(-4, 4), course=True, cost="forces"
     )

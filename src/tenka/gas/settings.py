@@ -189,6 +189,12 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...],
             return before, None
         return pose(placed, 0.5), motion_between(before, after, dt)
 
+    def in_step(swirl: Swirl, own: Pose) -> float:
+        """Turns a second that the prop which turns a swirl makes about the swirl's axis."""
+        prop = next((p for p in props if p.id == swirl.turned_by), None)
+        motion = placing(prop)[1] if prop is not None else None
+        return 0.0 if motion is None else swirl.step_ratio * float(motion.spin @ own.turn[:, 2]) / (2 * math.pi)
+
     winds: list[WindInput] = []
     turbulences: list[TurbulenceInput] = []
     local: list[LocalInput] = []
@@ -206,7 +212,15 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...],
             within = LocalInput("turbulence", (), *where) if force.region != "everywhere" else None
             turbulences.append(TurbulenceInput(at(force.strength, 0.0), force.size, force.detail, force.rate, force.grip, own, within))
         elif isinstance(force, Swirl):
-            shape = (force.core, force.height, at(force.spin), at(force.lift), at(force.pull), force.falloff, at(force.grip, 0.0))
+            shape = (
+                force.core,
+                force.height,
+                at(force.spin) + in_step(force, where[0]),
+                at(force.lift),
+                at(force.pull),
+                force.falloff,
+                at(force.grip, 0.0),
+            )
             local.append(LocalInput("swirl", shape, *where))
         elif isinstance(force, Pull):
             local.append(LocalInput("pull", (force.reach, at(force.strength), force.falloff), *where))

@@ -15,7 +15,7 @@ import numpy as np
 
 from tenka.effect.catalogue import plain, settings_that_affect, walk
 from tenka.effect.courses import Course
-from tenka.effect.model import ON_PROP, Effect, GasLayer, Prop, Source, heard
+from tenka.effect.model import ON_PROP, Effect, GasLayer, Prop, Source, Swirl, heard
 from tenka.gas.settings import SAMPLES, course_samples, envelope_samples
 from tenka.gas.solver import SOLVER_VERSION, run_up_frames
 from tenka.gas.sources import image_file
@@ -48,8 +48,9 @@ def _still_settings(effect: Effect, layer: GasLayer, folder: Path | None, final:
 
 
 def _taking_part(effect: Effect, layer: GasLayer) -> list[Prop]:
-    """The props that the simulation sees: those that give, those that stop the gas, and whatever carries something."""
+    """The props that the simulation sees: those that give, those that stop the gas, and whatever carries or turns something."""
     used = {s.prop for s in heard(layer.sources) if s.shape in ON_PROP} | {c.prop for c in heard(layer.colliders)}
+    used |= {f.turned_by for f in heard(effect.forces) if isinstance(f, Swirl)}
     seen = [p for p in effect.props if p.id in used]
     for placed in (*seen, *heard(layer.sources), *heard(effect.forces)):
         used |= {p.id for p in carriers(placed, effect.props)}

@@ -1,7 +1,7 @@
 """Poses over time: where a placed thing stands, carried by its parents, and how fast it moves.
 
 A pose takes a thing's own coordinates to the scene's: first its tilt (about its y axis), then its turn (about the vertical),
-then its position with what it has shifted; then its parent's pose.
+then its position, with where it is on its path and what it has shifted; then its parent's pose.
 """
 
 from __future__ import annotations
@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -42,12 +43,56 @@ class Pose:
 STILL = Pose(np.eye(3), np.zeros(3))
 
 
+ALONG = 24  # straight pieces between two points of a path
+
+
+@lru_cache(maxsize=64)
+def way_of(points: tuple[tuple[float, float, float], ...]) -> tuple[np.ndarray, np.ndarray]:
+    """A smooth way through points: (n, 3) places close together, and the share of the length at which each lies.
+
+    Catmull-Rom with centripetal spacing (Yuksel, Schaefer & Keyser 2011): it passes every point and makes no loops of its own.
+    """
+    p = np.array([q for i, q in enumerate(points) if i == 0 or q != points[i - 1]], float)
+    if len(p) == 1:
+        return np.repeat(p, 2, axis=0), np.array([0.0, 1.0])
+    p = np.concatenate([[2 * p[0] - p[1]], p, [2 * p[-1] - p[-2]]])
+    knots = np.concatenate([[0.0], np.cumsum(np.sqrt(np.linalg.norm(np.diff(p, axis=0), axis=1)))])
+    pieces = []
+    for i in range(1, len(p) - 2):
+        t0, t1, t2, t3 = knots[i - 1 : i + 3]
+        t = np.linspace(t1, t2, ALONG, endpoint=False)[:, None]
+        a1 = (t1 - t) / (t1 - t0) * p[i - 1] + (t - t0) / (t1 - t0) * p[i]
+        a2 = (t2 - t) / (t2 - t1) * p[i] + (t - t1) / (t2 - t1) * p[i + 1]
+        a3 = (t3 - t) / (t3 - t2) * p[i + 1] + (t - t2) / (t3 - t2) * p[i + 2]
+        b1 = (t2 - t) / (t2 - t0) * a1 + (t - t0) / (t2 - t0) * a2
+        b2 = (t3 - t) / (t3 - t1) * a2 + (t - t1) / (t3 - t1) * a3
+        pieces.append((t2 - t) / (t2 - t1) * b1 + (t - t1) / (t2 - t1) * b2)
+    way = np.concatenate([*pieces, p[-2:-1]])
+    length = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(way, axis=0), axis=1))])
+    return way, length / length[-1]
+
+
+def along(points: tuple[tuple[float, float, float], ...], share: float) -> tuple[np.ndarray, float]:
+    """Where a path is at a share of its length, and the heading in radians in which it goes there."""
+    way, lengths = way_of(points)
+    share = min(1.0, max(0.0, share))
+    i = min(int(np.searchsorted(lengths, share, side="right")), len(way) - 1)
+    step = way[i] - way[i - 1]
+    place = np.array([np.interp(share, lengths, way[:, a]) for a in range(3)])
+    return place, math.atan2(step[1], step[0])
+
+
 def own_pose(placed: Placed, at: Callable[[Value], float]) -> Pose:
     a, b = math.radians(at(placed.turn)), math.radians(at(placed.tilt))
+    origin = np.asarray(placed.position, float)
+    if placed.path:
+        place, heading = along(placed.path, at(placed.travel))
+        origin = origin + place
+        a += heading if placed.faces_path else 0.0
     round_z = np.array([[math.cos(a), -math.sin(a), 0.0], [math.sin(a), math.cos(a), 0.0], [0.0, 0.0, 1.0]])
     round_y = np.array([[math.cos(b), 0.0, math.sin(b)], [0.0, 1.0, 0.0], [-math.sin(b), 0.0, math.cos(b)]])
     shift = (at(placed.shift_x), at(placed.shift_y), at(placed.shift_z))
-    return Pose(round_z @ round_y, np.asarray(placed.position, float) + shift)
+    return Pose(round_z @ round_y, origin + shift)
 
 
 def pose_of(placed: Placed, props: tuple[Prop, ...], at: Callable[[Value], float]) -> Pose:
@@ -89,7 +134,7 @@ def carriers(placed: Placed, props: tuple[Prop, ...]) -> list[Prop]:
 
 def moves(placed: Placed, props: tuple[Prop, ...]) -> bool:
     """Whether a thing, or what carries it, has a course."""
-    names = {"turn", "tilt", "shift_x", "shift_y", "shift_z"}
+    names = {"turn", "tilt", "shift_x", "shift_y", "shift_z", "travel"}
     return any(isinstance(getattr(item, name), Course) for item in (placed, *carriers(placed, props)) for name in names)
 
 
