@@ -332,3 +332,16 @@ def test_a_path_is_typed_and_emptied_again(window: Window):  # noqa: F811
     row.field.setText("")
     row.field.editingFinished.emit()
     assert window.state.effect.layers[0].sources[0].path == ()
+
+
+def test_a_burst_is_drawn_in_one_gesture_on_a_sources_row(window: Window, qtbot: QtBot):  # noqa: F811
+    rows = window.tempo.rows
+    row = next(i for i, line in enumerate(rows.lines()) if line.path.endswith("sources.source"))
+    y = 20 + 26 * row + 13
+    start, end = (QPoint(round(rows.x_of(t)) + 2, y) for t in (0.125, 0.375))
+    before = window.state.effect.layers[0].sources[0].emission
+    drag(rows, start, end, held=Qt.KeyboardModifier.AltModifier)
+    burst = window.state.effect.layers[0].sources[0].emission
+    assert isinstance(burst, Keys) and burst.at(0.1) == 0.0 and burst.at(0.125 + 1 / 24) == 1.0 and burst.at(0.375) == 0.0
+    window.undo()
+    assert window.state.effect.layers[0].sources[0].emission == before

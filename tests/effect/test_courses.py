@@ -25,6 +25,7 @@ from tenka.effect.courses import (
     moved_key,
     smooth_noise,
     value_at,
+    with_burst,
     with_key,
 )
 
@@ -118,3 +119,11 @@ def test_a_set_slope_is_the_courses_slope_on_both_sides():
     assert (course.at(1 + h) - course.at(1)) / h == pytest.approx(-3.0, abs=1e-3)
     assert (course.at(1) - course.at(1 - h)) / h == pytest.approx(-3.0, abs=1e-3)
     assert (course.at(1), course.at(2)) == (2.0, 0.0)
+
+
+def test_a_burst_rises_dies_down_and_leaves_other_keys_alone():
+    alone = with_burst(1.0, 1.0, 0.8, 0.1)
+    assert [alone.at(t) for t in (0.5, 1.0, 1.1, 1.8, 3.0)] == [0.0, 0.0, 1.0, 0.0, 0.0]
+    twice = with_burst(alone, 3.0, 0.4, 0.1)
+    assert twice.at(1.1) == 1.0 and twice.at(3.1) == pytest.approx(1.0) and twice.at(2.5) == 0.0
+    assert with_burst(twice, 0.9, 1.2, 0.2).at(1.1) == pytest.approx(1.0) and len(with_burst(twice, 0.9, 1.2, 0.2).keys) == 6

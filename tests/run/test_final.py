@@ -17,7 +17,7 @@ from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.model import DomainBox, Effect, Quality
-from tenka.run.driver import Plan, drift, simulate
+from tenka.run.driver import Plan, drift, simulate, wander
 
 
 def wavering(guidance: float, detail: int = 2) -> Effect:
@@ -46,6 +46,25 @@ def test_a_guided_final_run_stays_with_its_preview_and_an_unguided_one_does_not(
     held, free = drifts(wavering(20.0), tmp_path / "held"), drifts(wavering(0.0), tmp_path / "free")
     assert held[-1] < 0.85 * free[-1]
     assert held[-1] < 1.15 * held[0] and free[-1] > 1.3 * free[0]  # one keeps its distance, the other drifts away
+
+
+def test_a_final_frame_says_how_far_it_is_from_its_preview(tmp_path: Path):
+    effect = wavering(20.0)
+    store = FrameStore(tmp_path)
+    preview, final = Plan.of(effect), Plan.of(effect, final=True)
+    simulate(preview, store, Progress(), (0, 12))
+    simulate(final, store, Progress(), (0, 12))
+    a, b = store.get_frame(preview.name(12)), store.get_frame(final.name(12))
+    assert a is not None and b is not None
+    assert b.meta["drift"] == pytest.approx(drift(a, b, 2), rel=1e-3)  # the preview is kept in halves
+    assert b.meta["wander"] == pytest.approx(wander(a, b), abs=1e-3) and 0 < b.meta["wander"] < 0.2
+
+
+def test_a_shifted_puff_has_wandered_by_its_shift():
+    density = np.zeros((8, 8, 8))
+    density[2:4, 3:5, 3:5] = 1.0
+    there = frame_of(np.roll(density, 2, axis=0), 0.25)
+    assert wander(frame_of(density, 0.25), there) == pytest.approx(0.5) and wander(there, frame_of(density * 0, 0.25)) == 0.0
 
 
 def test_drift_is_nothing_for_the_same_gas_and_all_of_it_for_none():

@@ -43,6 +43,7 @@ class Drawn:
     ms: float
     started: float
     final: QImage | None = None  # of the final run, where it is there and wanted
+    wander: float | None = None  # m between the middles of the final run's smoke and the preview's
 
 
 class Stage(QWidget):
@@ -67,6 +68,7 @@ class Stage(QWidget):
         self._renderer, self._final_renderer = Renderer(), Renderer()
         self.which = "preview"  # preview, final, or wipe: both with a line between them
         self.final_image: QImage | None = None
+        self.wander: float | None = None
         self.wipe_at = 0.5
         self._worker = Worker("drawing", lambda error: self.failed.emit(str(error)))
         self._prober = Worker("probe", lambda error: None)
@@ -203,7 +205,18 @@ class Stage(QWidget):
             image = _as_image(renderer.draw(frame, look, effect.light, view, mesh, coarse).rgb)
             fine = session.final_frame(index) if which != "preview" and not hidden else None
             final = None if fine is None else _as_image(final_renderer.draw(fine.frame, look, effect.light, view, mesh, coarse).rgb)
-            self.drawn.emit(Drawn(image, shown, index, coarse, 1e3 * (time.perf_counter() - start), asked, final))
+            self.drawn.emit(
+                Drawn(
+                    image,
+                    shown,
+                    index,
+                    coarse,
+                    1e3 * (time.perf_counter() - start),
+                    asked,
+                    final,
+                    None if fine is None else fine.frame.meta.get("wander"),
+                )
+            )
 
         self._worker.ask(work)
         if coarse > 1 and not self.live:
@@ -216,7 +229,7 @@ class Stage(QWidget):
     def _take(self, drawn: Drawn) -> None:
         self.image = drawn.image
         if drawn.ms:
-            self.final_image = drawn.final
+            self.final_image, self.wander = drawn.final, drawn.wander
         self.took = drawn.ms or self.took
         if drawn.shown is not None:
             self.shown = drawn.shown
@@ -291,6 +304,8 @@ class Stage(QWidget):
             words.append(f"{x} × {y} × {z} voxels")
             if self.which != "preview" and self.final_image is None:
                 words.append("this frame of the final run is not there yet")
+            elif self.which != "preview" and self.wander is not None:
+                words.append(f"final run {100 * self.wander:.1f} cm from the preview")
             if self.shown.index < 0:
                 words.append("run-up")
             elif self.shown.loose:

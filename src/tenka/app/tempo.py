@@ -15,12 +15,14 @@ from tenka.app.final import FinalBar
 from tenka.app.stage import Drawn, Stage
 from tenka.app.state import State
 from tenka.app.timers import every
+from tenka.effect.courses import Value, with_burst
 from tenka.effect.document import get
 from tenka.effect.model import Source, envelope
 from tenka.run.driver import MEASURES
 
 OUTLINE = 232
 AXIS = 20
+RISE = 0.15  # of a drawn burst's length
 EDGE_SECONDS = 0.1  # pause before asking again for a frame that is still to be simulated
 MARKS = (
     ("ear", "solo", "Heard alone"),
@@ -56,6 +58,7 @@ class Rows(QWidget):
         self.state = state
         self.unfolded: set[str] = set()
         self._scrubbing = False
+        self._burst: tuple[str, float, Value, object] | None = None
         self._still: QPixmap | None = None  # everything but the head, which alone moves while playing
         self._envelopes: dict[object, tuple[QPolygonF, QPolygonF]] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -279,6 +282,10 @@ class Rows(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at, lines = event.position(), self.lines()
+        if at.x() >= OUTLINE and event.modifiers() & Qt.KeyboardModifier.AltModifier and (path := self._source_at(at)):
+            self._burst = (path, self.frame_at(at.x()) / self.state.effect.rate, get(self.state.effect, f"{path}.emission"), object())
+            self._draw_burst(at.x())
+            return
         if at.x() >= OUTLINE:
             self._scrubbing = True
             self.state.go(self.frame_at(at.x()))
@@ -299,16 +306,39 @@ class Rows(QWidget):
                 return
         self.state.select(line.path)
 
+    def _source_at(self, at: QPointF) -> str:
+        """The path of the source whose row is at a place, if any."""
+        row, lines = int((at.y() - AXIS) // theme.ROW), self.lines()
+        path = lines[row].path if 0 <= row < len(lines) else ""
+        return path if ".sources." in path else ""
+
+    def _draw_burst(self, x: float) -> None:
+        """Give the source a burst from where the drag began to here: one gesture, one edit."""
+        if self._burst is None:
+            return
+        path, start, before, token = self._burst
+        frame = 1.0 / self.state.effect.rate
+        seconds = max(2 * frame, self.frame_at(x) * frame - start)
+        burst = with_burst(before, start, seconds, max(frame, RISE * seconds))
+        self.state.edit(f"{path}.emission", burst, "Draw a burst", ("burst", token))
+
     def toggle_fold(self, fold: str) -> None:
         self.unfolded ^= {fold}
         self._resize()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self._burst is not None:
+            self._draw_burst(event.position().x())
+            return
         if self._scrubbing:
             self.state.go(self.frame_at(event.position().x()))
             return
-        tip = ""
+        tip = (
+            "Alt-drag draws a burst: it begins where you press and has died down where you let go"
+            if self._source_at(event.position())
+            else ""
+        )
         for row, line in enumerate(self.lines()):
             if line.path:
                 for mark, (_, _attribute, words) in enumerate(marks_of(line.path)):
@@ -317,7 +347,7 @@ class Rows(QWidget):
         self.setToolTip(tip)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._scrubbing = False
+        self._scrubbing, self._burst = False, None
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

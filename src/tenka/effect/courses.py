@@ -211,6 +211,21 @@ def with_key(course: Keys, t: float, v: float, ease: Ease = "smooth") -> Keys:
     return Keys(keys=tuple(sorted([*kept, Key(t=t, v=v, ease=ease)], key=lambda k: k.t)))
 
 
+def with_burst(value: Value, t: float, seconds: float, rise: float) -> Keys:
+    """A course with a burst of 1 that begins at `t`, is full after `rise` and has died down after `seconds`.
+
+    Keys keep what they are outside it; anything else gives way: the burst is then all there is.
+    """
+    end = t + max(seconds, rise + 1e-3)
+    before, after = 0.0, 0.0
+    kept: tuple[Key, ...] = ()
+    if isinstance(value, Keys):
+        before, after = value.at(t), value.at(end)
+        kept = tuple(k for k in value.keys if k.t < t - 1e-6 or k.t > end + 1e-6)
+    burst = (Key(t=t, v=before, ease="linear"), Key(t=t + rise, v=1.0), Key(t=end, v=after))
+    return Keys(keys=tuple(sorted((*kept, *burst), key=lambda k: k.t)))
+
+
 def moved_key(course: Keys, index: int, t: float, v: float) -> Keys:
     """The course with one key moved; it stops a millisecond short of its neighbours."""
     keys = list(course.keys)

@@ -261,6 +261,9 @@ def simulate(
         if f >= 0 and not store.has(plan.name(f)):
             frame = frame_of_state(state, solver.grid, plan.final, solver.work, solver.box)
             frame.meta["parts"] = step_parts(solver.substeps, solver.work.parts)
+            if leader is not None:
+                coarse = frame_of_state(leader.state, leader.solver.grid, final=True)
+                frame.meta.update(drift=drift(coarse, frame, plan.layer.quality.detail), wander=wander(coarse, frame))
             store.put_frame(plan.name(f), frame)
             report.simulated += 1
             report.substeps, report.parts = solver.substeps, dict(solver.work.parts)
@@ -287,6 +290,18 @@ def stored_frames(plan: Plan, store: FrameStore, progress: Progress, frames: lis
         if frame is None:
             raise RuntimeError(f"frame {f} vanished from the store while it was used")
         yield f, frame
+
+
+def wander(coarse: Frame, fine: Frame) -> float:
+    """How far the middle of a finer frame's smoke is from that of the coarse one, m."""
+    middles = []
+    for frame in (coarse, fine):
+        whole = float(frame.density.sum(dtype=np.float64))
+        if whole <= 0:
+            return 0.0
+        sums = [frame.density.sum(axis=tuple(a for a in range(3) if a != axis), dtype=np.float64) for axis in range(3)]
+        middles.append(np.array([o + frame.voxel * (float(s @ np.arange(len(s))) / whole + 0.5) for o, s in zip(frame.origin, sums)]))
+    return float(np.linalg.norm(middles[1] - middles[0]))
 
 
 def drift(coarse: Frame, fine: Frame, factor: int) -> float:
