@@ -15,6 +15,7 @@ from pytestqt.qtbot import QtBot
 from test_window import LEFT, drag, pixels, settle, shared_frames, until, window  # noqa: F401  (two are fixtures)
 
 from tenka.app.handles import path_of
+from tenka.app.trialfoot import TrialFoot
 from tenka.app.window import Window
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import get
@@ -193,14 +194,13 @@ def test_a_final_run_goes_beside_the_window_and_is_wiped_against_the_preview(win
     window.state.go(9)
     settle(qtbot, window)
     preview = pixels(window.stage.image)
-    bar.shown.setCurrentIndex(bar.shown.findData("wipe"))
-    bar.shown.activated.emit(2)
+    bar.show_beside("wipe", "final")
     until(qtbot, lambda: window.stage.final_image is not None)
     settle(qtbot, window)
     final = pixels(window.stage.final_image)
     assert np.abs(final - preview).mean() > 0.2  # finer, and so another picture
-    found = window.state.session.final_frame(9)
-    assert found is not None and found.frame.shape == (20, 20, 20) and found.frame.density.dtype == np.float32
+    found = window.state.session.beside("final", 9)
+    assert found is not None and found[0].frame.shape == (20, 20, 20) and found[0].frame.density.dtype == np.float32
     stage, middle = window.stage, window.stage.width() // 2
     drag(stage, QPoint(middle, 200), QPoint(middle + 150, 200))
     assert stage.wipe_at == pytest.approx((middle + 150) / stage.width(), abs=0.01)
@@ -345,3 +345,52 @@ def test_a_burst_is_drawn_in_one_gesture_on_a_sources_row(window: Window, qtbot:
     assert isinstance(burst, Keys) and burst.at(0.1) == 0.0 and burst.at(0.125 + 1 / 24) == 1.0 and burst.at(0.375) == 0.0
     window.undo()
     assert window.state.effect.layers[0].sources[0].emission == before
+
+
+# --- trials --------------------------------------------------------------------------------------------
+
+
+def test_a_trial_is_kept_wiped_against_and_gone_back_to_without_simulating(window: Window, qtbot: QtBot):  # noqa: F811
+    window.state.go(9)
+    settle(qtbot, window)
+    before, then = window.state.effect, pixels(window.stage.image)
+    bar = window.tempo.final
+    bar.keep.click()
+    (trial,) = window.state.effect.trials
+    window.state.edit("layers.puff.motion.lift", 4.0)
+    assert window.state.session.wait_until_stored(60)
+    bar.show_beside("wipe", trial.id)
+    until(qtbot, lambda: window.stage.final_image is not None)
+    settle(qtbot, window)
+    now, kept = (np.abs(pixels(image) - then).mean() for image in (window.stage.image, window.stage.final_image))
+    assert now > 0.3 and kept < 0.6 * now  # it is the picture of then, or a final run of it when another test left one
+    found = window.state.session.beside(trial.id, 9)
+    assert found is not None and found[1].layers == before.layers
+    window.tempo.rows.toggle_fold("trials")
+    assert "Trial 1" in [line.name for line in window.tempo.rows.lines()]
+    window.state.select(f"trials.{trial.id}")
+    foot = window.sheet.findChild(TrialFoot)
+    assert "motion, lift: 1 → 4" in foot.told.text()
+    foot.back.click()
+    assert window.state.effect.layers == before.layers and not foot.back.isEnabled()
+    until(
+        qtbot, lambda: not window.state.status.running and len(window.state.status.stored) == 12 and all(window.state.status.stored), 2000
+    )
+    window.undo()
+    assert window.state.effect.layers[0].motion.lift == 4.0
+
+
+def test_a_trial_is_renamed_and_removed_and_the_stage_shows_the_effect_again(window: Window, qtbot: QtBot):  # noqa: F811
+    bar = window.tempo.final
+    bar.keep.click()
+    bar.show_beside("final", "trial")
+    window.state.select("trials.trial")
+    row = window.sheet.row("trials.trial.name")
+    assert row is not None and isinstance(row.field, QLineEdit)
+    row.field.setText("Lazy")
+    row.field.editingFinished.emit()
+    assert bar.shown.currentText() == "Lazy" and window.stage.other == "trial"
+    window.tempo.rows.remove("trials.trial")
+    assert window.stage.which == "preview" and bar.shown.currentText() == "Preview"
+    window.undo()
+    assert window.state.effect.trials[0].name == "Lazy"

@@ -14,9 +14,9 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.effect import storage
+from tenka.effect.document import with_trial
 
 SOON_MS = 300
-SHOWN = (("preview", "Preview"), ("final", "Final"), ("wipe", "Wipe"))
 
 
 class FinalRun(QObject):
@@ -101,12 +101,15 @@ class FinalRun(QObject):
 
 
 class FinalBar(QWidget):
-    """Start or stop the final run, how far it is, and which of the two the stage shows."""
+    """Start or stop the final run, how far it is; keep trials; and what the stage shows beside the effect as it is."""
+
+    picked = pyqtSignal(str, str)  # preview, final or wipe; the final run or a trial's id
 
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
         self.run = FinalRun(state)
+        self._rows: list[tuple[str, str]] = []
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
@@ -117,15 +120,56 @@ class FinalBar(QWidget):
         self.button.setToolButtonStyle(self.button.toolButtonStyle().ToolButtonTextBesideIcon)
         self.button.clicked.connect(self._click)
         line.addWidget(self.button)
+        self.keep = QToolButton()
+        self.keep.setIcon(theme.icon("bookmark"))
+        self.keep.setAccessibleName("Keep as a trial")
+        self.keep.setToolTip("Keep this state and its frames as a trial, to compare with and to go back to")
+        self.keep.clicked.connect(self.keep_trial)
+        line.addWidget(self.keep)
         self.shown = QComboBox()
-        self.shown.setAccessibleName("Which run the stage shows")
-        self.shown.setToolTip("The preview, the final run, or both with a line to wipe between them")
-        for id, name in SHOWN:
-            self.shown.addItem(name, id)
+        self.shown.setAccessibleName("What the stage shows")
+        self.shown.setToolTip("The effect as it is, the final run or a trial, or both with a line to wipe between them")
+        self.shown.setMinimumContentsLength(9)
+        self.shown.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.shown.activated.connect(self._pick)
         line.addWidget(self.shown)
         self.run.changed.connect(self.refresh)
         state.changed.connect(self.refresh)
         self.refresh()
+
+    def keep_trial(self) -> None:
+        """Keep the effect as it is as a trial."""
+        if not self.state.effect.layers:
+            return
+        effect, trial = with_trial(self.state.effect)
+        self.state.apply(effect, f"Keep {trial.name}")
+        self.state.said.emit(f"{trial.name} is kept: the tempo lists it, and the choice beside shows it.")
+
+    def show_beside(self, which: str, other: str) -> None:
+        """Pick what the stage shows, as a click does."""
+        self.shown.setCurrentIndex(max(0, self.shown.findData(f"{which} {other}")))
+        self._pick()
+
+    def _pick(self) -> None:
+        which, _, other = self.shown.currentData().partition(" ")
+        self.picked.emit(which, other)
+
+    def _fill(self) -> None:
+        """List what can be shown; a trial that is gone gives way to the effect as it is."""
+        others = [("final", "Final"), *((t.id, t.name) for t in self.state.effect.trials)]
+        rows = [("preview final", "Preview")]
+        for id, name in others:
+            rows += [(f"final {id}", name), (f"wipe {id}", f"Wipe: {name}" if id != "final" else "Wipe")]
+        if rows == self._rows:
+            return
+        was, self._rows = self.shown.currentData(), rows
+        self.shown.clear()
+        for data, name in rows:
+            self.shown.addItem(name, data)
+        at = self.shown.findData(was) if was is not None else 0
+        self.shown.setCurrentIndex(max(0, at))
+        if at < 0:
+            self._pick()
 
     def _click(self) -> None:
         if self.run.running:
@@ -134,6 +178,7 @@ class FinalBar(QWidget):
             self.run.start()
 
     def refresh(self, _: str = "") -> None:
+        self._fill()
         running, count = self.run.running, self.state.effect.frames
         self.button.setIcon(theme.icon("x" if running else "layers"))
         self.button.setText("Stop" if running else "Final run")

@@ -28,13 +28,14 @@ from PyQt6.QtWidgets import (
 from tenka.app import theme
 from tenka.app.meshfoot import MeshFoot
 from tenka.app.state import WHOLE, State
+from tenka.app.trialfoot import TrialFoot
 from tenka.app.widgets import ColourField, NumberField, RampField, VectorField, WallsField
 from tenka.base.errors import TenkaError
 from tenka.budget.devices import devices
 from tenka.effect.catalogue import SECTIONS, Param, params
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, param_at, promoted
-from tenka.effect.model import DomainBox, GasLayer, Prop
+from tenka.effect.model import DomainBox, GasLayer, Prop, Trial
 from tenka.effect.starters import fitted
 from tenka.gas.grid import Grid
 from tenka.run.driver import predicted_seconds
@@ -528,6 +529,9 @@ class Sheet(QWidget):
             if section == "Where" and domain_of is not None and self.state.layer is not None:
                 self.foot = BoxFoot(self.state, self.state.layer)
                 column.addWidget(self.foot)
+            trial = items[0][2]
+            if isinstance(trial, Trial):
+                column.addWidget(TrialFoot(self.state, trial.id))
             prop = items[0][2]
             if section == "Mesh" and isinstance(prop, Prop):
                 self.mesh_foot = MeshFoot(self.state, prop.id)

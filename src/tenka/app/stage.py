@@ -26,7 +26,7 @@ from tenka.run.session import Session, Shown
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh, joined
 from tenka.scene.poses import scene_moves
-from tenka.scene.props import prop_mesh
+from tenka.scene.props import prop_mesh, scene_mesh
 
 IDLE_MS = 160
 _NO_LOOK = Look()
@@ -66,7 +66,7 @@ class Stage(QWidget):
         self.live = False
         self._following = False
         self._renderer, self._final_renderer = Renderer(), Renderer()
-        self.which = "preview"  # preview, final, or wipe: both with a line between them
+        self.which, self.other = "preview", "final"  # preview, the other, or wipe: both with a line between; final run or a trial
         self.final_image: QImage | None = None
         self.wander: float | None = None
         self.wipe_at = 0.5
@@ -185,7 +185,7 @@ class Stage(QWidget):
         index = self.state.frame if index is None else index
         session, effect, view = self.state.session, self.state.effect, self.view()
         live = self.live if live is None else live
-        renderer, final_renderer, which = self._renderer, self._final_renderer, self.which
+        renderer, final_renderer, which, other = self._renderer, self._final_renderer, self.which, self.other
         asked = time.perf_counter()
 
         def work() -> None:
@@ -203,8 +203,14 @@ class Stage(QWidget):
             frame = None if kept is None or hidden else kept.frame
             look, mesh = layer.look if layer else _NO_LOOK, self.mesh(index)
             image = _as_image(renderer.draw(frame, look, effect.light, view, mesh, coarse).rgb)
-            fine = session.final_frame(index) if which != "preview" and not hidden else None
-            final = None if fine is None else _as_image(final_renderer.draw(fine.frame, look, effect.light, view, mesh, coarse).rgb)
+            found = session.beside(other, index) if which != "preview" and not hidden else None
+            final = None
+            if found is not None:
+                fine, theirs = found
+                if other == "final":
+                    theirs = effect  # its look may have changed since
+                own = mesh if theirs.props == effect.props else scene_mesh(theirs, session.folder, index / theirs.rate)
+                final = _as_image(final_renderer.draw(fine.frame, theirs.layers[0].look, theirs.light, view, own, coarse).rgb)
             self.drawn.emit(
                 Drawn(
                     image,
@@ -214,7 +220,7 @@ class Stage(QWidget):
                     1e3 * (time.perf_counter() - start),
                     asked,
                     final,
-                    None if fine is None else fine.frame.meta.get("wander"),
+                    None if found is None else found[0].frame.meta.get("wander"),
                 )
             )
 
@@ -270,10 +276,14 @@ class Stage(QWidget):
         self.inspector.paint(painter, self.view(), QRectF(self.rect()))
         self._paint_words(painter)
 
-    def show_run(self, which: str) -> None:
-        """Show the preview, the final run, or both with a line to wipe between them."""
-        self.which = which
+    def show_run(self, which: str, other: str = "final") -> None:
+        """Show the effect as it is, the final run or a trial, or both with a line to wipe between them."""
+        self.which, self.other = which, other
         self.redraw()
+
+    def _other_name(self) -> str:
+        trial = next((t for t in self.state.effect.trials if t.id == self.other), None)
+        return trial.name if trial is not None else "final run"
 
     def _paint_final(self, painter: QPainter) -> None:
         if self.which == "preview" or self.final_image is None:
@@ -289,8 +299,8 @@ class Stage(QWidget):
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour(theme.TEXT, 0.85))
             y = self.height() - 46
-            painter.drawText(QRectF(x - 96, y, 90, 16), Qt.AlignmentFlag.AlignRight, "preview")
-            painter.drawText(QRectF(x + 6, y, 90, 16), Qt.AlignmentFlag.AlignLeft, "final")
+            painter.drawText(QRectF(x - 96, y, 90, 16), Qt.AlignmentFlag.AlignRight, "now" if self.other != "final" else "preview")
+            painter.drawText(QRectF(x + 6, y, 160, 16), Qt.AlignmentFlag.AlignLeft, self._other_name())
 
     def _paint_words(self, painter: QPainter) -> None:
         painter.setFont(theme.font(theme.SMALL))
@@ -303,8 +313,8 @@ class Stage(QWidget):
             x, y, z = self.shown.frame.shape
             words.append(f"{x} × {y} × {z} voxels")
             if self.which != "preview" and self.final_image is None:
-                words.append("this frame of the final run is not there yet")
-            elif self.which != "preview" and self.wander is not None:
+                words.append(f"this frame of the {self._other_name()} is not there" + (" yet" if self.other == "final" else ""))
+            elif self.which != "preview" and self.other == "final" and self.wander is not None:
                 words.append(f"final run {100 * self.wander:.1f} cm from the preview")
             if self.shown.index < 0:
                 words.append("run-up")

@@ -102,7 +102,7 @@ class State(QObject):
     def _adopt(self, document: Document, journal: storage.Journal) -> None:
         self.session.close()
         self.document, self.journal = document, journal
-        self.session = Session(self.store, self.folder, self._raw_news.emit)
+        self.session = Session(self.store, self.document.file.resolve() if self.document.file else None, self._raw_news.emit)
         self.document.listen(self._on_change)
         self.frame = 0
         self.package = None
@@ -120,7 +120,7 @@ class State(QObject):
         storage.save(effect, file)
         if effect is not self.effect:
             self.document.file = file  # meshes are found from the new folder before anything asks for them
-            self.session.folder = self.folder
+            self.session.file = file.resolve()
             self.document.apply(effect, "Save elsewhere")
         moved = self.document.file is None or file.resolve() != self.document.file.resolve()
         if self.journal is not None:
@@ -128,7 +128,7 @@ class State(QObject):
         self.document.mark_saved(file)
         if moved:
             self.journal = storage.Journal(file, self.journal_folder)
-            self.session.folder = self.folder
+            self.session.file = file.resolve()
         self.said.emit(f"Saved {file.name}")
 
     def edit(self, path: str, value: object, label: str = "", merge: object = None) -> None:

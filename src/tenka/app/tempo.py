@@ -34,7 +34,9 @@ KIND_ICONS = {"gas": "cloud", "source": "circle-dot", "wind": "wind", "turbulenc
 
 
 def marks_of(path: str) -> tuple[tuple[str, str, str], ...]:
-    """Solo, hide and pass over; a prop gives only scale and shape, so there is nothing to pass over."""
+    """Solo, hide and pass over; a prop gives only scale and shape, so there is nothing to pass over; a trial takes no part."""
+    if path.startswith("trials."):
+        return ()
     return MARKS[:2] if path.startswith("props.") else MARKS
 
 
@@ -84,6 +86,11 @@ class Rows(QWidget):
                 found.append(Line("", f"{group} ({len(items)})", "chevron-down" if open_ else "chevron-right", 0, fold))
                 if open_:
                     found += [Line(f"{fold}.{i.id}", i.name, KIND_ICONS.get(getattr(i, "kind", "prop"), "box"), 1) for i in items]
+        if e.trials:
+            open_ = "trials" in self.unfolded
+            found.append(Line("", f"Trials ({len(e.trials)})", "chevron-down" if open_ else "chevron-right", 0, "trials"))
+            if open_:
+                found += [Line(f"trials.{t.id}", t.name, "bookmark", 1) for t in e.trials]
         if e.layers:
             open_ = "measures" in self.unfolded
             found.append(Line("", "Measures", "chevron-down" if open_ else "chevron-right", 0, "measures"))
@@ -171,7 +178,7 @@ class Rows(QWidget):
         painter.drawPixmap(QPointF(left, top + 5), theme.pixmap(line.icon, theme.QUIET))
         node = get(self.state.effect, line.path) if line.path else None
         painter.setFont(theme.font(theme.BODY))
-        out = node is not None and node.passed_over and not line.path.startswith("props.")
+        out = node is not None and getattr(node, "passed_over", False) and not line.path.startswith("props.")
         painter.setPen(theme.colour(theme.QUIET if out or node is None else theme.TEXT))
         width = OUTLINE - 78 - (left + 22) if node is not None else OUTLINE - left - 26
         text = painter.fontMetrics().elidedText(line.name, Qt.TextElideMode.ElideRight, int(width))
@@ -413,7 +420,7 @@ class Tempo(QWidget):
         bar.addWidget(self.pace)
         bar.addStretch(1)
         self.final = FinalBar(state)
-        self.final.shown.activated.connect(lambda: stage.show_run(self.final.shown.currentData()))
+        self.final.picked.connect(stage.show_run)
         self.final.run.changed.connect(lambda: stage.redraw() if stage.which != "preview" and stage.final_image is None else None)
         bar.addWidget(self.final)
         column.addLayout(bar)

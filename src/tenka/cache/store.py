@@ -26,6 +26,7 @@ MAGIC = b"TNKF0001"
 SUM_BYTES = 16
 DEFAULT_LIMIT = 8 * 1024**3
 PRUNE_EVERY = 48
+PINS = ".pins"
 _SEEN = ("density", "temperature", "flame", "dye")
 _MOVING = ("velocity", "fuel")
 
@@ -191,23 +192,49 @@ class FrameStore:
         origin, voxel, time = tuple(meta.pop("origin")), meta.pop("voxel"), meta.pop("time")
         return Frame(arrays.pop("density"), arrays.pop("temperature"), arrays.pop("velocity", None), origin, voxel, time, meta, **arrays)
 
+    def pin(self, owner: str, names: set[str]) -> None:
+        """Keep files from being removed for want of room, on behalf of an effect's file; another set takes the place of its last one."""
+        file = self.folder / PINS / hashlib.blake2b(owner.encode(), digest_size=12).hexdigest()
+        if not names:
+            file.unlink(missing_ok=True)
+            return
+        file.parent.mkdir(exist_ok=True)
+        write_atomic(file, json.dumps({"owner": owner, "names": sorted(names)}).encode(), sync=False)
+
+    def pinned(self) -> set[str]:
+        """Files that any effect holds on to; an effect whose file is gone holds nothing."""
+        found: set[str] = set()
+        for file in (self.folder / PINS).glob("*"):
+            try:
+                row = json.loads(file.read_bytes())
+                if Path(row["owner"]).exists():
+                    found |= set(row["names"])
+                else:
+                    file.unlink(missing_ok=True)
+            except (OSError, ValueError, KeyError, TypeError):
+                continue
+        return found
+
     def drop(self, name: str) -> None:
         with self._lock:
             self._known.discard(name)
         (self.folder / name).unlink(missing_ok=True)
 
     def prune(self) -> None:
-        """Remove the least recently used files until the store is within its limit."""
-        files = []
+        """Remove the least recently used files until the store is within its limit; those that are pinned stay."""
+        files, pinned = [], self.pinned()
         for path in self.folder.iterdir():
             try:
                 stat = path.stat()
                 files.append((stat.st_mtime, stat.st_size, path.name))
             except OSError:
                 continue
+        files = [f for f in files if not f[2].startswith(".")]
         total = sum(size for _, size, _ in files)
         for _, size, name in sorted(files):
             if total <= self.limit:
                 break
+            if name in pinned:
+                continue
             self.drop(name)
             total -= size

@@ -15,8 +15,9 @@ from typing import Any
 from pydantic import ValidationError
 
 from tenka.base.errors import BadInput
-from tenka.effect.catalogue import Param, Settings, params
-from tenka.effect.model import Effect, Lever
+from tenka.effect.catalogue import Param, Settings, params, walk
+from tenka.effect.courses import Course
+from tenka.effect.model import TRIED, Effect, Lever, Trial
 
 MOST_UNDO = 400
 
@@ -115,6 +116,47 @@ def dismissed(effect: Effect, lever_id: str) -> Effect:
     levers = tuple(lever for lever in effect.levers if lever.id != lever_id)
     tiers = tuple(t.model_copy(update={"levers": {k: v for k, v in t.levers.items() if k != lever_id}}) for t in effect.tiers)
     return effect.model_copy(update={"levers": levers, "tiers": tiers})
+
+
+def with_trial(effect: Effect) -> tuple[Effect, Trial]:
+    """The effect with its present state kept as a trial."""
+    id = free_id(effect.trials, "trial")
+    number = 1 + max((int(t.name[6:]) for t in effect.trials if re.fullmatch(r"Trial \d{1,6}", t.name)), default=0)
+    trial = Trial.of(effect, id, f"Trial {number}")
+    return effect.model_copy(update={"trials": (*effect.trials, trial)}), trial
+
+
+def differences(before: Effect, after: Effect) -> list[str]:
+    """What another state of an effect has otherwise, a phrase for each setting, in the order of the document."""
+    old, new = ({path: (p, value) for path, p, value, _ in walk(effect) if path.split(".")[0] in TRIED} for effect in (before, after))
+    found = []
+    for path in [*old, *(p for p in new if p not in old)]:
+        a, b = old.get(path), new.get(path)
+        if a is not None and b is not None and a[1] == b[1]:
+            continue
+        owner = path.rpartition(".")[0]
+        at = before if a is not None else after
+        who = getattr(get(at, owner), "name", "") or owner.rpartition(".")[2].replace("_", " ") or "effect"
+        if a is None or b is None:
+            phrase = f"{who}: {'not there' if b is None else 'added'}"
+        else:
+            phrase = f"{who}, {a[0].label}: {_told(a[0], a[1])} → {_told(b[0], b[1])}"
+        if phrase not in found:
+            found.append(phrase)
+    return found
+
+
+def _told(p: Param, value: Any) -> str:
+    """A setting's value in few words."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, int | float):
+        return f"{value:.4g}{' ' + p.unit if p.unit else ''}"
+    if isinstance(value, Course):
+        return f"a course ({value.kind})"
+    if isinstance(value, tuple) and value and all(isinstance(v, float) for v in value):
+        return " ".join(f"{v:.4g}" for v in value) + (f" {p.unit}" if p.unit else "")
+    return str(value) if isinstance(value, str) and value else "another" if value else "none"
 
 
 def free_id(items: tuple[Any, ...], stem: str) -> str:

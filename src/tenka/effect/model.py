@@ -632,6 +632,31 @@ class Lever(Settings):
         return self
 
 
+class Trial(Settings):
+    """A kept simulation: everything that shaped it, so that its frames are found again, compared, and gone back to."""
+
+    id: Id
+    name: str = param("Trial", "What the trial is called.", section="What", affects="none")
+    seconds: float
+    rate: float
+    seed: int
+    props: tuple[Prop, ...]
+    forces: tuple[Force, ...]
+    layers: tuple[GasLayer, ...]
+    light: Light
+
+    @classmethod
+    def of(cls, effect: Effect, id: str, name: str) -> Trial:
+        return cls(id=id, name=name, **{part: getattr(effect, part) for part in TRIED})
+
+    def onto(self, effect: Effect) -> Effect:
+        """The effect as it was when the trial was kept; its camera, tiers, levers and trials stay."""
+        return effect.model_copy(update={part: getattr(self, part) for part in TRIED})
+
+
+TRIED = ("seconds", "rate", "seed", "props", "forces", "layers", "light")
+
+
 class Effect(Settings):
     """The whole document."""
 
@@ -653,6 +678,7 @@ class Effect(Settings):
     camera: Camera = Field(default_factory=Camera)
     tiers: tuple[Tier, ...] = ()
     levers: tuple[Lever, ...] = ()
+    trials: tuple[Trial, ...] = ()
 
     @model_validator(mode="after")
     def _whole(self) -> Effect:
@@ -662,6 +688,7 @@ class Effect(Settings):
             self.layers,
             self.tiers,
             self.levers,
+            self.trials,
             *(l.sources for l in self.layers),
             *(l.colliders for l in self.layers),
         ):

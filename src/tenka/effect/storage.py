@@ -80,8 +80,11 @@ def moved(effect: Effect, old: Path, new: Path) -> Effect:
 
         return tuple(one(item) for item in items)
 
-    layers = tuple(layer.model_copy(update={"sources": there(layer.sources, "image")}) for layer in effect.layers)
-    new_effect = effect.model_copy(update={"props": there(effect.props, "file"), "layers": layers})
+    def whole(state: Any) -> Any:
+        layers = tuple(layer.model_copy(update={"sources": there(layer.sources, "image")}) for layer in state.layers)
+        return state.model_copy(update={"props": there(state.props, "file"), "layers": layers})
+
+    new_effect = whole(effect).model_copy(update={"trials": tuple(whole(t) for t in effect.trials)})
     return effect if new_effect == effect else new_effect
 
 

@@ -17,7 +17,7 @@ from tenka.base.errors import BadInput, Cancelled, TenkaError
 from tenka.base.jobs import Progress
 from tenka.base.threads import give_way
 from tenka.cache.store import Frame, FrameStore
-from tenka.effect.model import Effect
+from tenka.effect.model import Effect, Trial
 from tenka.gas.grid import GasState, Grid
 from tenka.gas.solver import GasSolver
 from tenka.run.driver import Plan, Report, frame_of_state, simulate, state_of_frame, step_parts
@@ -67,16 +67,17 @@ class Session:
     Parameters
     ----------
     store : where frames are kept
-    folder : the effect's folder, for its meshes
+    file : the effect's own, on whose behalf the frames of its trials are kept; its meshes lie beside it
     changed : called from any thread when `status` has news
     """
 
-    def __init__(self, store: FrameStore, folder: Path | None = None, changed: Callable[[], None] | None = None) -> None:
-        self.store, self.folder = store, folder
+    def __init__(self, store: FrameStore, file: Path | None = None, changed: Callable[[], None] | None = None) -> None:
+        self.store, self.file = store, file
         self.changed = changed or (lambda: None)
         self._lock = threading.Condition()
         self._plan: Plan | None = None
-        self._final: Plan | None = None
+        self._beside: dict[str, tuple[object, list[Plan]]] = {}
+        self._pinned: tuple[Trial, ...] = ()
         self._asked: Effect | None = None
         self._due = 0.0
         self._progress: Progress | None = None
@@ -93,6 +94,10 @@ class Session:
         self._closed = False
         self._thread = threading.Thread(target=self._loop, name="clean run", daemon=True)
         self._thread.start()
+
+    @property
+    def folder(self) -> Path | None:
+        return self.file.parent if self.file is not None else None
 
     def take(self, effect: Effect, wait: bool = True) -> None:
         """Take the document's new state; a clean run starts when it has rested (at once without `wait`)."""
@@ -156,25 +161,47 @@ class Session:
         plan = self._plan_now()
         return self.store.get_frame(plan.name(index), velocity=True) if plan is not None and index in plan.keys else None
 
-    def final_plan(self) -> Plan | None:
-        """The final run of the newest document; made when it is first asked for."""
+    def plans_beside(self, other: str) -> list[Plan]:
+        """The plans whose frames `other` ("final", or a trial's id) may have, best first; made when first asked for."""
         with self._lock:
-            asked, known = self._asked, self._final
+            asked = self._asked
         if asked is None or not asked.layers:
-            return None
-        if known is None or known.effect is not asked:
-            known = Plan.of(asked, None, self.folder, final=True)
+            return []
+        trial = next((t for t in asked.trials if t.id == other), None)
+        if trial is None and other != "final":
+            return []
+        key = asked if trial is None else trial
+        with self._lock:
+            known = self._beside.get(other)
+        if known is None or known[0] is not key:
+            effect = asked if trial is None else trial.onto(asked)
+            plans = [Plan.of(effect, None, self.folder, final=True)] if effect.layers else []
+            if trial is not None and plans:
+                plans.append(Plan.of(effect, None, self.folder))
+            known = (key, plans)
             with self._lock:
-                self._final = known
-        return known
+                self._beside[other] = known
+        return known[1]
 
-    def final_frame(self, index: int) -> Shown | None:
-        """A stored frame of the final run, made by another process; None when it is not there (yet)."""
-        plan = self.final_plan()
-        if plan is None or index not in plan.keys or not self.store.notice(plan.name(index)):
-            return None
-        frame = self.store.get_frame(plan.name(index))
-        return None if frame is None else Shown(index, frame, False, plan.keys[index] + ".final")
+    def beside(self, other: str, index: int) -> tuple[Shown, Effect] | None:
+        """A stored frame of the final run or of a trial, and the effect that it belongs to; None when it is not there (yet)."""
+        for plan in self.plans_beside(other):
+            if index in plan.keys and self.store.notice(plan.name(index)):
+                frame = self.store.get_frame(plan.name(index))
+                if frame is not None:
+                    return Shown(index, frame, False, plan.name(index)), plan.effect
+        return None
+
+    def _pin(self, effect: Effect) -> None:
+        """Hold on to the frames of the effect's trials."""
+        if self.file is None or effect.trials == self._pinned:
+            return
+        self._pinned = effect.trials
+        names = set()
+        for trial in effect.trials:
+            for plan in self.plans_beside(trial.id):
+                names |= {plan.name(f) for f in range(plan.effect.frames)}
+        self.store.pin(str(self.file), names)
 
     def _about_to_come(self, plan: Plan, index: int) -> bool:
         """True when the clean run is at the frames just before `index`, so that waiting is short."""
@@ -296,6 +323,7 @@ class Session:
                             self._lock.wait(0.5)
                 continue
             self._note_stored(plan)
+            self._pin(plan.effect)
             if self._run(plan):
                 finished = plan
             self.changed()
