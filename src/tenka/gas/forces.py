@@ -145,18 +145,22 @@ def coarsen(c, f, out):
     _, mx, my, mz = out.shape
     for p_ in prange(mx):
         i = np.int64(p_)
+        whole = np.empty(nz, np.float32)
         for q in range(3):
             for j in range(my):
-                row = out[q, i, j]
-                row[:] = ZERO
+                whole[:] = ZERO
                 for a in range(i * f, min(i * f + f, nx)):
                     for b in range(j * f, min(j * f + f, ny)):
                         line = c[q, a, b]
                         for k in range(nz):
-                            row[k // f] += line[k]
+                            whole[k] += line[k]
                 n = (min(i * f + f, nx) - i * f) * (min(j * f + f, ny) - j * f)
+                row = out[q, i, j]
                 for k in range(mz):
-                    row[k] /= np.float32(n * (min(k * f + f, nz) - k * f))
+                    total = ZERO
+                    for d in range(k * f, min(k * f + f, nz)):
+                        total += whole[d]
+                    row[k] = total / np.float32(n * (min(k * f + f, nz) - k * f))
 
 
 @kernel

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tenka.base.jit import kernel, prange
+from tenka.base.jit import kernel, prange, serial
 
 ZERO = np.float32(0.0)
 HALF = np.float32(0.5)
@@ -23,6 +23,9 @@ RELAX = np.float32(0.9)
 NEAR, BESIDE = np.float32(0.75), np.float32(0.25)
 SMALLEST = 6
 COARSE_SWEEPS = 24
+SWEEPS = 2  # before and after each coarse correction, over both colours: one leaves thin walls to slow the cycles down
+SMALL = 6000  # voxels up to which a level is not shared out among threads
+LEAST = np.float32(1e-12)
 
 
 @dataclass(frozen=True)
@@ -100,17 +103,20 @@ def _block_sums(fine, scale, out):
 
 
 def hierarchy(
-    wx: np.ndarray, wy: np.ndarray, wz: np.ndarray, open_low: tuple[bool, ...], open_high: tuple[bool, ...], shape: tuple[int, int, int]
-) -> list[Level]:
+    wx: np.ndarray, wy: np.ndarray, wz: np.ndarray, open_low: tuple[bool, ...], open_high: tuple[bool, ...], shape: tuple[int, int, int],
+    before: list[Level] | None = None,
+) -> list[Level]:  # fmt: skip
     """All levels, finest first.
 
     Parameters
     ----------
     wx, wy, wz : open shares of all faces, (nx+1, ny, nz) and so on, float32; used for the finest level, whose walls become 0
     open_low, open_high : walls at which the pressure is 0, half a voxel from the last centres
+    before : a hierarchy of the same grid that is no longer needed; its scratch arrays are used again
     """
     levels: list[Level] = []
     extra = np.zeros(shape, np.float32)
+    old = {level.p.shape: level for level in before or ()}
     for axis, w in enumerate((wx, wy, wz)):
         face, near = np.moveaxis(w, axis, 0), np.moveaxis(extra, axis, 0)
         for end, is_open in ((0, open_low[axis]), (-1, open_high[axis])):
@@ -121,7 +127,8 @@ def hierarchy(
     while True:
         diagonal = np.empty(shape, np.float32)
         _diagonal(wx, wy, wz, extra, diagonal)
-        levels.append(Level(wx, wy, wz, extra, diagonal, signs, np.zeros(shape, np.float32), np.zeros(shape, np.float32)))
+        p, rhs = (old[shape].p, old[shape].rhs) if shape in old else (np.zeros(shape, np.float32), np.zeros(shape, np.float32))
+        levels.append(Level(wx, wy, wz, extra, diagonal, signs, p, rhs))
         if min(shape) <= SMALLEST or len(levels) == 8:
             return levels
         m = ((shape[0] + 1) // 2, (shape[1] + 1) // 2, (shape[2] + 1) // 2)
@@ -224,6 +231,7 @@ def _add_interpolated(coarse, coarse_diagonal, diagonal, signs, p):
     for p_ in prange(nx):
         i = np.int64(p_)
         value, weight = np.empty(mz + 2, np.float32), np.empty(mz + 2, np.float32)  # one more at each end, for the walls
+        line = np.zeros(2 * mz, np.float32)
         a, b, sx = _pair(i, mx, signs[0], signs[1])
         for j in range(ny):
             c, d, sy = _pair(j, my, signs[2], signs[3])
@@ -239,14 +247,18 @@ def _add_interpolated(coarse, coarse_diagonal, diagonal, signs, p):
                     weight[k + 1] += share if live[k] > ZERO else ZERO
             value[0], weight[0] = signs[4] * value[1], weight[1]
             value[mz + 1], weight[mz + 1] = signs[5] * value[mz], weight[mz]
+            for k in range(mz):  # fine voxels 2k and 2k + 1 lie within the coarse one k, on either side of its middle
+                below, above = NEAR * weight[k + 1] + BESIDE * weight[k], NEAR * weight[k + 1] + BESIDE * weight[k + 2]
+                line[2 * k] = (NEAR * value[k + 1] + BESIDE * value[k]) / max(below, LEAST)
+                line[2 * k + 1] = (NEAR * value[k + 1] + BESIDE * value[k + 2]) / max(above, LEAST)
             out, here = p[i, j], diagonal[i, j]
             for k in range(nz):
-                if here[k] > ZERO:
-                    e = k // 2 + 1
-                    f = e + 1 if k % 2 else e - 1
-                    total = NEAR * weight[e] + BESIDE * weight[f]
-                    if total > ZERO:
-                        out[k] += (NEAR * value[e] + BESIDE * value[f]) / total
+                out[k] += line[k] if here[k] > ZERO else ZERO
+
+
+_sweep_serial, _residual_serial, _block_sums_serial, _add_interpolated_serial = (
+    serial(k) for k in (_sweep, _residual, _block_sums, _add_interpolated)
+)
 
 
 def _cycle(levels: list[Level], scratch: list[np.ndarray]) -> None:
@@ -254,19 +266,23 @@ def _cycle(levels: list[Level], scratch: list[np.ndarray]) -> None:
     for n, level in enumerate(levels):
         level.p[:] = 0.0
         matrix = (level.wx, level.wy, level.wz, level.diagonal)
+        small = level.p.size <= SMALL
+        relax = _sweep_serial if small else _sweep
         if n == len(levels) - 1:
             for sweep in range(COARSE_SWEEPS):
-                _sweep(level.p, level.rhs, *matrix, sweep % 2)
+                relax(level.p, level.rhs, *matrix, sweep % 2)
             break
-        _sweep(level.p, level.rhs, *matrix, 0)
-        _sweep(level.p, level.rhs, *matrix, 1)
-        _residual(level.p, level.rhs, *matrix, scratch[n])
-        _block_sums(scratch[n], HALF, levels[n + 1].rhs)
+        for sweep in range(2 * SWEEPS):
+            relax(level.p, level.rhs, *matrix, sweep % 2)
+        (_residual_serial if small else _residual)(level.p, level.rhs, *matrix, scratch[n])
+        (_block_sums_serial if small else _block_sums)(scratch[n], HALF, levels[n + 1].rhs)
     for n in range(len(levels) - 2, -1, -1):
         level, below = levels[n], levels[n + 1]
-        _add_interpolated(below.p, below.diagonal, level.diagonal, level.signs, level.p)
-        for colour in (1, 0):
-            _sweep(level.p, level.rhs, level.wx, level.wy, level.wz, level.diagonal, colour)
+        small = level.p.size <= SMALL
+        (_add_interpolated_serial if small else _add_interpolated)(below.p, below.diagonal, level.diagonal, level.signs, level.p)
+        relax = _sweep_serial if small else _sweep
+        for sweep in range(2 * SWEEPS):
+            relax(level.p, level.rhs, level.wx, level.wy, level.wz, level.diagonal, (sweep + 1) % 2)
 
 
 def solve(
@@ -296,6 +312,9 @@ def solve(
     if size < 1e-12:
         p[:] = 0.0
         return 0, 0.0
+    steep = float(_apply(p, *matrix, image).sum())
+    share = float(np.vdot(p, rhs)) / steep if steep > 0 else 0.0  # of the guess, that leaves the least error
+    p *= np.float32(share if np.isfinite(share) else 0.0)
     _residual(p, rhs, *matrix, residual)
     before, alpha, reached = 0.0, 0.0, float(np.linalg.norm(residual)) / size
     for cycle in range(most):

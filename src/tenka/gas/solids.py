@@ -66,16 +66,24 @@ def find_solids(items: tuple[ColliderInput, ...], grid: Grid, folder: Path | Non
     marks = tuple(_mark(item) for item in items)
     if before is not None and before.shown_by == marks:
         return before
-    distance = np.full(grid.shape, FAR, np.float32)
-    speed = [np.zeros([n + (a == axis) for a, n in enumerate(grid.shape)], np.float32) for axis in range(3)]
-    along, stick = ([np.zeros_like(f) for f in speed] for _ in range(2))
+    if before is not None:  # its arrays are used again: fresh ones would cost more than what is written into them
+        before.shown_by = ()  # until it is whole again it is nobody's
+        distance, speed, along, stick = before.distance, before.speed, before.along, before.stick
+        distance.fill(FAR)
+        for field_ in (*speed, *along, *stick):
+            field_.fill(0.0)
+    else:
+        distance = np.full(grid.shape, FAR, np.float32)
+        speed, along, stick = (
+            [np.zeros([n + (a == axis) for a, n in enumerate(grid.shape)], np.float32) for axis in range(3)] for _ in range(3)
+        )
     for item in items:
         _place(item, grid, folder, distance, speed, along if item.collider.slip == "free" else stick)
-    shares = [np.empty_like(f) for f in speed]
+    shares = before.open if before is not None else [np.empty_like(f) for f in speed]
     for axis, share in enumerate(shares):
         _shares(distance, axis, np.float32(1.0 / grid.voxel), share)
     wx, wy, wz = (s.copy() for s in shares)
-    levels = multigrid.hierarchy(wx, wy, wz, grid.open_low, grid.open_high, grid.shape)
+    levels = multigrid.hierarchy(wx, wy, wz, grid.open_low, grid.open_high, grid.shape, before.levels if before is not None else None)
     scratch = before.scratch if before is not None else {}
     return Solids(distance, shares, speed, along, stick, _pockets(levels[0], grid), levels, marks, scratch)
 
@@ -105,16 +113,55 @@ def _shares(distance, axis, per_voxel, out):
                     row[k] = _share(p[k], q[k], per_voxel)
 
 
+@kernel
+def _spread_reached(diagonal, reached):
+    """Go over the voxels to and fro, handing on from each to its neighbours whether an open wall reaches it, until nothing changes."""
+    nx, ny, nz = diagonal.shape
+    changed = True
+    while changed:
+        changed = False
+        for way in range(2):
+            left = 0
+            for x in range(nx):
+                i = x if way == 0 else nx - 1 - x
+                for y in range(ny):
+                    j = y if way == 0 else ny - 1 - y
+                    for z in range(nz):
+                        k = z if way == 0 else nz - 1 - z
+                        if reached[i, j, k] or diagonal[i, j, k] <= ZERO:
+                            continue
+                        if (
+                            (i > 0 and reached[i - 1, j, k])
+                            or (i + 1 < nx and reached[i + 1, j, k])
+                            or (j > 0 and reached[i, j - 1, k])
+                            or (j + 1 < ny and reached[i, j + 1, k])
+                            or (k > 0 and reached[i, j, k - 1])
+                            or (k + 1 < nz and reached[i, j, k + 1])
+                        ):
+                            reached[i, j, k] = True
+                            changed = True
+                        else:
+                            left += 1
+            if left == 0:
+                return
+
+
 def _pockets(level: multigrid.Level, grid: Grid) -> list[np.ndarray]:
     """Parts of the gas that are shut in: their pressure is free, and what flows into them must be taken to flow out."""
-    parts, count = ndimage.label(level.diagonal > 0)
-    reached: set[int] = set()
+    gas = level.diagonal > 0
+    reached = np.zeros(grid.shape, np.bool_)
     for axis in range(3):
-        sides = np.moveaxis(parts, axis, 0)
+        inside, sides = np.moveaxis(gas, axis, 0), np.moveaxis(reached, axis, 0)
         for end, is_open in ((0, grid.open_low[axis]), (-1, grid.open_high[axis])):
-            reached |= set(np.unique(sides[end]).tolist()) if is_open else set()
+            if is_open:
+                sides[end] |= inside[end]
+    _spread_reached(level.diagonal, reached)
+    shut = gas & ~reached
+    if not shut.any():
+        return []
+    parts, count = ndimage.label(shut)
     flat = parts.reshape(-1)
-    return [np.flatnonzero(flat == part) for part in range(1, count + 1) if part not in reached]
+    return [np.flatnonzero(flat == part) for part in range(1, count + 1)]
 
 
 def _place(
@@ -234,7 +281,18 @@ def _outflow(u, v, w, au, av, aw, su, sv, sw, out):
 def outflow(state: GasState, solids: Solids, out: np.ndarray) -> None:
     """Divergence per voxel edge (m/s) with the solids' own movement; voxels wholly within a solid have none."""
     _outflow(state.u, state.v, state.w, *solids.open, *solids.speed, out)
-    out[solids.levels[0].diagonal == 0] = 0.0
+    alive(out, solids.levels[0].diagonal)
+
+
+@kernel(parallel=True)
+def alive(field, diagonal):
+    """Nothing where a voxel takes no part."""
+    for p_ in prange(field.shape[0]):
+        i = np.int64(p_)
+        for j in range(field.shape[1]):
+            row, d = field[i, j], diagonal[i, j]
+            for k in range(row.size):
+                row[k] = row[k] if d[k] > ZERO else ZERO
 
 
 @kernel(parallel=True)
@@ -336,26 +394,45 @@ def clear_scalars(state: GasState, solids: Solids) -> None:
 
 
 @kernel(parallel=True)
-def _subtract(p, share, axis, low, high, q):
+def _subtract(p, wx, wy, wz, low, high, u, v, w):
     """Take the pressure's difference off the faces that are open at all."""
-    nx, ny, nz = q.shape
-    mx, my, mz = p.shape
+    nx, ny, nz = p.shape
+    two = np.float32(2.0)
     for p_ in prange(nx):
         i = np.int64(p_)
         for j in range(ny):
-            for k in range(nz):
-                if share[i, j, k] <= ZERO:
-                    continue
-                n = i if axis == 0 else (j if axis == 1 else k)
-                m = mx if axis == 0 else (my if axis == 1 else mz)
-                a, b, c = (min(i, mx - 1), min(j, my - 1), min(k, mz - 1))
-                here = p[a, b, c]
-                if 0 < n < m:
-                    q[i, j, k] -= here - p[i - (1 if axis == 0 else 0), j - (1 if axis == 1 else 0), k - (1 if axis == 2 else 0)]
-                elif n == 0 and low:
-                    q[i, j, k] -= np.float32(2.0) * here
-                elif n == m and high:
-                    q[i, j, k] += np.float32(2.0) * here
+            here = p[i, j]
+            if i > 0:
+                row, share, other = u[i, j], wx[i, j], p[i - 1, j]
+                for k in range(nz):
+                    row[k] -= here[k] - other[k] if share[k] > ZERO else ZERO
+            elif low[0]:
+                row, share = u[0, j], wx[0, j]
+                for k in range(nz):
+                    row[k] -= two * here[k] if share[k] > ZERO else ZERO
+            if i == nx - 1 and high[0]:
+                row, share = u[nx, j], wx[nx, j]
+                for k in range(nz):
+                    row[k] += two * here[k] if share[k] > ZERO else ZERO
+            if j > 0:
+                row, share, other = v[i, j], wy[i, j], p[i, j - 1]
+                for k in range(nz):
+                    row[k] -= here[k] - other[k] if share[k] > ZERO else ZERO
+            elif low[1]:
+                row, share = v[i, 0], wy[i, 0]
+                for k in range(nz):
+                    row[k] -= two * here[k] if share[k] > ZERO else ZERO
+            if j == ny - 1 and high[1]:
+                row, share = v[i, ny], wy[i, ny]
+                for k in range(nz):
+                    row[k] += two * here[k] if share[k] > ZERO else ZERO
+            row, share = w[i, j], wz[i, j]
+            for k in range(1, nz):
+                row[k] -= here[k] - here[k - 1] if share[k] > ZERO else ZERO
+            if low[2] and share[0] > ZERO:
+                row[0] -= two * here[0]
+            if high[2] and share[nz] > ZERO:
+                row[nz] += two * here[nz - 1]
 
 
 def project_round(
@@ -372,12 +449,10 @@ def project_round(
     -------
     cycles made, and the relative residual reached
     """
-    dead = solids.levels[0].diagonal == 0
-    rhs[dead] = 0.0
-    p[dead] = 0.0
+    alive(rhs, solids.levels[0].diagonal)
+    alive(p, solids.levels[0].diagonal)
     for pocket in solids.pockets:
         rhs.reshape(-1)[pocket] -= rhs.reshape(-1)[pocket].mean(dtype=np.float64)
     found = multigrid.solve(solids.levels, p, rhs, tolerance, most, solids.scratch)
-    for axis, q in enumerate((state.u, state.v, state.w)):
-        _subtract(p, solids.open[axis], axis, grid.open_low[axis], grid.open_high[axis], q)
+    _subtract(p, *solids.open, np.array(grid.open_low), np.array(grid.open_high), state.u, state.v, state.w)
     return found
