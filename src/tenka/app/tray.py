@@ -15,7 +15,7 @@ from tenka.base.errors import TenkaError
 from tenka.effect.starters import STARTERS, with_collider, with_force, with_prop, with_source
 from tenka.scene.files import read
 
-ICONS = {"Plume": "factory", "Puff": "cloudy", "Mist": "cloud-fog", "Fire": "flame"}
+ICONS = {"Plume": "factory", "Puff": "cloudy", "Mist": "cloud-fog", "Fire": "flame", "Fireball": "bomb"}
 ON_TRAY = ("Wind", "Eddies", "Swirl")
 FORCES = (
     ("Wind", "wind", "wind", "Wind with gusts"),

@@ -154,7 +154,7 @@ def furnace_mouth() -> Effect:
         push=(0.0, -2.6, 0.7), grip=14.0, expansion=1.2, breakup=0.75, breakup_size=0.16, breakup_rate=5.0,
     )  # fmt: skip
     layer = GasLayer(
-        id="fire", name="Fire", domain=DomainBox(origin=(-0.9, -1.5, 0.3), size=(1.8, 2.6, 2.9), voxel=0.038, open_low=(True, True, True), run_up=1.0),
+        id="fire", name="Fire", domain=DomainBox(origin=(-1.25, -1.5, 0.3), size=(2.5, 2.6, 3.3), voxel=0.04, open_low=(True, True, True), run_up=1.0),
         sources=(coals,), colliders=(Collider(id="brick", name="Brickwork", prop="furnace"),),
         fire=Fire(burns=True, ignition=150.0, burn_rate=2.6, heat=1500.0, soot=0.32, expansion=0.35, hottest=1750.0, radiation=1300.0, flame_fade=2.4),
         motion=Motion(lift=0.5, weight=0.0, drag=0.25, fine_curl=5.0, fine_size=0.08, broad_curl=3.0, broad_size=0.35),

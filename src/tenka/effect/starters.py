@@ -23,6 +23,7 @@ from tenka.effect.model import (
     Player,
     Prop,
     Pull,
+    Quality,
     Source,
     Swirl,
     Tier,
@@ -100,7 +101,24 @@ def flames(effect: Effect) -> Effect:
                  Camera(target=(0, 0, 1.1), distance=4.8, pitch=6.0), 3.0)  # fmt: skip
 
 
-STARTERS = {"Plume": steady_plume, "Puff": puff, "Mist": floor_mist, "Fire": flames}
+def fireball(effect: Effect) -> Effect:
+    """Fuel thrown up at once that burns as it rolls, and turns to black smoke."""
+    throw = Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=0.04, v=1.0), Key(t=0.36, v=0.0, ease="hold")))
+    layer = GasLayer(
+        id="fireball", name="Fireball", domain=DomainBox(origin=(-2.7, -2.7, 0), size=(5.4, 5.4, 6.2), voxel=0.08, open_low=(True, True, False), run_up=0.0),
+        sources=(Source(id="charge", name="Charge", position=(0, 0, 0.35), size=(2.0, 2.0, 0.9), density=9.0, temperature=1300.0, fuel=60.0, push=(0, 0, 3.0),
+                        outward=3.0, grip=30.0, expansion=9.0, start=0.0, end=0.36, emission=throw, breakup=1.0, breakup_size=0.5, breakup_rate=8.0),),
+        fire=Fire(burns=True, ignition=200.0, burn_rate=0.9, heat=420.0, soot=0.7, expansion=0.2, hottest=1800.0, radiation=380.0, flame_fade=3.0),
+        motion=Motion(lift=0.32, weight=0.1, drag=0.3, fine_curl=9.0, fine_size=0.17, broad_curl=6.0, broad_size=0.7),
+        fading=Fading(smoke=0.3, smoke_linear=0.12, cooling=0.35, spread=0.01), quality=Quality(courant=3.0, most_substeps=6),
+        look=Look(extinction=3.2, full_density=2.0, flame=0.9, flame_heat=1.22, glow=0.9, ambient=0.5, steps=2.0,
+                  colour=ramp((0.0, (0.17, 0.155, 0.145)), (1.0, (0.035, 0.032, 0.03)))),
+    )  # fmt: skip
+    return _base(effect, "Fireball", layer, (EDDIES.model_copy(update={"strength": 2.6, "size": 0.7, "rate": 2.0, "grip": 3.0}),),
+                 Camera(target=(0, 0, 2.3), distance=9.6, pitch=4.0), 2.5)  # fmt: skip
+
+
+STARTERS = {"Plume": steady_plume, "Puff": puff, "Mist": floor_mist, "Fire": flames, "Fireball": fireball}
 
 
 FORCES = {"wind": (Wind, "Wind"), "eddies": (Turbulence, "Eddies"), "swirl": (Swirl, "Swirl"), "pull": (Pull, "Pull"), "drag": (Brake, "Drag"),

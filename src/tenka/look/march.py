@@ -237,16 +237,18 @@ def _march(
         a, b, c = max(min(np.int64(qx), nx - 2), 0), max(min(np.int64(qy), ny - 2), 0), min(np.int64(qz), nz - 2)
         at_cell, wx, wy, wz = (a * ny + b) * nz + c, qx - np.float32(a), qy - np.float32(b), qz - np.float32(c)
         rho, to_sun, to_sky, heat = lerp_lit(field, at_cell * 4, sx, sy, wx, wy, wz)
+        thick = extinction * rho * span * h
+        kept = exp_minus(thick) if rho > np.float32(EMPTY) else ONE
         if burns:
             fire = lerp_field(flame, at_cell, sx // 4, sy // 4, wx, wy, wz)
             if fire > np.float32(EMPTY):
                 # flames give light and hide nothing: their own soot is smoke, and is drawn as such
                 warm = min(np.int64(heat * params[6] * heat_scale), LUT - 1)
-                bright = through * params[5] * FLAME_SCALE * fire * span * h
+                seen = (ONE - kept) / thick if thick > np.float32(1e-3) else ONE  # through the segment's own smoke, on average
+                bright = through * seen * params[5] * FLAME_SCALE * fire * span * h
                 for n in range(3):
                     out[4 + n] += bright * glow[max(warm, 0), n]
         if rho > np.float32(EMPTY):
-            kept = exp_minus(extinction * rho * span * h)
             weight = through * (ONE - kept)
             tone = min(np.int64(rho * per_density * np.float32(LUT - 1)), LUT - 1)
             direct = SUN_IN_GAS * phase * sun_through(to_sun)
