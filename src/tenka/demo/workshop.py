@@ -213,16 +213,16 @@ def hopper_whirl() -> Effect:
 def cellar_vapour() -> Effect:
     """Cold, heavy vapour spills down cellar steps and pools; a swinging gate stirs it."""
     spill = Source(
-        id="spill", name="Spill", shape="box", position=(0.0, 2.2, 1.62), size=(1.3, 0.7, 0.3), density=3.2, temperature=-22.0, push=(0.0, -0.5, 0.0), grip=4.0, breakup=0.9,
+        id="spill", name="Spill", shape="box", position=(0.0, 2.2, 1.62), size=(1.3, 0.7, 0.3), density=2.2, temperature=-22.0, push=(0.0, -0.5, 0.0), grip=4.0, breakup=0.9,
         breakup_size=0.35, breakup_rate=0.7,
     )  # fmt: skip
-    swing = Sum(of=(20.0, Wave(amount=62.0, period=2.6)))
+    swing = Sum(of=(20.0, Wave(amount=42.0, period=3.4)))
     layer = GasLayer(
-        id="vapour", name="Vapour", domain=DomainBox(origin=(-1.7, -2.3, 0.0), size=(3.4, 5.0, 2.3), voxel=0.055, open_low=(True, True, False), run_up=4.0),
+        id="vapour", name="Vapour", domain=DomainBox(origin=(-2.4, -3.6, 0.0), size=(5.6, 6.3, 2.0), voxel=0.062, open_low=(True, True, False), run_up=5.5),
         sources=(spill,), colliders=(Collider(id="stone", name="Stone", prop="cellar"), Collider(id="boards", name="Gate", prop="gate", skin=0.03, slip="none")),
-        motion=Motion(lift=1.0, weight=0.55, drag=0.15, viscosity=0.004, fine_curl=1.5, fine_size=0.12, broad_curl=1.2, broad_size=0.5),
-        fading=Fading(smoke=0.16, smoke_linear=0.05, cooling=0.12),
-        look=Look(extinction=4.2, full_density=2.2, forward=0.2, ambient=1.0, colour=ramp((0.0, (0.74, 0.78, 0.8)), (1.0, (0.5, 0.55, 0.58)))), flipbook=_book(5.0, count=2),
+        motion=Motion(lift=1.0, weight=0.9, drag=0.25, viscosity=0.012, fine_curl=1.5, fine_size=0.12, broad_curl=1.2, broad_size=0.5),
+        fading=Fading(smoke=0.0, smoke_linear=0.0, cooling=0.05),
+        look=Look(extinction=2.6, full_density=2.2, forward=0.2, ambient=1.0, colour=ramp((0.0, (0.74, 0.78, 0.8)), (1.0, (0.5, 0.55, 0.58)))), flipbook=_book(5.0, count=2),
     )  # fmt: skip
     return Effect(
         name="Cellar vapour", seed=4, seconds=5.2, layers=(layer,), tiers=TIERS, forces=(Turbulence(id="eddies", name="Eddies", strength=0.25, size=0.5, grip=0.8),),
