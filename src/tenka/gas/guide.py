@@ -1,7 +1,8 @@
 """Holding a finer run to the motion of a coarser one.
 
 The fine velocity is averaged over blocks of the coarse voxel's size; what it lacks against the coarse run is given back to it, smoothly
-interpolated, at a rate. Motion on the coarse scale so stays that of the coarse run, and what is smaller is left to the fine one. The idea
+interpolated, at a rate. Motion on the coarse scale so stays that of the coarse run, and what is smaller is left to the fine one. Smoke and heat are scaled, block by
+block, towards the coarse run's at the same rate: another weight would be another motion. The idea
 is that of M. Nielsen & B. Christensen, "Improved variational guiding of smoke animations" (2010), without their optimisation: at
 each step the low-passed difference is relaxed, exactly in time.
 """
@@ -16,18 +17,23 @@ from scipy import ndimage
 
 from tenka.base.jit import kernel, prange
 from tenka.gas.forces import add_refined, centre_fields, coarsen
-from tenka.gas.grid import GasState, Grid, Workspace
+from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
 
+ZERO = np.float32(0.0)
 HALF = np.float32(0.5)
+ONE = np.float32(1.0)
+LEAST_DENSITY = 1e-3
+LEAST_HEAT = 0.1  # K
+MOST_SHARE = 2.0
 
 
 @dataclass(frozen=True)
 class Guide:
-    """The coarse run's velocity at the beginning and at the end of a frame.
+    """The coarse run at the beginning and at the end of a frame.
 
     Attributes
     ----------
-    before, after : (3, nx, ny, nz) at voxel centres, m/s, each on its own grid
+    before, after : (5, nx, ny, nz) at voxel centres, each on its own grid: velocity in m/s, density, temperature in K
     start, seconds : when the frame begins, and how long it lasts
     factor : fine voxels along a coarse one
     rate : how fast the difference goes, 1/s
@@ -43,22 +49,23 @@ class Guide:
     rate: float
 
 
-def velocity_at_centres(state: GasState, grid: Grid) -> np.ndarray:
-    """(3, nx, ny, nz) m/s."""
-    out = np.empty((3, *grid.shape), np.float32)
-    centre_fields(state.u, state.v, state.w, out)
+def led_by(state: GasState, grid: Grid) -> np.ndarray:
+    """What a finer run is held to: (5, nx, ny, nz) velocity in m/s, density, temperature in K."""
+    out = np.empty((5, *grid.shape), np.float32)
+    centre_fields(state.u, state.v, state.w, out[:3])
+    out[3], out[4] = state.scalars[..., DENSITY], state.scalars[..., TEMPERATURE]
     return out
 
 
 def _resampled(
-    velocity: np.ndarray, source: Grid, blocks: tuple[int, int, int], origin: tuple[float, float, float], edge: float
+    fields: np.ndarray, source: Grid, blocks: tuple[int, int, int], origin: tuple[float, float, float], edge: float
 ) -> np.ndarray:
-    """A velocity field at the centres of a grid of blocks; beyond its own grid it goes on as at the border."""
+    """Fields at the centres of a grid of blocks; beyond their own grid they go on as at the border."""
     places = [((o + (np.arange(n) + 0.5) * edge) - so) / source.voxel - 0.5 for n, o, so in zip(blocks, origin, source.origin)]
     if all(len(p) == n and np.allclose(p, np.arange(n), atol=1e-4) for p, n in zip(places, source.shape)):
-        return velocity
+        return fields
     at = np.stack(np.meshgrid(*places, indexing="ij"))
-    return np.stack([ndimage.map_coordinates(c, at, order=1, mode="nearest", output=np.float32) for c in velocity])
+    return np.stack([ndimage.map_coordinates(c, at, order=1, mode="nearest", output=np.float32) for c in fields])
 
 
 @kernel(parallel=True)
@@ -94,10 +101,27 @@ def hold(state: GasState, grid: Grid, guide: Guide, work: Workspace, dt: float) 
     (mean,) = work.arrays("guide blocks", 1, (3, *blocks))
     centre_fields(state.u, state.v, state.w, centred)
     coarsen(centred, f, mean)
-    np.subtract(before + np.float32(share) * (after - before), mean, out=mean)
-    mean *= np.float32(1.0 - math.exp(-guide.rate * dt))
+    target = before + np.float32(share) * (after - before)
+    np.subtract(target[:3], mean, out=mean)
+    relax = np.float32(1.0 - math.exp(-guide.rate * dt))
+    mean *= relax
     everywhere = np.ones(grid.shape[:2], np.bool_)
     (gate,) = work.arrays("guide gate", 1, grid.shape)
     gate[:] = 1.0
     add_refined(mean, f, gate, everywhere, False, push)
     _to_faces(push, state.u, state.v, state.w)
+    centred[0], centred[1], centred[2] = state.scalars[..., DENSITY], state.scalars[..., TEMPERATURE], ZERO
+    coarsen(centred, f, mean)
+    for n, least in ((0, LEAST_DENSITY), (1, LEAST_HEAT)):
+        mean[n] = relax * _lack(mean[n], target[3 + n], least)
+    add_refined(mean, f, gate, everywhere, False, push)
+    state.scalars[..., DENSITY] *= ONE + push[0]
+    state.scalars[..., TEMPERATURE] *= ONE + push[1]
+
+
+def _lack(mean: np.ndarray, target: np.ndarray, least: float) -> np.ndarray:
+    """By what share of itself a block's mean falls short of its target. Only where both hold something of the same sign: gas is made denser or
+    thinner where it is, and never made where there is none."""
+    both = (np.minimum(np.abs(mean), np.abs(target)) > least) & (mean * target > 0)
+    share = np.divide(target, mean, out=np.ones_like(mean), where=both)
+    return np.clip(share, 1.0 / MOST_SHARE, MOST_SHARE) - ONE

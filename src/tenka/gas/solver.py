@@ -24,7 +24,7 @@ from tenka.gas.viscosity import soften
 from tenka.gas.window import Span, moved_to, occupied, offset_of, part_of_box, window_for
 from tenka.scene.props import deforms, form_of
 
-SOLVER_VERSION = 2
+SOLVER_VERSION = 3
 """Part of every cache key: raise it when a change to the solver changes its results."""
 
 PARTS = ("source", "collision", "scalars", "velocity", "fire", "viscosity", "vorticity", "forces", "guidance", "pressure")

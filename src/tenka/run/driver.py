@@ -14,7 +14,7 @@ from tenka.cache.store import Frame, FrameStore
 from tenka.effect.model import Effect, GasLayer, Quality, heard
 from tenka.gas.forces import centre_fields
 from tenka.gas.grid import BURNT, DENSITY, FUEL, TEMPERATURE, GasState, Grid, Workspace
-from tenka.gas.guide import Guide, velocity_at_centres
+from tenka.gas.guide import Guide, led_by
 from tenka.gas.pressure import project
 from tenka.gas.solver import GasSolver, run_up_frames
 from tenka.gas.window import offset_of
@@ -107,9 +107,9 @@ class _Leader:
 
     def guide(self, rate: float, check: Callable[[], None]) -> Guide:
         """Go one frame on, and hand over both ends of it."""
-        before, before_grid, start = velocity_at_centres(self.state, self.solver.grid), self.solver.grid, self.state.time
+        before, before_grid, start = led_by(self.state, self.solver.grid), self.solver.grid, self.state.time
         self.state = self.solver.frame(self.state, check)
-        after = velocity_at_centres(self.state, self.solver.grid)
+        after = led_by(self.state, self.solver.grid)
         return Guide(before, before_grid, after, self.solver.grid, start, 1.0 / rate, self.quality.detail, self.quality.guidance)
 
 
