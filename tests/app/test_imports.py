@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PIL import Image
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -15,6 +16,8 @@ from test_window import field, pixels, settle, shared_frames, window  # noqa: F4
 from tenka.app.window import Window
 from tenka.demo import FOLDER, canvas
 from tenka.effect import storage
+from tenka.scene.distance import prop_distance
+from tenka.scene.props import own_mesh
 
 CANVAS = FOLDER / "props" / "canvas.glb"
 
@@ -110,3 +113,11 @@ def test_an_image_is_found_after_saving_elsewhere(window: Window, tmp_path: Path
     (tmp_path / "deep").mkdir()
     assert window.save_to(tmp_path / "deep" / "b.tenka")
     assert storage.load(tmp_path / "deep" / "b.tenka").layers[0].sources[0].image == "../m.png"
+
+
+def test_the_tray_adds_a_figure_for_scale(window: Window):  # noqa: F811
+    next(a for a in window.tray.prop_menu.actions() if a.text() == "Figure").trigger()
+    figure = window.state.effect.props[-1]
+    low, high = own_mesh(figure, None).bounds
+    assert figure.shape == "figure" and high[2] - low[2] == pytest.approx(1.75, abs=0.03)
+    assert prop_distance(figure, None, np.array([[0.0, 0.0, 1.0], [1.0, 0.0, 1.0]]), 0.05) == pytest.approx([-0.1, 0.65], abs=0.1)

@@ -382,7 +382,7 @@ def test_the_tray_begins_and_adds(window: Window, tmp_path: Path):
     before = window.state.effect
     QTest.mouseClick(window.tray.buttons["Wind"], LEFT)
     QTest.mouseClick(window.tray.buttons["Source"], LEFT)
-    QTest.mouseClick(window.tray.buttons["Box"], LEFT)
+    next(a for a in window.tray.prop_menu.actions() if a.text() == "Box").trigger()
     assert len(window.state.effect.forces) == 3 and len(window.state.effect.layers[0].sources) == 2 and len(window.state.effect.props) == 2
     QTest.mouseClick(window.tray.buttons["Puff"], LEFT)
     assert window.state.effect.layers[0].sources[0].id == "burst"

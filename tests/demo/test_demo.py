@@ -103,7 +103,7 @@ def test_the_vapour_runs_down_the_steps_and_stays_low():
     _, grid, frames = coarse("cellar_vapour", 0.14, 1.0)
     density = frames[max(frames)].density.astype(np.float32)
     low = density[:, : int((1.2 - grid.origin[1]) / grid.voxel), : int(1.3 / grid.voxel)]
-    assert low.sum() > 0.1 * density.sum() and density[:, :, -3:].sum() < 0.02 * density.sum()
+    assert low.sum() > 0.3 * density.sum() and density[:, :, -1].sum() < 0.02 * density.sum()  # the spill itself ends below the last
 
 
 def test_the_shutter_blows_the_haze_about_when_it_slams():

@@ -25,6 +25,8 @@ FORCES = (
     ("Drag", "drag", "hand", "Drag everywhere or in a region"),
     ("Gravity", "gravity", "arrow-down-to-line", "A further gravity, in any direction"),
 )
+PROPS = (("box", "Box", "box"), ("sphere", "Ball", "circle"), ("cylinder", "Cylinder", "cylinder"), ("cone", "Cone", "cone"),
+         ("figure", "Figure", "person-standing"))  # fmt: skip
 
 
 class Tray(QWidget):
@@ -62,15 +64,15 @@ class Tray(QWidget):
             if name in ON_TRAY:
                 self._button(column, name, icon, tip, call)
             else:
-                action = self.force_menu.addAction(theme.icon(icon), name)
-                assert action is not None
-                action.setToolTip(tip)
-                action.triggered.connect(call)
-        self.force_menu.setToolTipsVisible(True)
-        self._button(column, "Force", "plus", "Pull, drag or gravity", lambda: None)
-        self.buttons["Force"].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.buttons["Force"].setMenu(self.force_menu)
-        self._button(column, "Box", "box", "A box as a prop", lambda: self._add(lambda e: with_prop(e), "Add a box"))
+                self._entry(self.force_menu, name, icon, tip, call)
+        self._menu_button(column, "Force", "plus", "Pull, drag or gravity", self.force_menu)
+        self.prop_menu = QMenu(self)
+        for shape, name, icon in PROPS:
+            made = partial(with_prop, name=name, shape=shape)
+            self._entry(
+                self.prop_menu, name, icon, "1.75 m tall, for scale" if shape == "figure" else "", partial(self._add, made, f"Add {name}")
+            )
+        self._menu_button(column, "Prop", "box", "A prop: box, ball, cylinder, cone, or a figure for scale", self.prop_menu)
         self._button(column, "Mesh", "import", "A mesh from a file as a prop (GLB, OBJ, PLY, STL)", self._ask_mesh)
         self._button(column, "Stop", "shield", "Let the selected prop stop the gas: only such pairs collide", self._stop)
         column.addStretch(1)
@@ -100,6 +102,18 @@ class Tray(QWidget):
         button.clicked.connect(call)
         self.buttons[name] = button
         column.addWidget(button)
+
+    def _entry(self, menu: QMenu, name: str, icon: str, tip: str, call: Callable[[], None]) -> None:
+        action = menu.addAction(theme.icon(icon), name)
+        assert action is not None
+        action.setToolTip(tip or name)
+        action.triggered.connect(lambda _=False: call())
+
+    def _menu_button(self, column: QVBoxLayout, name: str, icon: str, tip: str, menu: QMenu) -> None:
+        menu.setToolTipsVisible(True)
+        self._button(column, name, icon, tip, lambda: None)
+        self.buttons[name].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.buttons[name].setMenu(menu)
 
     def _begin(self, name: str, make: Callable) -> Callable[[], None]:
         def begin() -> None:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 import tempfile
 from pathlib import Path
 
+import numpy as np
+
 from tenka.base.jobs import Progress
 from tenka.budget.cost import ledger
-from tenka.cache.store import FrameStore
+from tenka.cache.store import Frame, FrameStore
 from tenka.effect.courses import Wave
 from tenka.effect.model import (
     Collider,
@@ -26,6 +30,11 @@ from tenka.effect.model import (
     Turbulence,
     Wind,
 )
+from tenka.gas.grid import GasState, Grid, Workspace
+from tenka.gas.pressure import project
+from tenka.gas.settings import resolve
+from tenka.gas.solids import clear_scalars, fill_velocity, find_solids, ghost_scalars
+from tenka.gas.viscosity import soften
 from tenka.look.render import Renderer
 from tenka.pack.flipbook import pack
 from tenka.proof.engine import Package, package_view
@@ -54,25 +63,75 @@ def tiny_effect() -> Effect:
     return Effect(name="Warm-up", seconds=0.2, layers=(layer,), props=(box,), forces=forces, tiers=(tier,))
 
 
-def warm_up(progress: Progress) -> None:
-    """Simulate, light, draw, pack, play and weigh a very small effect; steps are told to `progress`."""
+def stand_in(grid: Grid, time: float) -> Frame:
+    """A frame of nothing that was simulated, for the kernels that only look at it."""
+    rng = np.random.default_rng(1)
+    density = rng.random(grid.shape).astype(np.float16)
+    dye = np.repeat(density[..., None], 4, axis=3)
+    heat, still = 900 * density, np.zeros((3, *grid.shape), np.float16)
+    return Frame(density, heat, still, grid.origin, grid.voxel, time, {"wall": [0.0] * 6}, density, density, dye)
+
+
+def warm_gas(progress: Progress) -> None:
+    """Everything that simulates: first what `warm_solids` has nothing of, then all of it."""
     effect = tiny_effect()
-    progress.begin(5, "Compiling kernels")
+    layer = effect.layer()
+    plain = layer.model_copy(update={"colliders": (), "motion": Motion(), "fading": Fading()})
     with tempfile.TemporaryDirectory() as folder:
         store = FrameStore(Path(folder) / "frames")
-        plan = Plan.of(effect)
-        simulate(plan, store, Progress())
+        simulate(Plan.of(effect.model_copy(update={"layers": (plain,)})), store, Progress(), (0, 0))
+        progress.step()
+        simulate(Plan.of(effect), store, Progress(), (0, 1))
         progress.step()
         simulate(Plan.of(effect, final=True), store, Progress(), (0, 1))
-        distance_field(primitive("box", (1.0, 1.0, 1.0)), 0.2)
         progress.step()
+
+
+def warm_solids() -> None:
+    """What acts at colliders, and thickness."""
+    effect = tiny_effect()
+    layer = effect.layer()
+    grid = Grid.of(layer.domain)
+    state, work = GasState.still(grid), Workspace(grid)
+    inputs = resolve(layer, effect.forces, effect.props, 1, effect.rate, 0.1, 0.02)
+    solids = find_solids(inputs.colliders, grid, None, None)
+    ghost_scalars(state, solids, grid.voxel)
+    clear_scalars(state, solids)
+    project(state, grid, work, None, solids)
+    fill_velocity(state, solids)
+    soften(state, grid, 0.001, 0.001, 0.02, work)
+    distance_field(primitive("box", (1.0, 1.0, 1.0)), 0.2)
+
+
+def warm_look() -> None:
+    """Everything that draws, packs, plays and weighs."""
+    effect = tiny_effect()
+    with tempfile.TemporaryDirectory() as folder:
+        store = FrameStore(Path(folder) / "frames")
+        plan, grid = Plan.of(effect), Grid.of(effect.layer().domain)
+        for index in range(effect.frames):
+            store.put_frame(plan.name(index), stand_in(grid, index / effect.rate))
         mesh, view = scene_mesh(effect, None), view_of(effect.camera, 64, 48)
         for coarse in (1, 4):
             Renderer().draw(store.get_frame(plan.name(2)), effect.layer().look, effect.light, view, mesh, coarse)
-        progress.step()
         pack(effect, None, store, Path(folder) / "package")
         package = Package(Path(folder) / "package")
         package.draw(1.0, package_view(package, 64, 48))
-        progress.step()
         ledger(effect)
-        progress.step()
+
+
+def warm_up(progress: Progress) -> None:
+    """Simulate, light, draw, pack, play and weigh a very small effect; steps are told to `progress`.
+
+    Two processes share the work, since compiling keeps only one core busy.
+    """
+    progress.begin(4, "Compiling kernels")
+    beside = subprocess.Popen([sys.executable, "-c", "from tenka.budget import warm; warm.warm_solids(); warm.warm_look()"])
+    try:
+        warm_gas(progress)
+    finally:
+        failed = beside.wait()
+    if failed:
+        warm_solids()  # the fault is said here
+        warm_look()
+    progress.step()

@@ -35,6 +35,7 @@ from tenka.effect.model import (
     Wind,
     ramp,
 )  # fmt: skip
+from tenka.scene.figure import figure
 from tenka.scene.glb import to_bytes
 from tenka.scene.meshes import Mesh, box, joined, turned_profile
 
@@ -101,20 +102,6 @@ def low_wall() -> Mesh:
     crates = [placed(box((0.8, 0.8, 0.7), WOOD), 3.9, -1.2, 0, 14), placed(box((0.7, 0.7, 0.6), WOOD), 4.0, -1.1, 0.7, 38),
               placed(box((0.9, 0.7, 0.55), WOOD), 4.9, -0.6, 0, -8)]  # fmt: skip
     return joined([*blocks, *coping, *pots, *(aged(c, 0.35, f"crate{k}") for k, c in enumerate(crates))])
-
-
-def figure() -> Mesh:
-    """A potter 1.75 m tall, for scale."""
-    coat, skin = (0.075, 0.095, 0.12), (0.36, 0.22, 0.15)
-    coat_part = turned_profile([(0.16, 0.42), (0.24, 0.45), (0.2, 0.95), (0.23, 1.2), (0.2, 1.4), (0.07, 1.48), (0.0, 1.5)], 14, coat)
-    legs = [placed(turned_profile([(0.075, 0), (0.085, 0.1), (0.09, 0.5)], 10, (0.05, 0.045, 0.04)), s * 0.11, 0.0) for s in (-1, 1)]
-    arms = [
-        placed(turned_profile([(0.0, 0.8), (0.05, 0.82), (0.06, 1.1), (0.07, 1.36), (0.0, 1.4)], 8, coat), s * 0.27, 0.0) for s in (-1, 1)
-    ]
-    head = turned_profile([(0.05, 1.46), (0.08, 1.52), (0.1, 1.6), (0.085, 1.7), (0.0, 1.75)], 14, skin)
-    cap = turned_profile([(0.115, 1.66), (0.115, 1.69), (0.1, 1.74), (0.0, 1.77)], 14, (0.16, 0.12, 0.08))
-    flat = np.array([1.0, 0.7, 1.0], np.float32)
-    return joined([Mesh(m.points * flat, m.faces, m.colours) for m in (coat_part, *legs, *arms, head, cap)])
 
 
 def kiln_plume() -> Effect:

@@ -91,12 +91,12 @@ class Placed(Heard):
 class Prop(Placed):
     """A primitive or a mesh in the scene."""
 
-    shape: Literal["sphere", "box", "cylinder", "cone", "mesh"] = param(
-        "box", "The prop's form; a mesh comes from a file.", section="Where"
+    shape: Literal["sphere", "box", "cylinder", "cone", "figure", "mesh"] = param(
+        "box", "The prop's form; the figure is 1.75 m tall, for scale; a mesh comes from a file.", section="Where"
     )
     file: str = param("", "Mesh file (GLB, OBJ, PLY or STL), relative to the effect.", section="Where", kind="file",
                       when=("shape", ("mesh",)))  # fmt: skip
-    size: Vec3 = param((1.0, 1.0, 1.0), "Its extent along x, y and z; for a mesh, a factor on each.", section="Where", unit="m",
+    size: Vec3 = param((1.0, 1.0, 1.0), "Its extent along x, y and z; for a mesh or the figure, a factor on each.", section="Where", unit="m",
                        soft=(0.05, 10), low=1e-3, high=1e3, step=0.02)  # fmt: skip
     unit: Literal["metres", "centimetres", "millimetres", "inches", "feet"] = param(
         "metres", "What one unit of the mesh file is.", section="Mesh", when=("shape", ("mesh",))

@@ -209,7 +209,7 @@ def field_of(prop: Prop, folder: Path | None, step: float, t: float = 0.0) -> Di
 
 def prop_distance(prop: Prop, folder: Path | None, points: np.ndarray, step: float, t: float = 0.0) -> np.ndarray:
     """Signed distance of (n, 3) points in a prop's own coordinates at `t` seconds; `step` is the finest that a mesh's grid need be."""
-    if prop.shape == "mesh" or prop.copies > 1:
+    if prop.shape in ("mesh", "figure") or prop.copies > 1:
         return field_of(prop, folder, step, t).at(points)
     return form_distance(prop.shape, np.asarray(prop.size), points - np.array([0.0, 0.0, prop.size[2] / 2]))
 

@@ -13,6 +13,7 @@ from scipy.spatial import cKDTree
 from tenka.base.errors import BadInput
 from tenka.base.randomness import unit_array
 from tenka.effect.model import Camera, Effect, Prop
+from tenka.scene.figure import figure
 from tenka.scene.files import UP_OF_FORMAT, faults, read, upright
 from tenka.scene.meshes import Mesh, joined, primitive
 from tenka.scene.poses import Pose, pose_at
@@ -83,7 +84,8 @@ def _base(form: Prop, folder: Path | None, stamp: int) -> _Base:
 @lru_cache(maxsize=24)
 def _still(form: Prop, folder: Path | None, stamp: int) -> Mesh:
     if form.shape != "mesh":
-        return scattered(primitive(form.shape, form.colour).scaled(form.size), form)
+        own = figure() if form.shape == "figure" else primitive(form.shape, form.colour)
+        return scattered(own.scaled(form.size), form)
     return scattered(_base(form, folder, stamp).mesh, form)
 
 
