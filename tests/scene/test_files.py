@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from tenka.base.errors import BadInput
 from tenka.demo import FOLDER, canvas
 from tenka.effect.model import Prop
+from tenka.scene import files
 from tenka.scene.files import faults, load, read, upright
 from tenka.scene.meshes import box, joined, primitive
 from tenka.scene.props import clip_time, eyes_of, own_mesh, scattered, scene_mesh, thinned, told_of
@@ -273,3 +274,9 @@ def test_a_prop_with_a_clip_is_drawn_where_it_is(tmp_path: Path):
     effect = storage.load(FOLDER / "canvas_steam.tenka")
     a, b = (scene_mesh(effect, FOLDER, t) for t in (0.0, 0.6))
     assert a.points.shape == b.points.shape and np.abs(a.points - b.points).max() > 0.1
+
+
+def test_a_mesh_that_is_too_heavy_is_refused_with_its_count(tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
+    monkeypatch.setattr(files, "MOST_TRIANGLES", 11)
+    with pytest.raises(BadInput, match="has 12 triangles"):
+        load(saved(tmp_path, "heavy.stl"))

@@ -200,7 +200,9 @@ class Source(Placed):
         (0.75, 0.3, 0.2), "The colour that is carried.", section="What", kind="colour", low=0, high=1, when=("dye", ("True",))
     )
     shaped_by: Literal["nothing", "image", "colours"] = param(
-        "nothing", "How much is given where: evenly, by the brightness of an image, or of the prop's own colours.", section="What"
+        "nothing",
+        "How much is given where: evenly, by the brightness of an image, or of its mesh's own colours (a plain prop has one, and gives evenly).",
+        section="What",
     )
     image: str = param("", "Image that shapes it (PNG, JPEG, TIFF), relative to the effect: bright gives, dark or clear does not.", section="What",
                        kind="image", when=("shaped_by", ("image",)))  # fmt: skip
