@@ -87,3 +87,17 @@ def recover_folder(target: Path) -> None:
 
 def _old_name(target: Path) -> Path:
     return target.with_name(f".{target.name}.old")
+
+
+def stamp_of_file(file: Path, expected: str) -> int:
+    """Tells one state of a file from the next, for what is kept of it.
+
+    Raises
+    ------
+    BadInput
+        When it is not there or cannot be read; `expected` says what should be.
+    """
+    try:
+        return file.stat().st_mtime_ns
+    except OSError as error:
+        raise BadInput(f"cannot be read ({(error.strerror or 'error').lower()})", expected, file) from None

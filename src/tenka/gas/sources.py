@@ -12,6 +12,7 @@ import numpy as np
 from scipy import ndimage
 
 from tenka.base.errors import BadInput
+from tenka.base.files import stamp_of_file
 from tenka.base.jit import kernel
 from tenka.base.randomness import unit4
 from tenka.effect.model import ON_PROP, Prop, Source
@@ -102,11 +103,7 @@ def image_share(source: Source, folder: Path | None, region: Region, points: np.
     if not source.image:
         raise BadInput("has no image to be shaped by", "an image file", place=f"source {source.name}")
     file = image_file(source, folder)
-    try:
-        stamp = file.stat().st_mtime_ns
-    except OSError as error:
-        raise BadInput(f"cannot be read ({(error.strerror or 'error').lower()})", "an image", file) from None
-    bright = _brightness(file, stamp)
+    bright = _brightness(file, stamp_of_file(file, "an image"))
     across = [a for a in range(3) if a != "xyz".index(source.image_along)]
     place = (points[:, across] - region.low[across]) / np.maximum(region.high[across] - region.low[across], 1e-9)
     at = place * np.array(bright.shape) - 0.5

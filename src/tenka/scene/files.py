@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import BadInput
+from tenka.base.files import stamp_of_file
 from tenka.base.srgb import from_srgb
 from tenka.scene.meshes import Mesh, joined
 from tenka.scene.rig import GREY, Rig, read_rig
@@ -59,11 +60,7 @@ def read(file: Path) -> Loaded:
     file = Path(file)
     if file.suffix.lower() not in FORMATS:
         raise BadInput(f"'{file.suffix or 'no ending'}' is not a mesh format", "one of " + ", ".join(FORMATS), file)
-    try:
-        stamp = file.stat().st_mtime_ns
-    except OSError as error:
-        raise BadInput(f"cannot be read ({(error.strerror or 'error').lower()})", "a mesh file", file) from None
-    return _read(file, stamp)
+    return _read(file, stamp_of_file(file, "a mesh file"))
 
 
 @lru_cache(maxsize=32)

@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import BadInput
+from tenka.base.files import stamp_of_file
 from tenka.base.srgb import from_srgb
 
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
@@ -324,11 +325,7 @@ def read_rig(file: Path) -> Rig:
     BadInput
         Missing, broken, or with data that is not inside.
     """
-    try:
-        stamp = file.stat().st_mtime_ns
-    except OSError as error:
-        raise BadInput(f"cannot be read ({(error.strerror or 'error').lower()})", "a GLB", file) from None
-    return _read(file, stamp)
+    return _read(file, stamp_of_file(file, "a GLB"))
 
 
 @lru_cache(maxsize=16)
