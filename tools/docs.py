@@ -13,7 +13,9 @@ MODELS = {
     "Domain": model.DomainBox, "Source": model.Source, "Motion": model.Motion, "Wind": model.Wind, "Turbulence": model.Turbulence,
     "Swirl": model.Swirl, "Pull": model.Pull, "Drag": model.Brake, "Gravity": model.Gravity, "Fire": model.Fire, "Collider": model.Collider,
     "Fading": model.Fading, "Quality": model.Quality, "Look": model.Look, "Light": model.Light, "Flipbook": model.Flipbook, "Player": model.Player,
-    "Tier": model.Tier, "Prop": model.Prop,
+    "Tier": model.Tier, "Prop": model.Prop, "Particle source": model.PointSource, "Particle layer": model.ParticleLayer,
+    "Particle motion": model.PointMotion, "Particle collider": model.PointCollider, "Ends": model.Ends, "Bed": model.Bed, "Particle look": model.PointLook,
+    "Pieces": model.Pieces, "Bodies": model.Bodies, "Cue": model.Cue,
 }  # fmt: skip
 
 if __name__ == "__main__":

@@ -25,7 +25,7 @@ app = typer.Typer(
 
 File = Annotated[Path, typer.Argument(help="An effect, name.tenka.")]
 Json = Annotated[bool, typer.Option("--json", help="One JSON object per line.")]
-Layer = Annotated[str | None, typer.Option("--layer", help="The layer's id; by default the first.")]
+Layer = Annotated[str | None, typer.Option("--layer", help="The layer's id; by default all of them.")]
 
 
 def _say(row: dict[str, Any], as_json: bool, text: str) -> None:
@@ -81,35 +81,48 @@ def simulate(
     fresh: Annotated[bool, typer.Option("--fresh", help="Use a store of its own that is thrown away: times a whole run.")] = False,
     as_json: Json = False,
 ) -> None:
-    """Simulate a layer's frames into the cache."""
+    """Simulate frames into the cache."""
     import tempfile
 
-    from tenka.cache.store import Frame, FrameStore
-    from tenka.run.driver import Plan, Report
+    from tenka.cache.store import FrameStore
+    from tenka.run.driver import Report, plans_of
     from tenka.run.driver import simulate as run
+    from tenka.run.links import taking_part
 
     if quality not in ("preview", "final"):
         raise BadInput(f"'{quality}' is not a quality", "preview or final", place="--quality")
     effect = _open(file)
-    chosen = _layer(effect, layer, file)
+    _layer(effect, layer, file)
     span = _span(frames, effect.frames)
-    plan = Plan.of(effect, chosen.id, file.parent, final=quality == "final")
+    plans = plans_of(effect, file.parent, final=quality == "final")
+    playing = {item.id for item in taking_part(effect)} or {effect.layers[0].id}
     with tempfile.TemporaryDirectory() as spare:
         store = FrameStore(Path(spare)) if fresh else _store()
-        start = time.perf_counter()
 
-        def made(index: int, frame: Frame, report: Report) -> None:
+        def made(id: str, index: int, frame: Any, report: Report) -> None:
             if as_json:
-                _say({"frame": index, "time": frame.time, **frame.meta}, True, "")
+                _say({"layer": id, "frame": index, "time": frame.time, **frame.meta}, True, "")
 
-        report = run(plan, store, _Bar(), span, made)
-        seconds = time.perf_counter() - start
+        for plan in plans.values():
+            if plan.layer.id != layer if layer else plan.layer.id not in playing:
+                continue
+            start = time.perf_counter()
+            report = run(plan, store, _Bar(), span, made)
+            _told(plan, report, time.perf_counter() - start, as_json)
+
+
+def _told(plan: Any, report: Any, seconds: float, as_json: bool) -> None:
+    """Say what a run of one layer did."""
     stepping = sum(report.parts.values())
     pace = report.substeps / stepping if stepping else 0.0
-    row: dict[str, Any] = {"simulated": report.simulated, "reused": report.reused, "substeps": report.substeps, "seconds": round(seconds, 3),
-           "steps_per_second": round(pace, 2), "voxels": list(_grid(chosen).shape)}  # fmt: skip
-    x, y, z = row["voxels"]
-    _say(row, as_json, f"{report.simulated} frames simulated, {report.reused} were stored; {report.substeps} steps of {x} x {y} x {z} voxels "
+    row: dict[str, Any] = {"layer": plan.layer.id, "simulated": report.simulated, "reused": report.reused, "substeps": report.substeps,
+           "seconds": round(seconds, 3), "steps_per_second": round(pace, 2)}  # fmt: skip
+    what = "steps"
+    if plan.layer.kind == "gas":
+        row["voxels"] = list(_grid(plan.layer).shape)
+        x, y, z = row["voxels"]
+        what = f"steps of {x} x {y} x {z} voxels"
+    _say(row, as_json, f"{plan.layer.name}: {report.simulated} frames simulated, {report.reused} were stored; {report.substeps} {what} "
                        f"in {seconds:.1f} s ({pace:.1f} steps a second).")  # fmt: skip
 
 
@@ -163,30 +176,30 @@ def render(
     camera: Annotated[str, typer.Option("--camera", help="view (the effect's camera), front, side or top.")] = "view",
     as_json: Json = False,
 ) -> None:
-    """Draw one frame as the stage does."""
-    from tenka.look.render import picture as draw
-    from tenka.run.driver import Plan, stored_frames
-    from tenka.scene.props import scene_mesh
+    """Draw one frame as the stage does; with --layer, of that layer alone."""
+    from tenka.look.render import Renderer
+    from tenka.look.shot import gathered, shot_of
+    from tenka.run.driver import plans_of
+    from tenka.run.driver import simulate as run
+    from tenka.run.links import taking_part
+    from tenka.scene.cameras import view_of
 
     width, height = _size(size)
     effect = _open(file)
-    chosen = _layer(effect, layer, file)
+    _layer(effect, layer, file)
     index = _span(f"{frame}:{frame}", effect.frames)[0]
     sides = {"view": {}, "front": {"heading": -90.0, "pitch": 0.0}, "side": {"heading": 0.0, "pitch": 0.0}, "top": {"pitch": 89.0}}
     if camera not in sides:
         raise BadInput(f"no camera is called '{camera}'", "one of " + ", ".join(sides), place="--camera")
-    plan = Plan.of(effect, chosen.id, file.parent)
-    ((_, found),) = stored_frames(plan, _store(), _Bar(), [index])
+    playing = {layer} if layer else {item.id for item in taking_part(effect)}
+    plans = {id: p for id, p in plans_of(effect, file.parent).items() if id in playing}
+    store = _store()
+    for plan in plans.values():
+        run(plan, store, _Bar(), (0 if plan.layer.kind != "gas" else index, index))
+    frames, past = gathered(plans, store, index)
     start = time.perf_counter()
-    drawn = draw(
-        found,
-        chosen.look,
-        effect.light,
-        effect.camera.model_copy(update=sides[camera]),
-        scene_mesh(effect, file.parent, index / effect.rate),
-        width,
-        height,
-    )
+    shot = shot_of(effect, frames, file.parent, index / effect.rate, past=past)
+    drawn = Renderer().draw_shot(shot, effect.light, view_of(effect.camera.model_copy(update=sides[camera]), width, height))
     _save_picture(drawn.rgb, picture)
     _say({"picture": str(picture), "ms": round(1e3 * (time.perf_counter() - start), 1)}, as_json, f"Drew frame {index} to {picture}.")
 

@@ -102,7 +102,7 @@ def test_opening_shows_the_plume_the_rows_and_the_ledger(window: Window):
     assert window.stage.shown is not None and window.stage.shown.frame.shape == (10, 10, 10)
     assert [line.name for line in window.tempo.rows.lines()] == ["Puff", "Source", "Forces (2)", "Props (1)", "Measures"]
     assert window.state.ledger is not None and window.state.ledger.ms > 0
-    assert window.state.status.step_parts["velocity"] > 0
+    assert window.state.status.of("puff").step_parts["velocity"] > 0
 
 
 def test_a_bad_file_is_said_and_what_was_open_stays(window: Window, tmp_path: Path):

@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 
 from tenka.cache.store import Frame
-from tenka.demo import FOLDER, PLUME, make, workshop
+from tenka.demo import FOLDER, PLUME, grains, make, workshop
 from tenka.effect import storage
 from tenka.effect.model import Effect
 from tenka.gas.grid import Grid
-from tenka.run.driver import Plan, frame_of_state
+from tenka.run.driver import Plan
+from tenka.run.frames import frame_of_state
 from tenka.scene.files import load
 from tenka.scene.props import prop_mesh, scene_mesh
 
@@ -20,7 +21,7 @@ from tenka.scene.props import prop_mesh, scene_mesh
 def test_the_shipped_files_are_what_the_script_makes(tmp_path: Path):
     make.main(tmp_path)
     made = sorted(str(p.relative_to(tmp_path)) for p in tmp_path.rglob("*.*"))
-    assert len(made) == 15 + len(workshop.EFFECTS) + 1
+    assert len(made) == 15 + len(workshop.EFFECTS) + 1 + len(grains.EFFECTS) + len(grains.PROPS)
     for file in made:
         assert (tmp_path / file).read_bytes() == (FOLDER / file).read_bytes(), f"run python -m tenka.demo.make ({file})"
 

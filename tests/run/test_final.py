@@ -18,7 +18,8 @@ from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.model import DomainBox, Effect, Quality
 from tenka.gas.guide import _lack
-from tenka.run.driver import Plan, drift, simulate, wander
+from tenka.run.driver import Plan, simulate
+from tenka.run.frames import drift, wander
 
 
 def wavering(guidance: float, detail: int = 2) -> Effect:

@@ -18,7 +18,8 @@ from tenka.effect import storage
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import Document, replaced
 from tenka.effect.model import DomainBox, Effect, Quality
-from tenka.run.driver import CHECKPOINT_EVERY, Plan, frame_of_state, simulate, state_of_frame
+from tenka.run.driver import CHECKPOINT_EVERY, Plan, simulate
+from tenka.run.frames import frame_of_state, state_of_frame
 from tenka.run.session import REST_SECONDS, Session
 
 LIFT = "layers.puff.motion.lift"
@@ -150,7 +151,7 @@ def test_a_cancelled_run_goes_on_to_the_same_arrays(tmp_path: Path):
     store = FrameStore(tmp_path / "a")
     progress = Progress()
     with pytest.raises(Cancelled):
-        simulate(plan, store, progress, made=lambda f, frame, report: progress.cancel() if f == CHECKPOINT_EVERY + 3 else None)
+        simulate(plan, store, progress, made=lambda _, f, frame, report: progress.cancel() if f == CHECKPOINT_EVERY + 3 else None)
     assert sum(plan.stored(store)) == CHECKPOINT_EVERY + 4
     report = simulate(plan, store, Progress())
     assert report.simulated == 24 - CHECKPOINT_EVERY - 4
@@ -176,7 +177,7 @@ def test_a_killed_run_leaves_whole_frames_and_goes_on(tmp_path: Path):
         "import sys\nfrom pathlib import Path\nfrom tenka.base.jobs import Progress\nfrom tenka.cache.store import FrameStore\n"
         "from tenka.effect import storage\nfrom tenka.run.driver import Plan, simulate\n"
         "plan = Plan.of(storage.load(Path(sys.argv[1])))\n"
-        "simulate(plan, FrameStore(Path(sys.argv[2])), Progress(), made=lambda f, *_: print(f, flush=True))\n"
+        "simulate(plan, FrameStore(Path(sys.argv[2])), Progress(), made=lambda _, f, *more: print(f, flush=True))\n"
     )
     process = subprocess.Popen([sys.executable, "-c", code, str(file), str(tmp_path / "s")], stdout=subprocess.PIPE, text=True)
     assert process.stdout is not None
@@ -245,7 +246,7 @@ def test_an_edit_while_playing_shows_in_the_next_frame_and_the_clean_run_equals_
 def test_the_run_up_is_shown_as_it_goes_and_not_stored(tmp_path: Path):
     seen: list[int] = []
     plan = Plan.of(small_effect())
-    simulate(plan, FrameStore(tmp_path), Progress(), coming=lambda f, frame: seen.append(f))
+    simulate(plan, FrameStore(tmp_path), Progress(), coming=lambda _, f, frame: seen.append(f))
     assert seen == [-6, -3]
     assert all(not FrameStore(tmp_path).has(plan.name(f)) for f in seen)
 

@@ -10,7 +10,7 @@ from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import get
-from tenka.effect.model import DomainBox, GasLayer, Placed, Prop, Source
+from tenka.effect.model import REGIONS, DomainBox, Feed, GasLayer, Placed, Prop
 from tenka.scene.cameras import View
 from tenka.scene.poses import Pose, carriers, pose_at
 
@@ -53,7 +53,7 @@ def handles_of(state: State) -> list[Handle]:
         for name, points in lines_of(node, effect.props, state.time)
         for i, point in enumerate(points)
     ]
-    if isinstance(node, Source) and node.shape in ("surface", "inside"):
+    if isinstance(node, Feed) and node.shape not in REGIONS:
         return []
     if getattr(node, "region", "") == "everywhere" and getattr(node, "kind", "") in ("wind", "turbulence", "drag", "gravity"):
         return []
@@ -65,7 +65,7 @@ def lines_of(node: Placed, props: tuple[Prop, ...], t: float) -> list[tuple[str,
     found = []
     if node.path:
         found.append(("path", path_frame(node, props, t).to_scene(np.asarray(node.path, float))))
-    if isinstance(node, Source) and node.shape == "curve":
+    if isinstance(node, Feed) and node.shape == "curve":
         found.append(("curve", pose_at(node, props, t).to_scene(np.asarray(node.curve, float))))
     return found
 

@@ -149,12 +149,13 @@ class Inspector(QWidget):
         if not self.isVisible() or shown is None:
             return
         id, axis, share = self.field.currentData(), self.axis.currentData(), self.place.value() / PLACES
+        layer = self.state.gas.id if self.state.gas is not None else None
         sliced, arrows, flowing = self.slice_button.isChecked(), self.vector_button.isChecked(), self.flow_button.isChecked()
 
         def work() -> None:
-            frame = shown.frame
-            if frame.velocity is None:
-                whole = session.frame_with_velocity(shown.index)
+            frame = shown.gas(layer)
+            if frame is None or frame.velocity is None:
+                whole = session.frame_with_velocity(shown.index, layer)
                 if whole is None:
                     return
                 frame = whole

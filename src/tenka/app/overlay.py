@@ -14,7 +14,7 @@ from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.courses import value_at
 from tenka.effect.document import get
-from tenka.effect.model import ON_PROP, Force, Gravity, Placed, Pull, Source, Swirl, Turbulence, Wind
+from tenka.effect.model import REGIONS, Feed, Force, GasLayer, Gravity, Placed, Pull, Swirl, Turbulence, Wind
 from tenka.gas.grid import Grid
 from tenka.scene.cameras import View
 from tenka.scene.poses import pose_at, way_of
@@ -25,14 +25,17 @@ def paint_box(painter: QPainter, view: View, state: State) -> None:
     layer = state.layer
     if layer is None:
         return
-    grid = Grid.of(layer.domain)
-    low = np.asarray(grid.origin)
-    _edges(painter, view, low, low + np.asarray(grid.size), theme.colour(theme.TEXT, 0.22))
+    gas = layer if isinstance(layer, GasLayer) else next((g for g in state.effect.gases if g.id == layer.motion.follows), None)
+    low, size = np.array([-1.0, -1.0, 0.0]), np.array([2.0, 2.0, 2.0])
+    if gas is not None:
+        grid = Grid.of(gas.domain)
+        low, size = np.asarray(grid.origin), np.asarray(grid.size)
+        _edges(painter, view, low, low + size, theme.colour(theme.TEXT, 0.22))
     for force in state.effect.forces:
         if not force.hidden and not force.passed_over:
-            _force(painter, view, state, force, low, np.asarray(grid.size))
+            _force(painter, view, state, force, low, size)
     for source in layer.sources:
-        if not source.hidden and source.shape not in ON_PROP:
+        if not source.hidden and source.shape in REGIONS:
             chosen = state.selection.endswith(f"sources.{source.id}")
             hue = theme.colour(theme.VERDIGRIS, 0.95 if chosen else 0.45)
             _edges(painter, view, *source_box(source, state), hue)
@@ -113,7 +116,7 @@ def _edges(painter: QPainter, view: View, low: np.ndarray, high: np.ndarray, hue
                 painter.drawLine(QPointF(*at[a, :2]), QPointF(*at[b, :2]))
 
 
-def source_box(source: Source, state: State) -> tuple[np.ndarray, np.ndarray]:
+def source_box(source: Feed, state: State) -> tuple[np.ndarray, np.ndarray]:
     """Bounds in the scene of a source with a form of its own, at the shown time."""
     pose = pose_at(source, state.effect.props, state.time)
     if source.shape == "curve":

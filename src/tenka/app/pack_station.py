@@ -148,7 +148,7 @@ class PackStation(QWidget):
 
     def refresh(self) -> None:
         """Show what would be written now; cells whose frames are stored are drawn, the others are numbered."""
-        layer, effect = self.state.layer, self.state.effect
+        layer, effect = self.state.gas, self.state.effect
         if layer is None or not self.isVisible():
             self.button.setEnabled(False)
             return
@@ -192,7 +192,7 @@ class PackStation(QWidget):
 
     def _draw_cells(self, plan: Layout, run: Plan, have: list[int]) -> None:
         self._round += 1
-        mine, layer, effect, store = self._round, run.layer, run.effect, self.state.store
+        mine, layer, effect, store = self._round, run.gas, run.effect, self.state.store
         cell = plan.cell
         self.contact.begin(layer.flipbook.columns, layer.flipbook.rows, len(plan.frames), cell[0] / cell[1])
         scale = min(1.0, THUMB / max(plan.content))
@@ -219,7 +219,7 @@ class PackStation(QWidget):
 
     def start(self) -> None:
         """Write the package in the background."""
-        if self.progress is not None or self.state.layer is None:
+        if self.progress is not None or self.state.gas is None:
             return
         progress = self.progress = Progress(listen=lambda p: self.progressed.emit((p.what, p.done, p.total, p.seconds_left)))
         effect, folder, store, out = self.state.effect, self.state.folder, self.state.store, self.target()

@@ -296,7 +296,7 @@ class ProofStation(QWidget):
         package = self.package
         if package is None or package.manifest.effect != self.state.effect.name:
             return None
-        for layer in self.state.effect.layers:
+        for layer in self.state.effect.gases:
             if layer.id == package.element.id and layer.flipbook.player != package.element.player:
                 return layer.flipbook.player
         return None

@@ -43,6 +43,12 @@ from tenka.scene.files import read
 from tenka.scene.props import mesh_file
 
 LABEL_WIDTH = 92
+PARTS = {
+    "gas": ("domain", "fire", "motion", "fading", "quality"),
+    "particles": ("motion", "ends", "bed", "look", ""),
+    "debris": ("pieces", "motion", "bodies", "ends", "look", ""),
+}
+"""What the sheet shows of a layer of each kind; '' is the layer itself."""
 COUNT = Param("count", "voxels", "whole", 64, "", "Voxels along the longest side: the voxel's edge follows.", "Where", 4.0, 2048.0, (16.0, 200.0), 1.0, False,
               "simulation", "", (), None)  # fmt: skip
 MOVES = ("constant", "keys", "wave", "noise", "sum", "product", "absolute", "clamp")
@@ -50,6 +56,7 @@ MOVES = ("constant", "keys", "wave", "noise", "sum", "product", "absolute", "cla
 FILES = {
     "file": ("Choose a mesh", "Meshes (*.glb *.obj *.ply *.stl)"),
     "image": ("Choose an image", "Images (*.png *.jpg *.jpeg *.tif *.tiff)"),
+    "points_file": ("Choose points", "Points (*.ply *.csv *.npz)"),
 }
 
 Nodes = list[tuple[str, BaseModel]]
@@ -79,15 +86,15 @@ def rows_of(state: State, node: BaseModel) -> list[tuple[str, Param]]:
 
 def nodes_for(state: State, station: str) -> Nodes:
     """Which settings the sheet shows at a station, as (path, node)."""
-    effect, layer = state.effect, state.layer
+    effect, layer, gas = state.effect, state.layer, state.gas
     if station == "budget":
         return [(f"tiers.{state.tier.id}", state.tier)] if state.tier else []
-    if layer is not None and station in ("pack", "proof"):
-        book = f"layers.{layer.id}.flipbook"
+    if gas is not None and station in ("pack", "proof"):
+        book = f"layers.{gas.id}.flipbook"
         return (
-            [(book, layer.flipbook), (f"{book}.player", layer.flipbook.player)]
+            [(book, gas.flipbook), (f"{book}.player", gas.flipbook.player)]
             if station == "pack"
-            else [(f"{book}.player", layer.flipbook.player)]
+            else [(f"{book}.player", gas.flipbook.player)]
         )
     if station == "look":
         return [*([(f"layers.{layer.id}.look", layer.look)] if layer else []), ("light", effect.light)]
@@ -98,7 +105,8 @@ def nodes_for(state: State, station: str) -> Nodes:
     except TenkaError:
         return []
     if layer is not None and state.selection == f"layers.{layer.id}":
-        return [(f"{state.selection}.{part}", getattr(node, part)) for part in ("domain", "fire", "motion", "fading", "quality")]
+        parts = PARTS[layer.kind]
+        return [(f"{state.selection}.{part}" if part else state.selection, getattr(node, part) if part else node) for part in parts]
     return [(state.selection, node)] if isinstance(node, BaseModel) and state.selection else []
 
 
@@ -147,7 +155,7 @@ class Gutter(QWidget):
 
     def figures(self) -> tuple[tuple[float, str] | None, tuple[float, str] | None]:
         """(share, figure) of the step and of the frame."""
-        parts = self.state.status.step_parts
+        parts = self.state.status.of(self.state.layer.id if self.state.layer else None).step_parts
         total = sum(parts.values())
         step = None
         if total > 0:
@@ -242,7 +250,7 @@ class Row(QWidget):
             box.setAccessibleName(p.label)
             box.clicked.connect(lambda on: self._set(bool(on), object()))
             return box
-        if p.kind in ("choice", "device", "prop", "parent", "clip"):
+        if p.kind in ("choice", "device", "prop", "parent", "clip", "layer", "gas", "cue"):
             choice = QComboBox()
             choice.setAccessibleName(p.label)
             for id, name in self._choices():
@@ -282,9 +290,21 @@ class Row(QWidget):
             return [(q.id, q.name) for q in self.state.effect.props]
         if self.p.kind == "parent":
             return [("", "nothing"), *((q.id, q.name) for q in self.state.effect.props if self.path != f"props.{q.id}.parent")]
+        if self.p.kind in ("layer", "gas"):
+            return self._layers()
+        if self.p.kind == "cue":
+            return [("", "the effect's start"), *((c.id, c.name) for c in self.state.effect.cues)]
         if self.p.kind == "clip":
             return [("", "none"), *((name, name) for name in clips_of(self.state, get(self.state.effect, self.path.rpartition(".")[0])))]
         return [(c, c) for c in self.p.choices]
+
+    def _layers(self) -> list[tuple[str, str]]:
+        """Layers that can be named here: gases, or for a source at particles those."""
+        owner = get(self.state.effect, self.path.rpartition(".")[0])
+        own = self.path.split(".")[1]
+        gas = self.p.kind == "gas" or getattr(owner, "shape", "") == "gas"
+        found = [(x.id, x.name) for x in self.state.effect.layers if (x.kind == "gas") == gas and x.id != own]
+        return [("", "none"), *found]
 
     def _choose_file(self) -> None:
         title, kinds = FILES[self.p.kind]
@@ -425,7 +445,7 @@ class BoxFoot(QWidget):
         self.refresh()
 
     def _layer(self) -> GasLayer | None:
-        return next((layer for layer in self.state.effect.layers if layer.id == self.id), None)
+        return next((layer for layer in self.state.effect.gases if layer.id == self.id), None)
 
     def refresh(self, _: str = "") -> None:
         layer = self._layer()
@@ -433,7 +453,7 @@ class BoxFoot(QWidget):
             return
         grid = Grid.of(layer.domain)
         self.count.show_value(float(max(grid.shape)))
-        pace = self.state.status.pace
+        pace = self.state.status.pace.get(self.id)
         seconds = predicted_seconds(layer, self.state.effect.frames, self.state.effect.rate, *(pace or ({}, None)))
         x, y, z = grid.shape
         need = grid.predicted_bytes()
@@ -526,8 +546,8 @@ class Sheet(QWidget):
                 self.rows.append(row)
                 column.addWidget(row)
             domain_of = next((node for path, _, node in items if isinstance(node, DomainBox)), None)
-            if section == "Where" and domain_of is not None and self.state.layer is not None:
-                self.foot = BoxFoot(self.state, self.state.layer)
+            if section == "Where" and domain_of is not None and self.state.gas is not None:
+                self.foot = BoxFoot(self.state, self.state.gas)
                 column.addWidget(self.foot)
             trial = items[0][2]
             if isinstance(trial, Trial):

@@ -19,17 +19,20 @@ from tenka.app.state import State
 from tenka.app.timers import once
 from tenka.base.errors import TenkaError
 from tenka.base.jobs import Worker
-from tenka.effect.model import AMBIENT_KELVIN, ON_PROP, Camera, Look
+from tenka.cache.store import Frame
+from tenka.effect.model import AMBIENT_KELVIN, REGIONS, Camera, Effect, GasLayer
 from tenka.gas.grid import Grid
-from tenka.look.render import Renderer
+from tenka.look.render import Renderer, Shot
+from tenka.look.shot import set_of, shot_of, swapped
+from tenka.particles.state import ASLEEP
+from tenka.run.frames import PointFrame
 from tenka.run.session import Session, Shown
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh, joined
 from tenka.scene.poses import scene_moves
-from tenka.scene.props import prop_mesh, scene_mesh
+from tenka.scene.props import prop_mesh
 
 IDLE_MS = 160
-_NO_LOOK = Look()
 
 
 @dataclass
@@ -73,6 +76,7 @@ class Stage(QWidget):
         self._worker = Worker("drawing", lambda error: self.failed.emit(str(error)))
         self._prober = Worker("probe", lambda error: None)
         self._mesh: tuple[object, Mesh] | None = None
+        self._last_shot: tuple[object, Shot, object, object] | None = None
         self._press: QPointF | None = None
         self._how = ""
         self._token: object = None
@@ -144,17 +148,19 @@ class Stage(QWidget):
         """All visible props; made again only when they change or move. A prop that cannot be read is left out, and said."""
         effect, folder = self.state.effect, self.state.folder
         props = effect.props
-        t = (self.state.frame if index is None else index) / effect.rate if scene_moves(effect) else 0.0
-        if self._mesh is None or self._mesh[0] != (props, folder, t):
+        now = (self.state.frame if index is None else index) / effect.rate
+        gone = frozenset(swapped(effect, now))
+        t = now if scene_moves(effect) else 0.0
+        if self._mesh is None or self._mesh[0] != (props, folder, t, gone):
             solo = any(p.solo for p in props)
             meshes = []
             for p in props:
-                if not p.hidden and (p.solo or not solo):
+                if not p.hidden and (p.solo or not solo) and p.id not in gone:
                     try:
                         meshes.append(prop_mesh(p, props, folder, t))
                     except TenkaError as error:
                         self.failed.emit(str(error))
-            self._mesh = ((props, folder, t), joined(meshes))
+            self._mesh = ((props, folder, t, gone), joined(meshes))
         return self._mesh[1]
 
     def view(self) -> View:
@@ -194,23 +200,23 @@ class Stage(QWidget):
             if shown is None and live and self.image is not None:
                 self.drawn.emit(Drawn(self.image, None, index, coarse, 0.0, asked))  # to wait for: nothing new to draw
                 return
-            layer = effect.layers[0] if effect.layers else None
-            if layer is not None and shown is None and self.shown is not None and self.shown.frame.voxel == layer.domain.voxel:
-                kept: Shown | None = self.shown  # what was shown stays until its successor is ready
-            else:
-                kept = shown
-            hidden = layer is None or layer.hidden
-            frame = None if kept is None or hidden else kept.frame
-            look, mesh = layer.look if layer else _NO_LOOK, self.mesh(index)
-            image = _as_image(renderer.draw(frame, look, effect.light, view, mesh, coarse).rgb)
-            found = session.beside(other, index) if which != "preview" and not hidden else None
+            kept = shown
+            if shown is None and self.shown is not None and _fits(self.shown, effect):
+                kept = self.shown  # what was shown stays until its successor is ready
+            mesh, t = self.mesh(index), index / effect.rate
+            frames = {} if kept is None else kept.frames
+            past = {id: session.past(id, kept.index) for id in frames} if kept is not None else {}
+            image = _as_image(renderer.draw_shot(self._shot(effect, frames, t, mesh, past), effect.light, view, coarse).rgb)
+            found = session.beside(other, index) if which != "preview" else None
             final = None
             if found is not None:
                 fine, theirs = found
                 if other == "final":
                     theirs = effect  # its look may have changed since
-                own = mesh if theirs.props == effect.props else scene_mesh(theirs, session.folder, index / theirs.rate)
-                final = _as_image(final_renderer.draw(fine.frame, theirs.layers[0].look, theirs.light, view, own, coarse).rgb)
+                own = mesh if theirs.props == effect.props else set_of(theirs, session.folder, index / theirs.rate)
+                final = _as_image(
+                    final_renderer.draw_shot(self._shot(theirs, fine.frames, index / theirs.rate, own, {}), theirs.light, view, coarse).rgb
+                )
             self.drawn.emit(
                 Drawn(
                     image,
@@ -220,13 +226,23 @@ class Stage(QWidget):
                     1e3 * (time.perf_counter() - start),
                     asked,
                     final,
-                    None if found is None else found[0].frame.meta.get("wander"),
+                    None if found is None or found[0].frame is None else found[0].frame.meta.get("wander"),
                 )
             )
 
         self._worker.ask(work)
         if coarse > 1 and not self.live:
             self._idle.start()
+
+    def _shot(self, effect: Effect, frames: dict, t: float, mesh: Mesh, past: dict) -> Shot:
+        """What is drawn; the same as before while nothing changed, so that what was worked out for it holds."""
+        looks = tuple(
+            (layer.id, layer.look, layer.hidden, layer.solo, layer.passed_over, getattr(layer, "deleted", ())) for layer in effect.layers
+        )
+        key = (tuple((id, id_of(f)) for id, f in frames.items()), looks, id_of(mesh), t)
+        if self._last_shot is None or self._last_shot[0] != key:
+            self._last_shot = (key, shot_of(effect, frames, self.state.folder, t, mesh, past), frames, mesh)
+        return self._last_shot[1]
 
     @property
     def busy(self) -> bool:
@@ -310,8 +326,7 @@ class Stage(QWidget):
         painter.setPen(theme.colour(theme.TEXT, 0.6))
         words = []
         if self.shown is not None:
-            x, y, z = self.shown.frame.shape
-            words.append(f"{x} × {y} × {z} voxels")
+            words += _counted(self.shown, self.state)
             if self.which != "preview" and self.final_image is None:
                 words.append(f"this frame of the {self._other_name()} is not there" + (" yet" if self.other == "final" else ""))
             elif self.which != "preview" and self.other == "final" and self.wander is not None:
@@ -432,7 +447,7 @@ class Stage(QWidget):
         self.look_from(self.camera.model_copy(update={"target": tuple(float(c) for c in centre), "distance": distance}))
 
     def _bounds(self) -> tuple[np.ndarray, np.ndarray]:
-        layer, chosen = self.state.layer, self.state.selection
+        layer, gas, chosen = self.state.layer, self.state.gas, self.state.selection
         if chosen.startswith("props."):
             prop = next((p for p in self.state.effect.props if p.id == chosen.split(".")[1]), None)
             if prop is not None:
@@ -442,10 +457,13 @@ class Stage(QWidget):
                     pass
         if layer is not None and ".sources." in chosen:
             source = next((s for s in layer.sources if chosen.endswith(s.id)), None)
-            if source is not None and source.shape not in ON_PROP:
+            if source is not None and source.shape in REGIONS:
                 return source_box(source, self.state)
-        if layer is not None:
-            grid = Grid.of(layer.domain)
+        points = self.shown.points(layer.id) if self.shown is not None and layer is not None and not isinstance(layer, GasLayer) else None
+        if points is not None and len(points.points):
+            return np.quantile(points.points.place, 0.02, axis=0), np.quantile(points.points.place, 0.98, axis=0)
+        if gas is not None:
+            grid = Grid.of(gas.domain)
             return np.asarray(grid.origin), np.asarray(grid.origin) + np.asarray(grid.size)
         mesh = self.mesh()
         return mesh.bounds if len(mesh.points) else (np.zeros(3), np.ones(3))
@@ -456,7 +474,8 @@ class Stage(QWidget):
         if self._mouse is None or self.shown is None:
             return
         view, at, shown, session = self.view(), self._mouse, self.shown, self.state.session
-        self._prober.ask(lambda: self.probed.emit(probe_text(view, at.x(), at.y(), shown, session)))
+        layer = self.state.layer.id if self.state.layer is not None else ""
+        self._prober.ask(lambda: self.probed.emit(probe_text(view, at.x(), at.y(), shown, session, layer)))
 
     def _take_probe(self, text: str) -> None:
         if text != self._probe and self._mouse is not None:
@@ -476,16 +495,68 @@ class Stage(QWidget):
         self.inspector.close_worker()
 
 
+id_of = id
+
+
+def _fits(shown: Shown, effect: Effect) -> bool:
+    """Whether frames that were shown can stand for others of the effect for a moment."""
+    by_id = {layer.id: layer for layer in effect.layers}
+    for id, frame in shown.frames.items():
+        layer = by_id.get(id)
+        if layer is None or (isinstance(layer, GasLayer) and isinstance(frame, Frame) and layer.domain.voxel != frame.voxel):
+            return False
+    return True
+
+
+def _counted(shown: Shown, state: State) -> list[str]:
+    """How much is shown of the layer that is worked on."""
+    layer = state.layer
+    points = shown.points(layer.id) if layer is not None and not isinstance(layer, GasLayer) else None
+    if points is not None and layer is not None:
+        return [f"{len(points.points):,} {'pieces' if layer.kind == 'debris' else 'particles'}"]
+    frame = shown.gas(layer.id if layer is not None else None)
+    if frame is None:
+        return []
+    x, y, z = frame.shape
+    return [f"{x} × {y} × {z} voxels"]
+
+
 def _as_image(rgb: np.ndarray) -> QImage:
     h, w, _ = rgb.shape
     return QImage(rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(QImage.Format.Format_RGB32)
 
 
-def probe_text(view: View, px: float, py: float, shown: Shown, session: Session) -> str:
+REACH_PX = 9.0
+
+
+def nearest_point(view: View, px: float, py: float, shown: Shown, layer: str) -> str:
+    """Values of the particle nearest to the eye under a pixel, of the layer that is worked on; empty without one."""
+    frame = shown.frames.get(layer)
+    if not isinstance(frame, PointFrame) or not len(frame.points):
+        return ""
+    p = frame.points
+    at = view.project(p.place)
+    near = np.flatnonzero((np.hypot(at[:, 0] - px, at[:, 1] - py) < REACH_PX) & (at[:, 2] > 0.05))
+    if not len(near):
+        return ""
+    i = near[np.argmin(at[near, 2])]
+    life = f" of {p.life[i]:.2f} s" if np.isfinite(p.life[i]) else ""
+    x, y, z = p.place[i]
+    asleep = "    asleep" if p.state[i] & ASLEEP else ""
+    return (f"age {p.age(frame.time)[i]:.2f} s{life}    size {100 * p.width[i]:.1f} cm    speed {np.linalg.norm(p.velocity[i]):.2f} m/s    "
+            f"{p.heat[i] + AMBIENT_KELVIN:.0f} K    at {x:.2f}, {y:.2f}, {z:.2f} m{asleep}")  # fmt: skip
+
+
+def probe_text(view: View, px: float, py: float, shown: Shown, session: Session, layer: str = "") -> str:
     """Values at the densest point under a pixel, with units; empty where the ray meets no gas."""
-    frame = shown.frame
+    frame = shown.gas(layer)
+    particle = nearest_point(view, px, py, shown, layer)
+    if particle:
+        return particle
+    if frame is None:
+        return ""
     if frame.velocity is None:
-        whole = session.frame_with_velocity(shown.index)
+        whole = session.frame_with_velocity(shown.index, layer if isinstance(shown.frames.get(layer), Frame) else None)
         if whole is None:
             return ""
         frame = whole

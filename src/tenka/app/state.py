@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tenka.app.strays import Finding, strays
 from tenka.app.timers import once
 from tenka.base.errors import BadInput, TenkaError
 from tenka.base.jobs import Worker
@@ -15,21 +15,12 @@ from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect import storage
 from tenka.effect.document import Document, get
-from tenka.effect.model import Effect, GasLayer, Tier
-from tenka.run.session import Session, Status
+from tenka.effect.model import Effect, GasLayer, Layer, Tier
+from tenka.run.session import LayerStatus, Session, Status
 
 AUTOSAVE_MS = 800
 WHOLE = "effect"  # the selection that is the effect itself: its length, rate and seed
 NEWS_MS = 90
-
-
-@dataclass(frozen=True)
-class Finding:
-    """Something that is likely wrong: a sentence, and a mend (a new effect) when there is one."""
-
-    text: str
-    mend: str = ""
-    mended: Effect | None = None
 
 
 class State(QObject):
@@ -55,6 +46,7 @@ class State(QObject):
         self.session = Session(self.store)
         self.journal: storage.Journal | None = None
         self.selection = ""
+        self._focus = ""
         self.frame = 0
         self.tier_id = ""
         self.status = Status()
@@ -75,8 +67,18 @@ class State(QObject):
         return self.document.effect
 
     @property
-    def layer(self) -> GasLayer | None:
-        return self.effect.layers[0] if self.effect.layers else None
+    def layer(self) -> Layer | None:
+        """The layer that is worked on: the selected one, or that of the selected source, or the last that was; else the first."""
+        chosen = self.selection.split(".")
+        wanted = chosen[1] if len(chosen) > 1 and chosen[0] == "layers" else self._focus
+        found = next((layer for layer in self.effect.layers if layer.id == wanted), None)
+        return found or (self.effect.layers[0] if self.effect.layers else None)
+
+    @property
+    def gas(self) -> GasLayer | None:
+        """The gas that is worked on: that layer when it is one, else the first."""
+        layer = self.layer
+        return layer if isinstance(layer, GasLayer) else next(iter(self.effect.gases), None)
 
     @property
     def tier(self) -> Tier | None:
@@ -167,6 +169,9 @@ class State(QObject):
     def select(self, path: str) -> None:
         if path != self.selection:
             self.selection = path
+            parts = path.split(".")
+            if parts[0] == "layers" and len(parts) > 1:
+                self._focus = parts[1]
             self.selected.emit(path)
 
     def go(self, frame: int) -> None:
@@ -232,9 +237,11 @@ class State(QObject):
             found.append(Finding(self.status.problem))
         if self.ledger_problem:
             found.append(Finding(self.ledger_problem))
-        layer = self.layer
-        if layer is not None:
-            found += cut_offs(self.effect, layer, self.status)
+        for layer in self.effect.layers:
+            if isinstance(layer, GasLayer):
+                found += cut_offs(self.effect, layer, self.status.of(layer.id))
+            else:
+                found += strays(self.effect, layer, self.status.of(layer.id))
         book = self.ledger
         if book is not None and book.over:
             what = [f"{book.ms:.2f} of {book.tier.ms:g} ms"] if book.ms > book.tier.ms else []
@@ -253,7 +260,7 @@ WALLS = ("low x", "high x", "low y", "high y", "floor", "ceiling")
 SEEN = 0.06  # share of the densest smoke that shows when it is cut
 
 
-def cut_offs(effect: Effect, layer: GasLayer, status: Status) -> list[Finding]:
+def cut_offs(effect: Effect, layer: GasLayer, status: LayerStatus) -> list[Finding]:
     """Walls at which visible smoke leaves the domain, with the frames, and a box that is larger there."""
     found = []
     for wall, name in enumerate(WALLS):

@@ -16,9 +16,9 @@ from tenka.app.stage import Drawn, Stage
 from tenka.app.state import State
 from tenka.app.timers import every
 from tenka.effect.courses import Value, with_burst
-from tenka.effect.document import get
-from tenka.effect.model import Source, envelope
-from tenka.run.driver import MEASURES
+from tenka.effect.document import get, reseeded
+from tenka.effect.model import Cue, Feed, GasLayer, PointSource, envelope
+from tenka.run.frames import MEASURES, POINT_MEASURES
 
 OUTLINE = 232
 AXIS = 20
@@ -29,13 +29,17 @@ MARKS = (
     ("eye", "hidden", "Hide: takes part, is not drawn"),
     ("ban", "passed_over", "Pass over: left out of the simulation"),
 )
-KIND_ICONS = {"gas": "cloud", "source": "circle-dot", "wind": "wind", "turbulence": "waves", "swirl": "tornado", "pull": "magnet",
+SOURCE_TIP = (
+    "Alt-drag draws a burst: it begins where you press and has died down where you let go.\n"
+    "Ctrl-drag moves all of its timing; a burst is moved by its stem, with all that hangs on its cue (with Shift alone)."
+)
+KIND_ICONS = {"gas": "cloud", "particles": "sparkles", "debris": "gem", "source": "circle-dot", "wind": "wind", "turbulence": "waves", "swirl": "tornado", "pull": "magnet",
               "drag": "hand", "gravity": "arrow-down-to-line", "prop": "box"}  # fmt: skip
 
 
 def marks_of(path: str) -> tuple[tuple[str, str, str], ...]:
     """Solo, hide and pass over; a prop gives only scale and shape, so there is nothing to pass over; a trial takes no part."""
-    if path.startswith("trials."):
+    if path.startswith(("trials.", "cues.")):
         return ()
     return MARKS[:2] if path.startswith("props.") else MARKS
 
@@ -61,13 +65,14 @@ class Rows(QWidget):
         self.unfolded: set[str] = set()
         self._scrubbing = False
         self._burst: tuple[str, float, Value, object] | None = None
+        self._moved: tuple[str, float, float, object] | None = None
         self._still: QPixmap | None = None  # everything but the head, which alone moves while playing
         self._envelopes: dict[object, tuple[QPolygonF, QPolygonF]] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Tempo")
         self.setMouseTracking(True)
         state.changed.connect(lambda _: self._resize())
-        state.selected.connect(lambda _: self.repaint_all())
+        state.selected.connect(lambda _: self._resize())
         state.moved.connect(lambda _: self.update())
         state.news.connect(self.repaint_all)
         self._resize()
@@ -75,11 +80,12 @@ class Rows(QWidget):
     def lines(self) -> list[Line]:
         e, found = self.state.effect, []
         for layer in e.layers:
-            found.append(Line(f"layers.{layer.id}", layer.name, "cloud", 0))
+            found.append(Line(f"layers.{layer.id}", layer.name, KIND_ICONS[layer.kind], 0))
             for source in layer.sources:
                 found.append(Line(f"layers.{layer.id}.sources.{source.id}", source.name, "circle-dot", 1))
             for collider in layer.colliders:
                 found.append(Line(f"layers.{layer.id}.colliders.{collider.id}", collider.name, "shield", 1))
+        found += [Line(f"cues.{cue.id}", cue.name, "flag", 0) for cue in e.cues]
         for fold, items, group in (("forces", e.forces, "Forces"), ("props", e.props, "Props")):
             if items:
                 open_ = fold in self.unfolded
@@ -93,10 +99,13 @@ class Rows(QWidget):
                 found += [Line(f"trials.{t.id}", t.name, "bookmark", 1) for t in e.trials]
         if e.layers:
             open_ = "measures" in self.unfolded
-            found.append(Line("", "Measures", "chevron-down" if open_ else "chevron-right", 0, "measures"))
+            title = f"Measures of {self.state.layer.name}" if self.state.layer and len(e.layers) > 1 else "Measures"
+            found.append(Line("", title, "chevron-down" if open_ else "chevron-right", 0, "measures"))
             if open_:
-                burns = any(layer.fire.burns for layer in e.layers)
-                found += [Line("", name, "chart-line", 1, measure=id) for id, name, _ in MEASURES if burns or id not in ("fuel", "burnt")]
+                layer_now = self.state.layer
+                burns = any(gas.fire.burns for gas in e.gases)
+                table = MEASURES if isinstance(layer_now, GasLayer) else POINT_MEASURES
+                found += [Line("", name, "chart-line", 1, measure=id) for id, name, _ in table if burns or id not in ("fuel", "burnt")]
                 found.append(Line("", "Time of a step", "chart-line", 1, measure="ms"))
         return found
 
@@ -193,20 +202,22 @@ class Rows(QWidget):
             painter.setOpacity(1.0 if on else 0.45)
             painter.drawPixmap(self.mark_rect(row, mark).topLeft(), theme.pixmap(shown, theme.VERDIGRIS if on else theme.QUIET))
             painter.setOpacity(1.0)
-        if isinstance(node, Source):
+        if isinstance(node, Feed):
             self._paint_source(painter, top, node)
+        elif isinstance(node, Cue):
+            self._paint_cue(painter, top, node)
         elif line.path.count(".") == 1 and line.path.startswith("layers."):
-            self._paint_stored(painter, top)
+            self._paint_stored(painter, top, line.path.split(".")[1])
 
-    def _envelope(self, source: Source) -> tuple[QPolygonF, QPolygonF]:
+    def _envelope(self, source: Feed) -> tuple[QPolygonF, QPolygonF]:
         """The envelope's line and its filled area, with the row's top at 0."""
         a, seconds = self.axis(), self.state.effect.seconds
-        key = (source.emission, source.start, source.end, a.width(), seconds)
+        key = (source.emission, source.start, source.end, source.delay, self.cue_of(source), a.width(), seconds)
         if key not in self._envelopes:
             if len(self._envelopes) > 64:
                 self._envelopes.clear()
             times = np.linspace(0, seconds, max(2, int(a.width() / 4)))
-            level = envelope(source, times)
+            level = envelope(source, times - self.cue_of(source))
             x = a.left() + a.width() * times / max(seconds, 1e-6)
             base = theme.ROW - 3.0
             y = base - (theme.ROW - 7) * level / max(1.0, float(level.max()))
@@ -214,7 +225,46 @@ class Rows(QWidget):
             self._envelopes[key] = (QPolygonF(line), QPolygonF([QPointF(line[0].x(), base), *line, QPointF(line[-1].x(), base)]))
         return self._envelopes[key]
 
-    def _paint_source(self, painter: QPainter, top: float, source: Source) -> None:
+    def _paint_cue(self, painter: QPainter, top: float, cue: Cue) -> None:
+        """A flag at the cue's time."""
+        x = self.x_of(cue.at)
+        painter.setPen(QPen(theme.colour(theme.TEXT), 1.2))
+        painter.drawLine(QPointF(x, top + 3), QPointF(x, top + theme.ROW - 3))
+        painter.setBrush(theme.colour(theme.TEXT))
+        painter.drawPolygon(QPolygonF([QPointF(x, top + 4), QPointF(x + 9, top + 8), QPointF(x, top + 12)]))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def cue_of(self, source: Feed) -> float:
+        """The time from which a source's own times are counted."""
+        return next((c.at for c in self.state.effect.cues if c.id == source.cue), 0.0)
+
+    def bursts_of(self, source: Feed) -> list[float]:
+        """When a source's bursts come, s."""
+        if not isinstance(source, PointSource) or (not source.burst and source.shape != "file"):
+            return []
+        first, seconds = source.burst_at + source.delay + self.cue_of(source), self.state.effect.seconds
+        if not source.burst_every:
+            return [first]
+        return [first + k * source.burst_every for k in range(64) if first + k * source.burst_every < seconds]
+
+    def _paint_bursts(self, painter: QPainter, top: float, source: Feed) -> None:
+        """A stem with a head for each burst, and how long it lasts."""
+        painter.setPen(QPen(theme.colour(theme.TEXT, 0.9), 1.4))
+        for t in self.bursts_of(source):
+            x = self.x_of(t)
+            if x < self.axis().left() or x > self.width():
+                continue
+            painter.drawLine(QPointF(x, top + 6), QPointF(x, top + theme.ROW - 3))
+            painter.drawLine(QPointF(x, top + theme.ROW - 4), QPointF(self.x_of(t + source.burst_over), top + theme.ROW - 4))  # type: ignore[attr-defined]
+            painter.setBrush(theme.colour(theme.TEXT))
+            painter.drawEllipse(QPointF(x, top + 6), 2.6, 2.6)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _paint_source(self, painter: QPainter, top: float, source: Feed) -> None:
+        if isinstance(source, PointSource):
+            self._paint_bursts(painter, top, source)
+            if source.rate == 0.0 or source.shape == "file":
+                return
         line, area = self._envelope(source)
         painter.translate(0, top)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -227,7 +277,7 @@ class Rows(QWidget):
 
     def measured(self, measure: str) -> tuple[np.ndarray, np.ndarray]:
         """Frames, and a figure of each, as far as they are stored."""
-        figures = self.state.status.figures
+        figures = self.state.status.of(self.state.layer.id if self.state.layer else None).figures
         frames = [f for f in sorted(figures) if measure in figures[f] or measure == "ms"]
         values = [sum(figures[f].get("parts", {}).values()) if measure == "ms" else figures[f][measure] for f in frames]
         return np.array(frames, int), np.array(values, float)
@@ -246,14 +296,16 @@ class Rows(QWidget):
         painter.setPen(QPen(theme.colour(theme.VERDIGRIS, 0.8), 1.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF(points))
-        unit = next((u for id, _, u in MEASURES if id == measure), "ms")
+        unit = next((u for id, _, u in (*MEASURES, *POINT_MEASURES) if id == measure), "ms")
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.colour(theme.QUIET))
         box = QRectF(OUTLINE - 92, top, 84, theme.ROW)
         painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{most:.3g} {unit}")
 
-    def _paint_stored(self, painter: QPainter, top: float) -> None:
+    def _paint_stored(self, painter: QPainter, top: float, layer: str) -> None:
         e, status = self.state.effect, self.state.status
+        own = status.layers.get(layer)
+        stored = own.stored if own is not None else []
         y, tall = top + theme.ROW / 2 - 4, 8.0
         a = self.axis()
         painter.setPen(Qt.PenStyle.NoPen)
@@ -261,7 +313,7 @@ class Rows(QWidget):
         painter.drawRect(QRectF(a.left(), y, a.width(), tall))
         start = None
         for f in range(e.frames + 1):
-            have = f < len(status.stored) and status.stored[f]
+            have = f < len(stored) and stored[f]
             if have and start is None:
                 start = f
             elif not have and start is not None:
@@ -269,14 +321,14 @@ class Rows(QWidget):
                 painter.drawRect(QRectF(self.x_of(start / e.rate), y, self.x_of(f / e.rate) - self.x_of(start / e.rate), tall))
                 start = None
         for f in status.loose:
-            if f < len(status.stored) and not status.stored[f]:
+            if f < len(stored) and not stored[f]:
                 painter.setBrush(theme.colour(theme.SAFFRON, 0.25))
                 box = QRectF(self.x_of(f / e.rate), y, a.width() / e.frames, tall)
                 painter.drawRect(box)
                 painter.setBrush(theme.colour(theme.SAFFRON))
                 painter.setBrush(Qt.BrushStyle.BDiagPattern)
                 painter.drawRect(box)
-        if status.running:
+        if status.running and (status.doing or layer) == layer and not all(stored):
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour(theme.TEXT, 0.85))
             left = f"simulating, {status.seconds_left:.0f} s left" if status.seconds_left is not None else "simulating"
@@ -289,6 +341,8 @@ class Rows(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at, lines = event.position(), self.lines()
+        if at.x() >= OUTLINE and self._take_hold(at, event.modifiers()):
+            return
         if at.x() >= OUTLINE and event.modifiers() & Qt.KeyboardModifier.AltModifier and (path := self._source_at(at)):
             self._burst = (path, self.frame_at(at.x()) / self.state.effect.rate, get(self.state.effect, f"{path}.emission"), object())
             self._draw_burst(at.x())
@@ -319,6 +373,34 @@ class Rows(QWidget):
         path = lines[row].path if 0 <= row < len(lines) else ""
         return path if ".sources." in path else ""
 
+    def _take_hold(self, at: QPointF, held: Qt.KeyboardModifier) -> bool:
+        """Begin to move a cue, a burst (with all that hangs on its cue; with Shift alone), or with Ctrl a source's whole timing."""
+        row, lines = int((at.y() - AXIS) // theme.ROW), self.lines()
+        path = lines[row].path if 0 <= row < len(lines) else ""
+        node = get(self.state.effect, path) if path else None
+        moved = ""
+        if isinstance(node, Cue):
+            moved = f"{path}.at" if abs(at.x() - self.x_of(node.at)) < 10 else ""
+        elif isinstance(node, Feed):
+            if held & Qt.KeyboardModifier.ControlModifier:
+                moved = f"{path}.delay"
+            elif any(abs(at.x() - self.x_of(t)) < 6 for t in self.bursts_of(node)):
+                moved = f"cues.{node.cue}.at" if node.cue and not held & Qt.KeyboardModifier.ShiftModifier else f"{path}.burst_at"
+        if not moved:
+            return False
+        self.state.select(path)
+        self._moved = (moved, at.x(), float(get(self.state.effect, moved)), object())
+        return True
+
+    def _move(self, x: float) -> None:
+        """Go on with what was taken hold of, in whole frames."""
+        if self._moved is None:
+            return
+        path, begun, before, token = self._moved
+        rate = self.state.effect.rate
+        seconds = (x - begun) / self.axis().width() * self.state.effect.seconds
+        self.state.edit(path, round((before + seconds) * rate) / rate, "Move in time", ("time", token))
+
     def _draw_burst(self, x: float) -> None:
         """Give the source a burst from where the drag began to here: one gesture, one edit."""
         if self._burst is None:
@@ -335,17 +417,16 @@ class Rows(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self._moved is not None:
+            self._move(event.position().x())
+            return
         if self._burst is not None:
             self._draw_burst(event.position().x())
             return
         if self._scrubbing:
             self.state.go(self.frame_at(event.position().x()))
             return
-        tip = (
-            "Alt-drag draws a burst: it begins where you press and has died down where you let go"
-            if self._source_at(event.position())
-            else ""
-        )
+        tip = SOURCE_TIP if self._source_at(event.position()) else ""
         for row, line in enumerate(self.lines()):
             if line.path:
                 for mark, (_, _attribute, words) in enumerate(marks_of(line.path)):
@@ -354,7 +435,7 @@ class Rows(QWidget):
         self.setToolTip(tip)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._scrubbing, self._burst = False, None
+        self._scrubbing, self._burst, self._moved = False, None, None
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -419,6 +500,11 @@ class Tempo(QWidget):
         bar.addSpacing(12)
         bar.addWidget(self.pace)
         bar.addStretch(1)
+        self.seed = self._button(
+            "dices", "Keep this as a trial and try another seed: another variation of everything that is left to chance"
+        )
+        self.seed.clicked.connect(self._reseed)
+        bar.addWidget(self.seed)
         self.final = FinalBar(state)
         self.final.picked.connect(stage.show_run)
         self.final.run.changed.connect(lambda: stage.redraw() if stage.which != "preview" and stage.final_image is None else None)
@@ -446,6 +532,11 @@ class Tempo(QWidget):
         button.setToolTip(tip)
         button.setAccessibleName(tip)
         return button
+
+    def _reseed(self) -> None:
+        effect, seed = reseeded(self.state.effect)
+        self.state.apply(effect, "Try another seed")
+        self.state.said.emit(f"Seed {seed}; the one before is kept as {effect.trials[-1].name}.")
 
     def _set_mode(self, on: bool) -> None:
         self.every_frame = on

@@ -187,7 +187,7 @@ def ledger(effect: Effect, tier_id: str | None = None) -> Ledger:
     d = device(tier.device)
     played = with_levers(effect, tier.id)
     lines, problems = [], []
-    for layer in played.layers:
+    for layer in played.gases:
         if layer.passed_over or layer.hidden:
             continue
         element = describe(played, layer)

@@ -75,7 +75,7 @@ def stand_in(grid: Grid, time: float) -> Frame:
 def warm_gas(progress: Progress) -> None:
     """Everything that simulates: first what `warm_solids` has nothing of, then all of it."""
     effect = tiny_effect()
-    layer = effect.layer()
+    layer = effect.gas()
     plain = layer.model_copy(update={"colliders": (), "motion": Motion(), "fading": Fading()})
     with tempfile.TemporaryDirectory() as folder:
         store = FrameStore(Path(folder) / "frames")
@@ -90,7 +90,7 @@ def warm_gas(progress: Progress) -> None:
 def warm_solids() -> None:
     """What acts at colliders, and thickness."""
     effect = tiny_effect()
-    layer = effect.layer()
+    layer = effect.gas()
     grid = Grid.of(layer.domain)
     state, work = GasState.still(grid), Workspace(grid)
     inputs = resolve(layer, effect.forces, effect.props, 1, effect.rate, 0.1, 0.02)
@@ -108,12 +108,12 @@ def warm_look() -> None:
     effect = tiny_effect()
     with tempfile.TemporaryDirectory() as folder:
         store = FrameStore(Path(folder) / "frames")
-        plan, grid = Plan.of(effect), Grid.of(effect.layer().domain)
+        plan, grid = Plan.of(effect), Grid.of(effect.gas().domain)
         for index in range(effect.frames):
             store.put_frame(plan.name(index), stand_in(grid, index / effect.rate))
         mesh, view = scene_mesh(effect, None), view_of(effect.camera, 64, 48)
         for coarse in (1, 4):
-            Renderer().draw(store.get_frame(plan.name(2)), effect.layer().look, effect.light, view, mesh, coarse)
+            Renderer().draw(store.get_frame(plan.name(2)), effect.gas().look, effect.light, view, mesh, coarse)
         pack(effect, None, store, Path(folder) / "package")
         package = Package(Path(folder) / "package")
         package.draw(1.0, package_view(package, 64, 48))

@@ -82,8 +82,12 @@ def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> bytes:
     blocks, table = [], []
     for name, array in arrays.items():
         array = np.ascontiguousarray(array)
-        block = blosc2.compress2(
-            array, codec=blosc2.Codec.LZ4, clevel=3, filters=[blosc2.Filter.BITSHUFFLE], typesize=array.itemsize, nthreads=1
+        block = (
+            b""
+            if not array.size
+            else blosc2.compress2(
+                array, codec=blosc2.Codec.LZ4, clevel=3, filters=[blosc2.Filter.BITSHUFFLE], typesize=array.itemsize, nthreads=1
+            )
         )
         blocks.append(block)
         table.append({"name": name, "shape": array.shape, "dtype": array.dtype.str, "bytes": len(block)})
@@ -105,7 +109,8 @@ def unpack_arrays(data: bytes, wanted: set[str] | None = None) -> tuple[dict[str
     for row in head["arrays"]:
         if wanted is None or row["name"] in wanted:
             array = np.empty(row["shape"], row["dtype"])
-            _blosc().decompress2(data[place : place + row["bytes"]], dst=array)
+            if array.size:
+                _blosc().decompress2(data[place : place + row["bytes"]], dst=array)
             arrays[row["name"]] = array
         place += row["bytes"]
     return arrays, head["meta"]

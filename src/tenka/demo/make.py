@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from tenka.base.randomness import unit_array
-from tenka.demo import FOLDER, canvas, workshop
+from tenka.demo import FOLDER, canvas, grains, workshop
 from tenka.demo.shapes import BRICK, CLAY, IRON, SOOT, STONE, WOOD, aged, placed
 from tenka.effect import storage
 from tenka.effect.courses import Noise, Sum
@@ -182,14 +182,21 @@ def kiln_plume() -> Effect:
 
 def main(folder: Path = FOLDER) -> None:
     (folder / "props").mkdir(parents=True, exist_ok=True)
-    for name, build in (("kiln", kiln), ("yard", yard), ("low_wall", low_wall), ("figure", figure), *workshop.PROPS.items()):
+    for name, build in (
+        ("kiln", kiln),
+        ("yard", yard),
+        ("low_wall", low_wall),
+        ("figure", figure),
+        *workshop.PROPS.items(),
+        *grains.PROPS.items(),
+    ):
         mesh = build()
         assert math.isfinite(float(mesh.points.sum()))
         (folder / "props" / f"{name}.glb").write_bytes(to_bytes({name: mesh}))
         print(f"{name}.glb: {len(mesh.faces)} triangles")
     (folder / "props" / "canvas.glb").write_bytes(canvas.canvas_bytes())
     print("canvas.glb")
-    for name, effect in (("kiln_plume", kiln_plume), *workshop.EFFECTS.items()):
+    for name, effect in (("kiln_plume", kiln_plume), *workshop.EFFECTS.items(), *grains.EFFECTS.items()):
         storage.save(effect(), folder / f"{name}.tenka")
         print(f"{name}.tenka")
 

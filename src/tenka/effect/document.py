@@ -126,6 +126,14 @@ def with_trial(effect: Effect) -> tuple[Effect, Trial]:
     return effect.model_copy(update={"trials": (*effect.trials, trial)}), trial
 
 
+def reseeded(effect: Effect) -> tuple[Effect, int]:
+    """The effect kept as a trial and given another seed, and that seed."""
+    kept, _ = with_trial(effect)
+    seed = (effect.seed * 7919 + 4099) % 9973
+    seed += seed == effect.seed
+    return kept.model_copy(update={"seed": seed}), seed
+
+
 def differences(before: Effect, after: Effect) -> list[str]:
     """What another state of an effect has otherwise, a phrase for each setting, in the order of the document."""
     old, new = ({path: (p, value) for path, p, value, _ in walk(effect) if path.split(".")[0] in TRIED} for effect in (before, after))

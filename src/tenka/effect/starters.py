@@ -130,8 +130,8 @@ def with_force(effect: Effect, kind: str) -> tuple[Effect, str]:
     id = free_id(effect.forces, kind)
     make, name = FORCES[kind]
     force: Force = make(id=id, name=name)
-    if effect.layers:
-        d = effect.layers[0].domain
+    if effect.gases:
+        d = effect.gases[0].domain
         middle = tuple(round(o + s / 2, 3) for o, s in zip(d.origin, d.size))
         more: dict[str, object] = {"position": middle, "region_size": tuple(round(s / 2, 3) for s in d.size)}
         if kind == "swirl":
@@ -142,7 +142,7 @@ def with_force(effect: Effect, kind: str) -> tuple[Effect, str]:
 
 def with_collider(effect: Effect, prop: str) -> tuple[Effect, str]:
     """The effect with a prop that stops its first layer from now on, and the pair's path; the same when it does already."""
-    layer = effect.layer()
+    layer = effect.gas()
     held = next((c for c in layer.colliders if c.prop == prop), None)
     if held is not None:
         return effect, f"layers.{layer.id}.colliders.{held.id}"
@@ -155,7 +155,7 @@ def with_collider(effect: Effect, prop: str) -> tuple[Effect, str]:
 
 def fitted(effect: Effect, layer_id: str) -> Effect:
     """The effect with a layer's box fitted to its sources: room to rise above them, and a little all round."""
-    layer = effect.layer(layer_id)
+    layer = effect.gas(layer_id)
     boxes = [(np.asarray(s.position) - np.asarray(s.size) / 2, np.asarray(s.position) + np.asarray(s.size) / 2) for s in layer.sources]
     if not boxes:
         return effect
@@ -171,7 +171,7 @@ def fitted(effect: Effect, layer_id: str) -> Effect:
 
 def with_source(effect: Effect) -> tuple[Effect, str]:
     """The effect with a new source in the middle of its first layer's floor, and its path."""
-    layer = effect.layer()
+    layer = effect.gas()
     id = free_id(layer.sources, "source")
     d = layer.domain
     middle = (d.origin[0] + d.size[0] / 2, d.origin[1] + d.size[1] / 2, d.origin[2] + d.size[2] * 0.12)

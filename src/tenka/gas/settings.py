@@ -19,6 +19,7 @@ from tenka.effect.model import (
     AMBIENT_KELVIN,
     ON_PROP,
     Collider,
+    Feed,
     Force,
     GasLayer,
     Placed,
@@ -28,9 +29,9 @@ from tenka.effect.model import (
     Swirl,
     Turbulence,
     Wind,
+    emission_at,
     envelope,
     heard,
-    source_emission,
 )
 from tenka.scene.poses import STILL, Motion, Pose, motion_between, pose_of
 
@@ -53,13 +54,13 @@ def between(curve: Callable[[float], float], t: float, rate: float) -> float:
 
 
 @lru_cache(maxsize=2048)
-def course_samples(value: Value, first: int, count: int, rate: float) -> np.ndarray:
-    """A course at sample points `first` to `first + count - 1`, for cache keys."""
-    return curve(value, (first + np.arange(count)) / (rate * SAMPLES))
+def course_samples(value: Value, first: int, count: int, rate: float, delay: float = 0.0) -> np.ndarray:
+    """A course at sample points `first` to `first + count - 1`, `delay` seconds later than it is drawn, for cache keys."""
+    return curve(value, (first + np.arange(count)) / (rate * SAMPLES) - delay)
 
 
 @lru_cache(maxsize=256)
-def envelope_samples(source: Source, first: int, count: int, rate: float) -> np.ndarray:
+def envelope_samples(source: Feed, first: int, count: int, rate: float) -> np.ndarray:
     """A source's emission with its span, at the same points."""
     return envelope(source, (first + np.arange(count)) / (rate * SAMPLES))
 
@@ -171,30 +172,42 @@ def _direction(heading: float, rise: float = 0.0) -> tuple[float, float, float]:
     return math.cos(a) * math.cos(b), math.sin(a) * math.cos(b), math.sin(b)
 
 
-def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...], seed: int, rate: float, t: float, dt: float) -> StepInputs:
-    """The inputs of a step from `t` for `dt` seconds: courses sampled, what is passed over left out.
+class Moment:
+    """Courses and poses round one step from `t` for `dt` seconds, as every solver takes them."""
 
-    What moves is where it is in the middle of the step, with its mean velocity over it.
-    """
+    def __init__(self, props: tuple[Prop, ...], rate: float, t: float, dt: float) -> None:
+        self.props, self.rate, self.t, self.dt = props, rate, t, dt
 
-    def at(value: Value, low: float = -math.inf) -> float:
-        return max(low, sampled(value, t, rate))
+    def at(self, value: Value, low: float = -math.inf) -> float:
+        return max(low, sampled(value, self.t, self.rate))
 
-    def pose(placed: Placed, share: float) -> Pose:
-        return pose_of(placed, props, lambda value: sampled(value, t + share * dt, rate))
+    def pose(self, placed: Placed, share: float) -> Pose:
+        return pose_of(placed, self.props, lambda value: sampled(value, self.t + share * self.dt, self.rate))
 
-    def placing(placed: Placed) -> tuple[Pose, Motion | None]:
-        before, after = pose(placed, 0.0), pose(placed, 1.0)
+    def placing(self, placed: Placed) -> tuple[Pose, Motion | None]:
+        """Where a thing is in the middle of the step, and its mean velocity over it when it moves."""
+        before, after = self.pose(placed, 0.0), self.pose(placed, 1.0)
         if before.same_as(after):
             return before, None
-        return pose(placed, 0.5), motion_between(before, after, dt)
+        return self.pose(placed, 0.5), motion_between(before, after, self.dt)
 
-    def in_step(swirl: Swirl, own: Pose) -> float:
+    def in_step(self, swirl: Swirl, own: Pose) -> float:
         """Turns a second that the prop which turns a swirl makes about the swirl's axis."""
-        prop = next((p for p in props if p.id == swirl.turned_by), None)
-        motion = placing(prop)[1] if prop is not None else None
+        prop = next((p for p in self.props if p.id == swirl.turned_by), None)
+        motion = self.placing(prop)[1] if prop is not None else None
         return 0.0 if motion is None else swirl.step_ratio * float(motion.spin @ own.turn[:, 2]) / (2 * math.pi)
 
+
+@dataclass(frozen=True)
+class ForceInputs:
+    winds: tuple[WindInput, ...]
+    turbulences: tuple[TurbulenceInput, ...]
+    locals: tuple[LocalInput, ...]
+
+
+def resolve_forces(forces: tuple[Force, ...], moment: Moment, seed: int, gravity: Callable[[float], tuple[float, ...]]) -> ForceInputs:
+    """The forces of a step; `gravity` gives the numbers that a further gravity of some strength has for the layer."""
+    at, pose, in_step, t = moment.at, moment.pose, moment.in_step, moment.t
     winds: list[WindInput] = []
     turbulences: list[TurbulenceInput] = []
     local: list[LocalInput] = []
@@ -227,17 +240,36 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...],
         elif force.kind == "drag":
             local.append(LocalInput("drag", (at(force.rate, 0.0),), *where))
         else:
-            pull = at(force.strength)
-            numbers = (pull * at(layer.motion.lift) * GRAVITY / AMBIENT_KELVIN, pull * at(layer.motion.weight))
-            local.append(LocalInput("gravity", numbers, *where, target=_direction(at(force.heading), at(force.rise))))
+            local.append(LocalInput("gravity", gravity(at(force.strength)), *where, target=_direction(at(force.heading), at(force.rise))))
+    return ForceInputs(tuple(winds), tuple(turbulences), tuple(local))
+
+
+def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...], seed: int, rate: float, t: float, dt: float) -> StepInputs:
+    """The inputs of a step from `t` for `dt` seconds: courses sampled, what is passed over left out.
+
+    What moves is where it is in the middle of the step, with its mean velocity over it.
+    """
+
+    moment = Moment(props, rate, t, dt)
+    at, placing = moment.at, moment.placing
+
+    def gravity(pull: float) -> tuple[float, ...]:
+        return pull * at(layer.motion.lift) * GRAVITY / AMBIENT_KELVIN, pull * at(layer.motion.weight)
+
+    acting = resolve_forces(tuple(forces), moment, seed, gravity)
     sources = []
     for source in heard(layer.sources):
         placed: Placed = source
         if source.shape in ON_PROP:
             placed = next((p for p in props if p.id == source.prop), source)
+        late = source.delay
+
+        def own(value: Value, low: float = -math.inf) -> float:
+            return max(low, between(lambda moment: value_at(value, moment - late), t, rate) if isinstance(value, Course) else float(value))
+
         sources.append(SourceInput(
-            source, between(partial(source_emission, source), t, rate), at(source.density, 0.0), at(source.temperature),
-            stable_seed(seed, layer.id, source.id), at(source.fuel, 0.0), at(source.expansion), at(source.outward), *placing(placed), t + 0.5 * dt,
+            source, between(partial(emission_at, source), t, rate), own(source.density, 0.0), own(source.temperature),
+            stable_seed(seed, layer.id, source.id), own(source.fuel, 0.0), own(source.expansion), own(source.outward), *placing(placed), t + 0.5 * dt,
         ))  # fmt: skip
     colliders = []
     for collider in heard(layer.colliders):
@@ -252,6 +284,6 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...],
         lift=at(m.lift), weight=at(m.weight), drag=at(m.drag, 0.0), viscosity=m.viscosity,
         fine_curl=at(m.fine_curl, 0.0), fine_size=m.fine_size, broad_curl=at(m.broad_curl, 0.0), broad_size=m.broad_size,
         fade=at(f.smoke, 0.0), fade_linear=at(f.smoke_linear, 0.0), cooling=at(f.cooling, 0.0), spread=f.spread,
-        flame_fade=at(b.flame_fade, 0.0), fire=fire if b.burns else None, winds=tuple(winds), turbulences=tuple(turbulences),
-        locals=tuple(local), sources=tuple(sources), colliders=tuple(colliders),
+        flame_fade=at(b.flame_fade, 0.0), fire=fire if b.burns else None, winds=acting.winds, turbulences=acting.turbulences,
+        locals=acting.locals, sources=tuple(sources), colliders=tuple(colliders),
     )  # fmt: skip

@@ -19,7 +19,8 @@ from tenka.gas.grid import BURNT, CHANNELS, DENSITY, TEMPERATURE, GasState, Grid
 from tenka.gas.guide import Guide, hold
 from tenka.gas.settings import SourceInput, StepInputs, resolve
 from tenka.gas.solids import clear_scalars, fill_velocity, find_solids, ghost_scalars
-from tenka.gas.sources import SourceMask, bounds_in_scene, source_mask
+from tenka.gas.sources import NO_MASK, SourceMask, bounds_in_scene, source_mask
+from tenka.gas.swept import Swept, swept_bounds, swept_mask
 from tenka.gas.viscosity import soften
 from tenka.gas.window import Span, moved_to, occupied, offset_of, part_of_box, window_for
 from tenka.scene.props import deforms, form_of
@@ -145,6 +146,7 @@ class GasSolver:
     seed: int
     rate: float
     folder: Path | None = None
+    swept: Callable[[str, float, float], Swept | None] = lambda _a, _b, _c: None  # how a layer's particles go in a span of time
 
     def __post_init__(self) -> None:
         self.box = Grid.of(self.layer.domain)
@@ -178,7 +180,13 @@ class GasSolver:
         spans = []
         for inp in inputs.sources:
             if inp.emission > 0:
-                low, high = bounds_in_scene(inp, self.props, self.box.voxel, self.folder)
+                if inp.source.shape == "particles":
+                    held = swept_bounds(self.swept(inp.source.of, inp.time - 0.5 / self.rate, inp.time + 0.5 / self.rate), inp.source)
+                    if held is None:
+                        continue
+                    low, high = held
+                else:
+                    low, high = bounds_in_scene(inp, self.props, self.box.voxel, self.folder)
                 first = np.floor((low - self.box.origin) / self.box.voxel).astype(int)
                 last = np.ceil((high - self.box.origin) / self.box.voxel).astype(int)
                 spans.append(
@@ -206,8 +214,11 @@ class GasSolver:
         self.layer, self.forces, self.props = layer, forces, props
         return True
 
-    def _mask(self, inp: SourceInput) -> SourceMask:
+    def _mask(self, inp: SourceInput, dt: float) -> SourceMask:
         source = inp.source
+        if source.shape == "particles":
+            swept = self.swept(source.of, inp.time - 0.5 * dt, inp.time + 0.5 * dt)
+            return NO_MASK if swept is None else swept_mask(source, swept, self.grid, dt)
         prop = next((p for p in self.props if p.id == source.prop), None) if source.shape in ON_PROP else None
         form = None if prop is None else (form_of(prop), inp.time if deforms(prop) else 0.0)
         shape = tuple(getattr(source, name) for name in MASK_SETTINGS)
@@ -221,10 +232,8 @@ class GasSolver:
     def _inputs(self, t: float, dt: float) -> StepInputs:
         return resolve(self.layer, self.forces, self.props, self.seed, self.rate, t, dt)
 
-    def frame(self, state: GasState, check: Callable[[], None] | None = None) -> GasState:
-        """Advance to the next frame in as many sub-steps as the Courant number asks for.
-
-        `check` is called before each sub-step and may raise to stop.
+    def begin(self, state: GasState) -> tuple[GasState, int]:
+        """Make ready for the next frame: the window is moved, and the number of sub-steps that the Courant number asks for is found.
 
         Raises
         ------
@@ -239,26 +248,43 @@ class GasSolver:
                 f"The gas blew up at {state.time:.2f} s: {what}; look for a force, a push or an expansion that is far too strong."
             )
         quality = self.layer.quality
-        index = round(state.time * self.rate)
-        inputs = self._inputs(index / self.rate, frame_dt)
+        inputs = self._inputs(round(state.time * self.rate) / self.rate, frame_dt)
         fastest = max(fastest, inputs.fastest_mover)
         if self.layer.domain.follow:
             state = self._follow(state, inputs)
         count = math.ceil(fastest * frame_dt / (quality.courant * self.grid.voxel) - 1e-9)
-        count = min(quality.most_substeps, max(1, count))
         self.work.burnt = 0.0
+        return state, min(quality.most_substeps, max(1, count))
+
+    def part(self, state: GasState, index: int, sub: int, count: int) -> GasState:
+        """Sub-step `sub` of `count` from frame `index` on."""
+        dt = 1.0 / (self.rate * count)
+        state.time = (index + sub / count) / self.rate
+        inputs = self._inputs(state.time, dt)
+        masks = [self._mask(inp, dt) for inp in inputs.sources]
+        self.work.measuring = sub == count - 1
+        state = step(state, self.grid, inputs, masks, self.work, dt, self.folder, self.guide)
+        state.time = (index + (sub + 1) / count) / self.rate
+        return state
+
+    def frame(self, state: GasState, check: Callable[[], None] | None = None) -> GasState:
+        """Advance to the next frame in as many sub-steps as the Courant number asks for.
+
+        `check` is called before each sub-step and may raise to stop. Raises as `begin` does.
+        """
+        index = round(state.time * self.rate)
+        state, count = self.begin(state)
         for sub in range(count):
             if check is not None:
                 check()
-            state.time = (index + sub / count) / self.rate
-            inputs = self._inputs(state.time, frame_dt / count)
-            masks = [self._mask(inp) for inp in inputs.sources]
-            self.work.measuring = sub == count - 1
-            state = step(state, self.grid, inputs, masks, self.work, frame_dt / count, self.folder, self.guide)
-        state.time = (index + 1) / self.rate
+            state = self.part(state, index, sub, count)
+        self.ended(count)
+        return state
+
+    def ended(self, count: int) -> None:
+        """Count the sub-steps of a finished frame."""
         self.substeps += count
         self.work.figures["substeps"] = float(count)
-        return state
 
 
 def run_up_frames(layer: GasLayer, rate: float) -> int:

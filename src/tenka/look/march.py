@@ -190,7 +190,27 @@ def ray_of(view, u, v):
 
 @kernel
 def _march(
-    ray, far_limit, field, flame, dye, shape, skip, low, high, h, params, phase, colour, glow, sun, sky, ground, jitter, detail, out
+    ray,
+    near_limit,
+    far_limit,
+    field,
+    flame,
+    dye,
+    shape,
+    skip,
+    low,
+    high,
+    h,
+    params,
+    phase,
+    colour,
+    glow,
+    sun,
+    sky,
+    ground,
+    jitter,
+    detail,
+    out,
 ):
     """One ray in voxel coordinates; fills `out` (OUTPUTS,)."""
     px, py, pz, dx, dy, dz = ray
@@ -198,7 +218,7 @@ def _march(
     for c in range(OUTPUTS):
         out[c] = ZERO
     near, far = box_span(px, py, pz, dx, dy, dz, low, high)
-    near, far = max(near, ZERO), min(far, far_limit)
+    near, far = max(near, near_limit), min(far, far_limit)
     if near >= far:
         return
     step = ONE / (params[4] * detail)
@@ -278,7 +298,7 @@ def _march(
 
 
 @kernel(parallel=True)
-def _march_picture(view, width, height, depth, has_depth, origin, h, field4, flame3, dye4, skip, low, high, params, colour, glow, sun, sky, ground, towards,
+def _march_picture(view, width, height, nearest, depth, has_depth, origin, h, field4, flame3, dye4, skip, low, high, params, colour, glow, sun, sky, ground, towards,
                    detail, out):  # fmt: skip
     nx, ny, nz, _ = field4.shape
     field, flame, dye = field4.reshape(-1), flame3.reshape(-1), dye4.reshape(-1)
@@ -289,9 +309,9 @@ def _march_picture(view, width, height, depth, has_depth, origin, h, field4, fla
             v = ONE - (np.float32(j) + np.float32(0.5)) * np.float32(2.0) / np.float32(height)
             ox, oy, oz, dx, dy, dz = ray_of(view, u, v)
             limit = np.float32(1e30)
+            along = max(dx * view[3] + dy * view[4] + dz * view[5], np.float32(1e-6))
             if has_depth:
-                along = dx * view[3] + dy * view[4] + dz * view[5]
-                limit = depth[j, i] / max(along, np.float32(1e-6)) / h
+                limit = depth[j, i] / along / h
             # a still, even-looking offset per pixel (Jimenez 2014) turns banding into fine grain
             noise = np.float32(52.9829189) * ((np.float32(0.06711056) * np.float32(i) + np.float32(0.00583715) * np.float32(j)) % ONE)
             jitter = noise - np.floor(noise)
@@ -300,6 +320,7 @@ def _march_picture(view, width, height, depth, has_depth, origin, h, field4, fla
             ray = ((ox - origin[0]) / h, (oy - origin[1]) / h, (oz - origin[2]) / h, dx, dy, dz)
             _march(
                 ray,
+                nearest / along / h,
                 limit,
                 field,
                 flame,
@@ -322,13 +343,14 @@ def _march_picture(view, width, height, depth, has_depth, origin, h, field4, fla
             )
 
 
-def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail: float = 1.0) -> np.ndarray:
+def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail: float = 1.0, nearest: float = 0.0) -> np.ndarray:
     """Draw a lit volume.
 
     Parameters
     ----------
     depth : (height, width) distance along the view's forward at which rays stop, in m
     detail : factor on the look's samples per voxel
+    nearest : distance along the view's forward at which rays begin, in m
 
     Returns
     -------
@@ -340,7 +362,7 @@ def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail
         return out
     stops = depth if depth is not None else np.zeros((1, 1), np.float32)
     _march_picture(
-        view.packed(), view.width, view.height, stops, depth is not None, volume.origin.astype(np.float32), np.float32(volume.voxel),
+        view.packed(), view.width, view.height, np.float32(nearest), stops, depth is not None, volume.origin.astype(np.float32), np.float32(volume.voxel),
         volume.field, volume.flame, volume.dye, volume.skip, volume.low, volume.high, volume.params, volume.colour, glow_table(), volume.sun, volume.sky,
         volume.ground, volume.towards, np.float32(detail), out,
     )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TypeVar
 
 import numpy as np
@@ -12,7 +12,8 @@ from tenka.cache.store import Frame
 from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
 from tenka.look.march import LitVolume, light_volume, march
-from tenka.look.raster import cast_shadow, compose, see, shade
+from tenka.look.points import PointSet, Swarm, paint, ready, splats_of
+from tenka.look.raster import Backdrop, cast_shadow, compose, lay_over, see, shade
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
 
@@ -43,30 +44,55 @@ class _Kept:
         return self._items[key]  # type: ignore[return-value]
 
 
+@dataclass(eq=False)
+class Shot:
+    """All that is drawn of a moment.
+
+    Attributes
+    ----------
+    gases : frames and their looks
+    swarms : particles
+    mesh : props, and pieces
+    """
+
+    gases: list[tuple[Frame, Look]]
+    mesh: Mesh
+    swarms: list[Swarm] = field(default_factory=list)
+
+
+SLICES, COARSE_SLICES = 10, 4  # of the gas's depth, between which particles lie
+
+
 class Renderer:
-    """Draws frames of one scene; keeps the lit volume, the shadow map and the shaded backdrop while they hold.
+    """Draws frames of one scene; keeps the lit volumes, the shadow map and the shaded backdrop while they hold.
 
     Not for several threads at once.
     """
 
     def __init__(self) -> None:
-        self._lit, self._shadow, self._seen, self._shaded = _Kept(1), _Kept(1), _Kept(), _Kept()
-        self._frame: Frame | None = None  # held, so that its id is not given to another
+        self._lit, self._shadow, self._seen, self._shaded, self._ready = _Kept(4), _Kept(1), _Kept(), _Kept(), _Kept(6)
+        self._held: tuple[object, ...] = ()  # so that their ids are not given to others
 
-    def volume(self, frame: Frame, look: Look, light: Light) -> LitVolume:
-        if frame is not self._frame:
-            self._lit, self._frame = _Kept(1), frame
-        return self._lit.get((look, light), lambda: light_volume(frame, look, light))
+    def _volumes(self, shot: Shot, light: Light) -> list[LitVolume]:
+        held = (*(f for f, _ in shot.gases), *shot.swarms)
+        if len(held) != len(self._held) or any(a is not b for a, b in zip(held, self._held)):
+            self._lit, self._ready, self._held = _Kept(4), _Kept(6), held
+        lit = [self._lit.get((n, look, light), lambda: light_volume(frame, look, light)) for n, (frame, look) in enumerate(shot.gases)]
+        return [v for v in lit if not v.empty]
 
     def draw(self, frame: Frame | None, look: Look, light: Light, view: View, mesh: Mesh, coarse: int = 1) -> Picture:
+        """One picture of one gas, or of the scene without it; see `draw_shot`."""
+        return self.draw_shot(Shot([] if frame is None else [(frame, look)], mesh), light, view, coarse)
+
+    def draw_shot(self, shot: Shot, light: Light, view: View, coarse: int = 1) -> Picture:
         """One picture.
 
         Parameters
         ----------
-        frame : None draws the scene without gas
         coarse : gas is drawn at 1/coarse of the size and half the samples when above 1, and edges are not smoothed
         """
-        volume = self.volume(frame, look, light) if frame is not None else None
+        mesh = shot.mesh
+        volumes = self._volumes(shot, light)
         fine = 2 if coarse == 1 else 1
         big = view.sized(view.width * fine, view.height * fine)
         where = (id(mesh), big.packed().tobytes(), big.width, big.height)
@@ -74,15 +100,66 @@ class Renderer:
         shadow = self._shadow.get((id(mesh), light.heading, light.height), lambda: cast_shadow(mesh, light))
         lamp = light.model_copy(update={"exposure": 0.0})
         backdrop = self._shaded.get((*where, lamp), lambda: shade(surfaces, big, light, shadow))
-        gas = None
-        if volume is not None and not volume.empty:
-            h, w = -(-view.height // coarse), -(-view.width // coarse)
-            step = fine if coarse == 1 else coarse
-            stops = backdrop.depth[step // 2 :: step, step // 2 :: step]
-            stops = np.ascontiguousarray(np.pad(stops, ((0, h - stops.shape[0]), (0, w - stops.shape[1])), mode="edge"))
-            gas = march(volume, view.sized(w, h), stops, 0.5 if coarse > 1 else 1.0)
-        linear, alpha = compose(big, backdrop, fine, gas, coarse, volume)
+        shading = max(volumes, key=lambda v: v.field[..., 0].sum()) if len(volumes) > 1 else volumes[0] if volumes else None
+        step = fine if coarse == 1 else coarse
+        if not shot.swarms and len(volumes) < 2:
+            gas = None
+            if shading is not None:
+                gas = self._gas(shading, view, _stops(backdrop, view, step, coarse), coarse)
+            linear, alpha = compose(big, backdrop, fine, gas, coarse, shading)
+            return Picture(develop(linear, light.exposure), linear, alpha)
+        sets = [self._ready.get((n, s.look, light), lambda: ready(s, light, shading)) for n, s in enumerate(shot.swarms)]
+        linear, alpha = compose(big, backdrop, fine, None, coarse, shading)
+        self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse)
         return Picture(develop(linear, light.exposure), linear, alpha)
+
+    def _gas(self, volume: LitVolume, view: View, stops: np.ndarray, coarse: int, nearest: float = 0.0) -> np.ndarray:
+        h, w = stops.shape
+        return march(volume, view.sized(w, h), stops, 0.5 if coarse > 1 else 1.0, nearest)
+
+    def _mixed(self, linear: np.ndarray, alpha: np.ndarray, sets: list[PointSet], volumes: list[LitVolume], backdrop: Backdrop, view: View, fine: int,
+               step: int, coarse: int) -> None:  # fmt: skip
+        """Gas and particles over the backdrop, from the back to the front: the gas in slices, with the particles of each depth between them."""
+        depth = np.ascontiguousarray(backdrop.depth[fine // 2 :: fine, fine // 2 :: fine])
+        found = [splats_of(s, view) for s in sets]
+        rows = np.concatenate(found) if found else np.zeros((0, 12), np.float32)
+        edges = _edges(rows[:, 5], volumes, view, COARSE_SLICES if coarse > 1 else SLICES)
+        stops = _stops(backdrop, view, step, coarse)
+        order = sorted(volumes, key=lambda v: -float(_depths(v, view).mean()))
+        for far, near in zip(edges, edges[1:]):
+            here = (rows[:, 5] <= far) & (rows[:, 5] > near)
+            if here.any():
+                paint(rows[here], depth, linear, alpha)
+            for volume in order:
+                low, high = float(_depths(volume, view).min()), float(_depths(volume, view).max())
+                if high > near and low < far:
+                    lay_over(self._gas(volume, view, np.minimum(stops, np.float32(far)), coarse, max(near, 0.0)), coarse, linear, alpha)
+
+
+def _stops(backdrop: Backdrop, view: View, step: int, coarse: int) -> np.ndarray:
+    """Where rays through gas stop, at the size at which gas is drawn."""
+    h, w = -(-view.height // coarse), -(-view.width // coarse)
+    stops = backdrop.depth[step // 2 :: step, step // 2 :: step]
+    return np.ascontiguousarray(np.pad(stops, ((0, h - stops.shape[0]), (0, w - stops.shape[1])), mode="edge"))
+
+
+def _depths(volume: LitVolume, view: View) -> np.ndarray:
+    """Depths of the corners of a gas's occupied box, (8,)."""
+    low, high = (volume.origin + b * volume.voxel for b in (volume.low, volume.high))
+    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+    return (corners - view.eye) @ view.forward
+
+
+def _edges(depths: np.ndarray, volumes: list[LitVolume], view: View, count: int) -> list[float]:
+    """Depths that part slices, from far to near: as many particles between two as between the next."""
+    if not volumes:
+        return [1e9, 0.0]
+    low, high = (float(f([f(_depths(v, view)) for v in volumes])) for f in (np.min, np.max))
+    inside = depths[(depths > low) & (depths < high)]
+    if not len(inside):
+        return [1e9, high, 0.0]
+    cuts = np.unique(np.quantile(inside, np.linspace(0, 1, count + 1)))
+    return [1e9, high, *[c for c in cuts[::-1].tolist() if low + 1e-3 < c < high - 1e-3], 0.0]
 
 
 def picture(frame: Frame | None, look: Look, light: Light, camera: Camera, mesh: Mesh, width: int, height: int) -> Picture:

@@ -15,7 +15,7 @@ from tenka.base.jobs import Progress
 from tenka.base.srgb import to_srgb
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.document import with_levers
-from tenka.effect.model import ON_PROP, Effect, GasLayer
+from tenka.effect.model import REGIONS, Effect, GasLayer
 from tenka.gas.grid import Grid, free_bytes
 from tenka.look.colour import glow_table
 from tenka.look.march import light_volume, march
@@ -48,6 +48,16 @@ def content_view(layer: GasLayer, width: int, height: int) -> View:
     return side_view(low, low + np.asarray(grid.size), layer.flipbook.heading, width, height)
 
 
+def _gas(effect: Effect, id: str | None) -> GasLayer:
+    """The gas layer whose flipbook is written."""
+    try:
+        return effect.gas(id)
+    except KeyError:
+        raise BadInput(
+            f"'{id}' is no gas, which alone is packed as a flipbook" if id else "has no gas to pack", "a gas layer", place="pack"
+        ) from None
+
+
 def layout(effect: Effect, layer: GasLayer) -> Layout:
     """Lay out a layer's flipbook.
 
@@ -70,7 +80,7 @@ def layout(effect: Effect, layer: GasLayer) -> Layout:
     frames = tuple(round(float(f)) for f in np.linspace(first, last, count))
     view = content_view(layer, *content)
     grid = Grid.of(layer.domain)
-    feet = [pose_at(s, effect.props, 0.0).origin - np.array([0, 0, s.size[2] / 2]) for s in layer.sources if s.shape not in ON_PROP]
+    feet = [pose_at(s, effect.props, 0.0).origin - np.array([0, 0, s.size[2] / 2]) for s in layer.sources if s.shape in REGIONS]
     base = np.mean(feet, axis=0) if feet else np.asarray(grid.origin) + np.array([grid.size[0] / 2, grid.size[1] / 2, 0])
     px, py, _ = view.project(base[None])[0]
     size = (2 * view.half_width, 2 * view.half_height)
@@ -160,7 +170,7 @@ def pack(
     progress = progress or Progress()
     if tier is not None:
         effect = with_levers(effect, tier)
-    layer = effect.layer(layer_id)
+    layer = _gas(effect, layer_id)
     plan = layout(effect, layer)
     book = layer.flipbook
     need = book.width * book.height * 4 * (1 + (4 if book.second != "none" else 0))

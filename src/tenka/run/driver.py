@@ -1,7 +1,8 @@
-"""The clean run: simulate a layer frame by frame, storing each as it is made, resuming where it can."""
+"""The clean run: simulate layers frame by frame, storing each as it is made, resuming where it can."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -11,85 +12,20 @@ import numpy as np
 
 from tenka.base.jobs import Progress
 from tenka.cache.store import Frame, FrameStore
-from tenka.effect.model import Effect, GasLayer, Quality, heard
-from tenka.gas.forces import centre_fields
-from tenka.gas.grid import BURNT, DENSITY, FUEL, TEMPERATURE, GasState, Grid, Workspace
+from tenka.effect.model import Effect, GasLayer, Layer, PointLayer, Quality, heard, timed
+from tenka.gas.grid import GasState, Grid
 from tenka.gas.guide import Guide, led_by
-from tenka.gas.pressure import project
 from tenka.gas.solver import GasSolver, run_up_frames
-from tenka.gas.window import offset_of
-from tenka.run.keys import frame_keys
+from tenka.particles.state import Points
+from tenka.run.frames import PointFrame, drift, frame_of_state, get_points, get_state, put_points, put_state, wander
+from tenka.run.keys import first_frame, frame_keys
+from tenka.run.links import feeders, groups, needs, taking_part
+from tenka.run.members import GasMember, Group, Links, State
 
 CHECKPOINT_EVERY = 12
 LEADING = ".leading"  # states of the coarse run beside a finer one; the preview's own may have been made by another span
 SHOW_RUN_UP = 3
-HALF_LIMIT = 6e4
-AIR_DENSITY = 1.2  # kg/m^3
-MEASURES = (
-    ("mass", "Smoke", "m³"),
-    ("heat", "Heat", "K m³"),
-    ("fuel", "Fuel", "m³"),
-    ("burnt", "Burnt in a frame", "m³"),
-    ("energy", "Movement", "J"),
-    ("fastest", "Fastest", "m/s"),
-    ("divergence", "Divergence left", "1/s"),
-    ("residual", "Residual", ""),
-)
-"""Figures of each frame that make curves: name in its meta, name shown, unit (of a density of 1 in a cubic metre)."""
-
-
-def frame_of_state(state: GasState, grid: Grid, final: bool = False, work: Workspace | None = None, box: Grid | None = None) -> Frame:
-    """What is stored of a state: half floats in previews, float32 in final runs. `work` adds what the solver measured; `box` is the whole
-    box when the grid follows the gas in it."""
-    kind = np.float32 if final else np.float16
-    velocity = np.empty((3, *grid.shape), np.float32)
-    centre_fields(state.u, state.v, state.w, velocity)
-    scalars = state.scalars
-    density = scalars[..., DENSITY]
-    walls = [float(np.moveaxis(density, axis, 0)[end].max()) for axis in range(3) for end in (0, -1)]
-    if box is not None:  # a side of the window is no wall
-        ends = [(a == 0, a + n == m) for a, n, m in zip(offset_of(grid, box), grid.shape, box.shape)]
-        walls = [w if at_wall else 0.0 for w, at_wall in zip(walls, (end for pair in ends for end in pair))]
-    if grid.shape[1] == 1:
-        walls[2] = walls[3] = 0.0  # a flat box has no sides there to be cut at
-    volume = grid.voxel**3
-    sums = scalars.sum(axis=(0, 1, 2), dtype=np.float64) * volume
-    meta = {
-        "wall": walls, "densest": float(density.max()), "fastest": state.fastest, "mass": float(sums[DENSITY]),
-        "heat": float(sums[TEMPERATURE]), "fuel": float(sums[FUEL]), "flame": float(sums[BURNT]),
-        "energy": 0.5 * AIR_DENSITY * float(np.vdot(velocity, velocity)) * volume,
-    }  # fmt: skip
-    if work is not None:
-        meta.update(work.figures, burnt=work.burnt)
-    burning = bool(sums[FUEL] > 0 or sums[BURNT] > 0)
-
-    def kept(field: np.ndarray) -> np.ndarray:
-        return (field if final else np.clip(field, -HALF_LIMIT, HALF_LIMIT)).astype(kind)
-
-    return Frame(
-        kept(density), kept(scalars[..., TEMPERATURE]), kept(velocity), grid.origin, grid.voxel, state.time, meta,
-        flame=kept(scalars[..., BURNT]) if burning else None, fuel=kept(scalars[..., FUEL]) if burning else None,
-        dye=kept(state.dye) if state.dye is not None else None,
-    )  # fmt: skip
-
-
-def state_of_frame(grid: Grid, frame: Frame) -> GasState:
-    """A state to go on from by live editing: near what the run had, since velocity was kept at centres."""
-    assert frame.velocity is not None
-    state = GasState.still(grid, frame.time)
-    state.scalars[..., DENSITY] = frame.density
-    state.scalars[..., TEMPERATURE] = frame.temperature
-    if frame.fuel is not None and frame.flame is not None:
-        state.scalars[..., FUEL], state.scalars[..., BURNT] = frame.fuel, frame.flame
-    if frame.dye is not None:
-        state.dye = frame.dye.astype(np.float32)
-    for axis, face in enumerate((state.u, state.v, state.w)):
-        c = np.moveaxis(frame.velocity[axis].astype(np.float32), axis, 0)
-        f = np.moveaxis(face, axis, 0)
-        f[1:-1] = 0.5 * (c[1:] + c[:-1])
-        f[0], f[-1] = c[0], c[-1]
-    project(state, grid, Workspace(grid))
-    return state
+TRAILS = ("ribbon", "tube")  # forms that are drawn along where particles were
 
 
 def finer(layer: GasLayer) -> GasLayer:
@@ -102,12 +38,17 @@ def finer(layer: GasLayer) -> GasLayer:
 class _Leader:
     """The coarse run beside a finer one, a frame ahead of it, frame by frame."""
 
-    def __init__(self, plan: Plan, state: GasState, solver: GasSolver, quality: Quality) -> None:
-        self.plan, self.state, self.solver, self.quality = plan, state, solver, quality
+    def __init__(self, plan: Plan, state: GasState, member: GasMember, quality: Quality) -> None:
+        self.plan, self.state, self.member, self.quality = plan, state, member, quality
+
+    @property
+    def solver(self) -> GasSolver:
+        return self.member.solver
 
     def guide(self, rate: float, check: Callable[[], None]) -> Guide:
         """Go one frame on, and hand over both ends of it."""
         before, before_grid, start = led_by(self.state, self.solver.grid), self.solver.grid, self.state.time
+        self.member.links.index = round(start * rate)
         self.state = self.solver.frame(self.state, check)
         after = led_by(self.state, self.solver.grid)
         return Guide(before, before_grid, after, self.solver.grid, start, 1.0 / rate, self.quality.detail, self.quality.guidance)
@@ -115,28 +56,43 @@ class _Leader:
 
 @dataclass
 class Plan:
-    """A layer's frames and their keys, for one state of the effect."""
+    """A layer's frames and their keys, for one state of the effect.
+
+    Attributes
+    ----------
+    effect : with its cues put into delays
+    group : plans of all layers that are stepped together with this one, itself among them, in their order
+    feeds : plans of the layers outside that they take from
+    stored_from : first frame that is stored: the run-up is too where another layer takes from it
+    gives_events : whether births, bounces and deaths are noted for another layer
+    document : the effect as it was given
+    """
 
     effect: Effect
-    layer: GasLayer
+    layer: Layer
     folder: Path | None
     final: bool = False
     keys: dict[int, str] = field(default_factory=dict)
     preview: Plan | None = None  # whose motion a finer final run keeps
+    group: dict[str, Plan] = field(default_factory=dict)
+    feeds: dict[str, Plan] = field(default_factory=dict)
+    stored_from: int = 0
+    gives_events: bool = False
+    document: Effect | None = None
 
     @classmethod
     def of(cls, effect: Effect, layer_id: str | None = None, folder: Path | None = None, final: bool = False) -> Plan:
-        layer = effect.layer(layer_id)
-        if layer not in heard(effect.layers):  # passed over, or another one is soloed: nothing feeds it
-            layer = layer.model_copy(update={"sources": ()})
-        if final and layer.quality.detail > 1:
-            fine = finer(layer)
-            return cls(effect, fine, folder, True, frame_keys(effect, fine, folder, final=True), cls.of(effect, layer_id, folder))
-        return cls(effect, layer, folder, final, frame_keys(effect, layer, folder))
+        """The plan of a layer, by default of the first; with a final run, where it is a gas."""
+        return plans_of(effect, folder, final)[effect.layer(layer_id).id]
 
     @property
     def first(self) -> int:
-        return -run_up_frames(self.layer, self.effect.rate)
+        return min(self.keys)
+
+    @property
+    def gas(self) -> GasLayer:
+        assert isinstance(self.layer, GasLayer)
+        return self.layer
 
     def name(self, frame: int) -> str:
         return self.keys[frame] + (".final" if self.final else "")
@@ -148,26 +104,79 @@ class Plan:
         """For each shown frame whether it can be opened at once."""
         return [store.has(self.name(f)) for f in range(self.effect.frames)]
 
+    def read(self, store: FrameStore, frame: int, velocity: bool = False) -> Frame | PointFrame | None:
+        """A stored frame, of whichever kind; None when it is not there."""
+        if frame not in self.keys:
+            return None
+        if isinstance(self.layer, GasLayer):
+            return store.get_frame(self.name(frame), velocity=velocity)
+        return get_points(store, self.name(frame))
+
+    def runner(self, store: FrameStore | None) -> Group:
+        """Solvers of the whole group."""
+        return Group(list(self.group.values()), Links(store, self.effect.rate, dict(self.feeds)))
+
     def solver(self) -> GasSolver:
-        return GasSolver(self.layer, self.effect.forces, self.effect.props, self.effect.seed, self.effect.rate, self.folder)
+        """The solver of a gas that takes from no other layer."""
+        member = self.runner(None).members[self.layer.id]
+        assert isinstance(member, GasMember)
+        return member.solver
 
 
-def _put_state(store: FrameStore, name: str, state: GasState, guess: np.ndarray, origin: tuple[float, ...]) -> None:
-    """`origin`: of the window that it lies in; `guess` is the pressure from which the next solution round colliders begins: without it a resumed run would differ."""
-    arrays = {"u": state.u, "v": state.v, "w": state.w, "scalars": state.scalars, "guess": guess}
-    if state.dye is not None:
-        arrays["dye"] = state.dye
-    store.put(name, arrays, {"time": state.time, "origin": origin})
+def _waiting(effect: Effect) -> Effect:
+    """The effect with nothing that feeds the layers that take no part: passed over, or another one is soloed."""
+    playing = {layer.id for layer in taking_part(effect)}
+    layers = tuple(layer if layer.id in playing else layer.model_copy(update={"sources": ()}) for layer in effect.layers)
+    return effect if layers == effect.layers else effect.model_copy(update={"layers": layers})
 
 
-def _get_state(store: FrameStore, name: str, solver: GasSolver) -> GasState | None:
-    found = store.get(name)
-    if found is None:
-        return None
-    arrays, meta = found
-    solver.look_at(tuple(meta["origin"]), arrays["scalars"].shape[:3])
-    solver.work.guess[:] = arrays.pop("guess")
-    return GasState(**arrays, time=meta["time"])
+def plans_of(effect: Effect, folder: Path | None, final: bool = False) -> dict[str, Plan]:
+    """Plans of all layers, those that others take from first.
+
+    In final runs a gas is refined; particles stay as they are in the preview, and so does what they feed it.
+    """
+    document, effect = effect, timed(_waiting(effect))
+    by_id = {layer.id: layer for layer in effect.layers}
+    taken = {id for layer in effect.layers for id in needs(layer)}
+    watched = {
+        s.of for layer in effect.layers for s in heard(layer.sources) if s.shape == "particles" and getattr(s, "born_on", "life") != "life"
+    }
+    plans: dict[str, Plan] = {}
+    for members in groups(effect):
+        layers = [by_id[id] for id in members]
+        first = min(first_frame(layer, effect.rate) for layer in layers)
+        if len(layers) > 1:
+            layers = [_begun(layer, -first / effect.rate) for layer in layers]
+        feeds = {id: plans[id] for id in feeders(effect, members)}
+        keys = frame_keys(effect, layers, folder, feeds={id: p.keys for id, p in feeds.items()})
+        group: dict[str, Plan] = {}
+        for layer in layers:
+            group[layer.id] = plans[layer.id] = Plan(
+                effect, layer, folder, False, keys[layer.id], None, group, feeds, min(keys[layer.id]) if layer.id in taken else 0,
+                layer.id in watched, document,
+            )  # fmt: skip
+    return {id: _final(p, plans) if final and isinstance(p.layer, GasLayer) else p for id, p in plans.items()}
+
+
+def _begun(layer: Layer, run_up: float) -> Layer:
+    """A layer with a run-up of its group."""
+    if isinstance(layer, GasLayer):
+        return layer.model_copy(update={"domain": layer.domain.model_copy(update={"run_up": run_up})})
+    return layer.model_copy(update={"run_up": run_up})
+
+
+def _final(plan: Plan, plans: dict[str, Plan]) -> Plan:
+    """The final run of a gas: finer where that is asked for, fed by the stored particles of the preview."""
+    feeds = {id: plans[id] for id in sorted(needs(plan.layer)) if id in plans}
+    fine = plan.gas.quality.detail > 1
+    layer = finer(plan.gas) if fine else plan.gas
+    keys = plan.keys
+    if fine or len(plan.group) > 1:
+        keys = frame_keys(plan.effect, [layer], plan.folder, final=fine, feeds={id: p.keys for id, p in feeds.items()})[layer.id]
+    group: dict[str, Plan] = {}
+    final = Plan(plan.effect, layer, plan.folder, True, keys, plan if fine else None, group, feeds, 0, False, plan.document)
+    group[layer.id] = final
+    return final
 
 
 def step_parts(substeps: int, parts: dict[str, float]) -> dict[str, float]:
@@ -209,18 +218,43 @@ class Report:
     parts: dict[str, float] = field(default_factory=dict)  # seconds per part of the step
 
 
+Made = Callable[[str, int, Frame | PointFrame, Report], None]
+Coming = Callable[[str, int, Frame | PointFrame], None]
+
+
+def _resumed(plan: Plan, store: FrameStore, group: Group, before: int) -> tuple[int, dict[str, State]] | None:
+    """The newest frame at or before `before` from which all of a group can go on to the same result, and its states."""
+    for f in range(before, plan.first, -1):
+        if not all(store.has(p.state_name(f) if isinstance(p.layer, GasLayer) else p.name(f)) for p in plan.group.values()):
+            continue
+        states: dict[str, State] = {}
+        for id, p in plan.group.items():
+            member = group.members[id]
+            if isinstance(member, GasMember):
+                held = get_state(store, p.state_name(f), member.solver)
+                if held is not None:
+                    states[id] = held
+            else:
+                frame = get_points(store, p.name(f), events=True)
+                if frame is not None:
+                    states[id] = frame.state()
+        if len(states) == len(plan.group):
+            return f, states
+    return None
+
+
 def simulate(
     plan: Plan,
     store: FrameStore,
     progress: Progress,
     span: tuple[int, int] | None = None,
-    made: Callable[[int, Frame, Report], None] | None = None,
-    coming: Callable[[int, Frame], None] | None = None,
+    made: Made | None = None,
+    coming: Coming | None = None,
 ) -> Report:
-    """Make every frame of `span` (first, last; inclusive) that is not stored yet.
+    """Make every frame of `span` (first, last; inclusive) that is not stored yet, of the plan's group and of all that it takes from.
 
     Starts from the newest checkpoint at or before what is missing. A run that is cancelled or killed goes on
-    from there to the same arrays. `made` hears of each new frame, `coming` of some of those of the run-up,
+    from there to the same arrays. `made` hears of each new frame, with its layer, `coming` of some of those of the run-up,
     which are not stored.
 
     Raises
@@ -229,59 +263,95 @@ def simulate(
     """
     first, last = span or (0, plan.effect.frames - 1)
     report = Report()
-    missing = [f for f in range(first, last + 1) if not store.has(plan.name(f))]
-    report.reused = last + 1 - first - len(missing)
+    wanted = {id: range(p.stored_from if first == 0 else max(first, p.stored_from), last + 1) for id, p in plan.group.items()}
+    missing = sorted({f for id, p in plan.group.items() for f in wanted[id] if not store.has(p.name(f))})
+    report.reused = last + 1 - first - len([f for f in missing if f >= 0])
     if not missing:
         progress.begin(0, "Nothing to simulate")
         return report
-    solver = plan.solver()
-    start, state, leader = plan.first, None, None
-    for f in range(missing[0], plan.first, -1):
-        if store.has(plan.state_name(f)) and (state := _get_state(store, plan.state_name(f), solver)) is not None:
-            start = f
-            break
+    for feeder in plan.feeds.values():
+        simulate(
+            feeder,
+            store,
+            progress,
+            (0, plan.effect.frames - 1 if last == plan.effect.frames - 1 else min(last + 1, plan.effect.frames - 1)),
+            made,
+            coming,
+        )
+    group = plan.runner(store)
+    resumed = _resumed(plan, store, group, missing[0] - (0 if plan.layer.kind == "gas" and len(plan.group) == 1 else 1))
+    start, states = resumed if resumed is not None else (plan.first, None)
+    leader = None
     if plan.preview is not None:
-        leading, ahead = plan.preview.solver(), None
-        if state is not None:  # both go on from the same frame, or both begin again
-            ahead = _get_state(store, plan.preview.state_name(start) + LEADING, leading)
+        links = Links(store, plan.effect.rate, dict(plan.feeds))
+        leading, ahead = GasMember(plan.preview, links), None
+        if states is not None:  # both go on from the same frame, or both begin again
+            ahead = get_state(store, plan.preview.state_name(start) + LEADING, leading.solver)
             if ahead is None:
-                state, start, solver = None, plan.first, plan.solver()
-        leader = _Leader(plan.preview, ahead if ahead is not None else leading.start(), leading, plan.layer.quality)
-    if state is None:
-        state = solver.start()
+                start, states, group = plan.first, None, plan.runner(store)
+        leader = _Leader(plan.preview, ahead if ahead is not None else leading.start(), leading, plan.gas.quality)
+    if states is None:
+        states = group.start()
+    group.take(states)
+    begun = start
     progress.begin(missing[-1] - start + 1, "Simulating")
     for f in range(start, missing[-1] + 1):
         if f > start:
             if leader is not None:
+                solver = group.members[plan.layer.id].solver
+                assert isinstance(solver, GasSolver)
                 solver.guide = leader.guide(plan.effect.rate, progress.check)
-            state = solver.frame(state, progress.check)
-            if f == start + 1:  # the first step loads the kernels: not a cost of stepping
-                solver.work.parts.clear()
-                solver.substeps = 0
-        if f >= 0 and not store.has(plan.name(f)):
-            frame = frame_of_state(state, solver.grid, plan.final, solver.work, solver.box)
-            frame.meta["parts"] = step_parts(solver.substeps, solver.work.parts)
-            if leader is not None:
-                coarse = frame_of_state(leader.state, leader.solver.grid, final=True)
-                frame.meta.update(drift=drift(coarse, frame, plan.layer.quality.detail), wander=wander(coarse, frame))
-            store.put_frame(plan.name(f), frame)
-            report.simulated += 1
-            report.substeps, report.parts = solver.substeps, dict(solver.work.parts)
-            if made is not None:
-                made(f, frame, report)
-        if coming is not None and f < 0 and f % SHOW_RUN_UP == 0:
-            coming(f, frame_of_state(state, solver.grid))
-        if (f == 0 or f % CHECKPOINT_EVERY == 0) and f > plan.first and not store.has(plan.state_name(f)):
-            if leader is not None:
-                _put_state(store, leader.plan.state_name(f) + LEADING, leader.state, leader.solver.work.guess, leader.solver.grid.origin)
-            _put_state(store, plan.state_name(f), state, solver.work.guess, solver.grid.origin)
+            states = group.frame(states, f - 1, progress.check)
+            if f == begun + 1:  # the first step loads the kernels: not a cost of stepping
+                for member in group.members.values():
+                    member.clear()
+        for id, p in plan.group.items():
+            if f in wanted[id] and not store.has(p.name(f)):
+                _keep(p, store, group, states[id], f, leader, report, made)
+            elif coming is not None and f < 0 and f % SHOW_RUN_UP == 0:
+                coming(id, f, group.members[id].frame_of(states[id]))
+        if (f == 0 or f % CHECKPOINT_EVERY == 0) and f > plan.first:
+            _check_point(plan, store, group, states, f, leader)
         progress.step()
-    report.substeps, report.parts = solver.substeps, dict(solver.work.parts)
+    own = group.members[plan.layer.id]
+    report.substeps, report.parts = own.substeps, dict(own.parts)
     return report
 
 
+def _keep(
+    plan: Plan, store: FrameStore, group: Group, state: State, f: int, leader: _Leader | None, report: Report, made: Made | None
+) -> None:
+    """Store one frame of one layer."""
+    member = group.members[plan.layer.id]
+    frame = member.frame_of(state, plan.final)
+    frame.meta["parts"] = step_parts(member.substeps, member.parts)
+    if isinstance(frame, Frame):
+        if leader is not None:
+            coarse = frame_of_state(leader.state, leader.solver.grid, final=True)
+            frame.meta.update(drift=drift(coarse, frame, plan.gas.quality.detail), wander=wander(coarse, frame))
+        store.put_frame(plan.name(f), frame)
+    else:
+        put_points(store, plan.name(f), frame)
+    if f >= 0:
+        report.simulated += 1
+    report.substeps, report.parts = member.substeps, dict(member.parts)
+    if made is not None and f >= 0:
+        made(plan.layer.id, f, frame, report)
+
+
+def _check_point(plan: Plan, store: FrameStore, group: Group, states: dict[str, State], f: int, leader: _Leader | None) -> None:
+    """Store full states of the gases; frames of particles are full states already."""
+    for id, p in plan.group.items():
+        member, state = group.members[id], states[id]
+        if not isinstance(member, GasMember) or not isinstance(state, GasState) or store.has(p.state_name(f)):
+            continue
+        if leader is not None:
+            put_state(store, leader.plan.state_name(f) + LEADING, leader.state, leader.solver.work.guess, leader.solver.grid.origin)
+        put_state(store, p.state_name(f), state, member.solver.work.guess, member.solver.grid.origin)
+
+
 def stored_frames(plan: Plan, store: FrameStore, progress: Progress, frames: list[int]) -> Iterator[tuple[int, Frame]]:
-    """The given frames in turn, simulating first whatever is missing; one is in memory at a time."""
+    """The given frames of a gas in turn, simulating first whatever is missing; one is in memory at a time."""
     for f in frames:
         frame = store.get_frame(plan.name(f))
         if frame is None:
@@ -292,31 +362,14 @@ def stored_frames(plan: Plan, store: FrameStore, progress: Progress, frames: lis
         yield f, frame
 
 
-def wander(coarse: Frame, fine: Frame) -> float:
-    """How far the middle of a finer frame's smoke is from that of the coarse one, m."""
-    middles = []
-    for frame in (coarse, fine):
-        whole = float(frame.density.sum(dtype=np.float64))
-        if whole <= 0:
-            return 0.0
-        sums = [frame.density.sum(axis=tuple(a for a in range(3) if a != axis), dtype=np.float64) for axis in range(3)]
-        middles.append(np.array([o + frame.voxel * (float(s @ np.arange(len(s))) / whole + 0.5) for o, s in zip(frame.origin, sums)]))
-    return float(np.linalg.norm(middles[1] - middles[0]))
-
-
-def drift(coarse: Frame, fine: Frame, factor: int) -> float:
-    """How far a finer frame is from the coarse one: mean difference of density at the coarse scale, as a share of the coarse mean.
-
-    Both are compared over the box that holds either, so that windows may differ.
-    """
-    low = np.minimum(coarse.origin, fine.origin)
-    shape = np.ceil((np.maximum(coarse.high, fine.high) - low) / coarse.voxel - 1e-3).astype(int)
-    sums = []
-    for frame, step in ((coarse, 1), (fine, factor)):
-        whole = np.zeros(shape * step, np.float32)
-        first = np.round((np.asarray(frame.origin) - low) / frame.voxel).astype(int)
-        place = tuple(slice(a, min(a + n, m)) for a, n, m in zip(first, frame.shape, whole.shape))
-        whole[place] = frame.density[tuple(slice(0, p.stop - p.start) for p in place)]
-        x, y, z = shape
-        sums.append(whole.reshape(x, step, y, step, z, step).mean(axis=(1, 3, 5)))
-    return float(np.abs(sums[0] - sums[1]).sum() / max(float(sums[0].sum()), 1e-9))
+def past_of(plan: Plan, store: FrameStore, index: int) -> tuple[tuple[float, Points], ...]:
+    """Earlier frames of a layer of particles that is drawn along its past, the newest first."""
+    layer, found = plan.layer, []
+    if not isinstance(layer, PointLayer) or layer.look.form not in TRAILS:
+        return ()
+    for back in range(1, math.ceil(layer.look.trail * plan.effect.rate) + 2):
+        frame = plan.read(store, index - back) if index - back in plan.keys and store.has(plan.name(index - back)) else None
+        if not isinstance(frame, PointFrame):
+            break
+        found.append((frame.time, frame.points))
+    return tuple(found)

@@ -1,13 +1,14 @@
 """Cache keys: a frame's key is a hash of all that led to it.
 
-The key of a frame chains the key before it with the samples of every course in its span. Two effects that
-differ only from frame 40 on therefore share the keys, and the stored frames, of frames 0 to 39.
+The key of a frame chains the key before it with the samples of every course in its span, and with the keys of the frames that it takes from.
+Two effects that differ only from frame 40 on therefore share the keys, and the stored frames, of frames 0 to 39.
 """
 
 from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -15,24 +16,42 @@ import numpy as np
 
 from tenka.effect.catalogue import plain, settings_that_affect, walk
 from tenka.effect.courses import Course
-from tenka.effect.model import ON_PROP, Effect, GasLayer, Prop, Source, Swirl, heard
+from tenka.effect.model import ON_PROP, DebrisLayer, Effect, Feed, GasLayer, Layer, PointLayer, PointSource, Prop, Swirl, heard
 from tenka.gas.settings import SAMPLES, course_samples, envelope_samples
 from tenka.gas.solver import SOLVER_VERSION, run_up_frames
 from tenka.gas.sources import image_file
+from tenka.particles.births import Schedule
+from tenka.particles.files import points_file, sequence
+from tenka.particles.solver import POINTS_VERSION, run_up_frames_of
 from tenka.scene.poses import carriers
 from tenka.scene.props import mesh_file
 
-_BY_ENVELOPE = ("start", "end", "emission")
+_BY_ENVELOPE = ("start", "end", "emission", "delay", "cue")
+_BY_SCHEDULE = ("rate", "burst", "burst_at", "burst_over", "burst_every")
 
 
-def _still_settings(effect: Effect, layer: GasLayer, folder: Path | None, final: bool) -> dict[str, Any]:
+def first_frame(layer: Layer, rate: float) -> int:
+    """The first frame of a layer's run-up, 0 or below."""
+    return -(run_up_frames(layer, rate) if isinstance(layer, GasLayer) else run_up_frames_of(layer, rate))
+
+
+def _still_settings(effect: Effect, layer: Layer, folder: Path | None, final: bool) -> dict[str, Any]:
     """All that shapes the simulation and does not move: without names, looks and what is passed over."""
     simulation = {"simulation", "final"} if final else {"simulation"}
     sources = {}
     for source in heard(layer.sources):
         own = settings_that_affect(source, simulation)
-        sources[source.id] = {k: v for k, v in own.items() if k not in _BY_ENVELOPE}
-        if source.shaped_by == "image" and source.image:
+        left = _BY_ENVELOPE + (_BY_SCHEDULE if isinstance(source, PointSource) and source.shape != "particles" else ())
+        sources[source.id] = {k: v for k, v in own.items() if k not in left}
+        if isinstance(source, PointSource):
+            sources[source.id]["number"] = layer.sources.index(source)
+            if source.shape == "particles":
+                sources[source.id] |= {"start": source.start, "end": source.end, "delay": source.delay}
+            if source.shape == "file" and source.file:
+                files = sequence(points_file(source, folder))
+                sources[source.id]["file"] = [_digest(f) for f in (files if source.plays else files[:1])]
+                sources[source.id] |= {"burst_at": source.burst_at, "burst_over": source.burst_over, "delay": source.delay}
+        elif source.shaped_by == "image" and source.image:
             sources[source.id]["image"] = _digest(image_file(source, folder))
     props = {}
     for prop in _taking_part(effect, layer):
@@ -40,17 +59,29 @@ def _still_settings(effect: Effect, layer: GasLayer, folder: Path | None, final:
         if prop.shape == "mesh" and prop.file:
             props[prop.id]["content"] = _digest(mesh_file(prop, folder))
             props[prop.id].pop("file", None)  # what it holds counts, not where it lies
-    parts = {name: settings_that_affect(getattr(layer, name), simulation) for name in ("domain", "motion", "fading", "fire", "quality")}
+    names = (
+        ("domain", "motion", "fading", "fire", "quality") if isinstance(layer, GasLayer) else ("motion", "ends", "bed", "pieces", "bodies")
+    )
+    parts = {name: settings_that_affect(getattr(layer, name), simulation) for name in names if hasattr(layer, name)}
     forces = {f.id: {"kind": f.kind, **settings_that_affect(f, simulation)} for f in heard(effect.forces)}
     colliders = {c.id: settings_that_affect(c, simulation) for c in heard(layer.colliders)}
+    more: dict[str, Any] = {}
+    if isinstance(layer, PointLayer):
+        more = {"points": POINTS_VERSION, "steps": layer.steps, "most": layer.most, "run_up": layer.run_up}
+        if isinstance(layer, DebrisLayer) and layer.held:
+            more["held"] = sorted(layer.held)
+        if layer.ends.off_camera:
+            more["camera"] = plain(effect.camera)
     return {"solver": SOLVER_VERSION, "seed": effect.seed, "rate": effect.rate, "layer": layer.id, "sources": sources, "props": props,
-            "forces": forces, "colliders": colliders, **parts}  # fmt: skip
+            "forces": forces, "colliders": colliders, **parts, **more}  # fmt: skip
 
 
-def _taking_part(effect: Effect, layer: GasLayer) -> list[Prop]:
-    """The props that the simulation sees: those that give, those that stop the gas, and whatever carries or turns something."""
+def _taking_part(effect: Effect, layer: Layer) -> list[Prop]:
+    """The props that the simulation sees: those that give, those that stop the layer, and whatever carries or turns something."""
     used = {s.prop for s in heard(layer.sources) if s.shape in ON_PROP} | {c.prop for c in heard(layer.colliders)}
     used |= {f.turned_by for f in heard(effect.forces) if isinstance(f, Swirl)}
+    if isinstance(layer, DebrisLayer) and layer.pieces.make == "prop":
+        used.add(layer.pieces.prop)
     seen = [p for p in effect.props if p.id in used]
     for placed in (*seen, *heard(layer.sources), *heard(effect.forces)):
         used |= {p.id for p in carriers(placed, effect.props)}
@@ -71,32 +102,67 @@ def _digest(file: Path) -> str:
         return "missing"
 
 
-def _moving(effect: Effect, layer: GasLayer, first: int, count: int) -> np.ndarray:
+def _births(source: PointSource, first: int, count: int, rate: float) -> list[np.ndarray]:
+    """What decides on a source's births, at each sample: the rate and the span so far, and the bursts that have come or come before the next sample."""
+    times = (first + np.arange(count)) / (rate * SAMPLES)
+    if source.shape in ("particles", "file"):
+        return []
+    plan = Schedule.of(source, 0, first / (rate * SAMPLES), max(count, 2), rate)
+    bursts, coming = np.zeros(count), np.zeros(count)
+    for number, at in plan.bursts():
+        due = times + 1.0 / (rate * SAMPLES) >= at
+        bursts += np.where(due, source.burst + 1e-3 * number, 0.0)
+        coming += np.where(due, at * (1 + number) + 1e3 * source.burst_over, 0.0)
+    return [plan.level[:count], np.asarray(plan.clipped(times), float), bursts, coming]
+
+
+def _moving(effect: Effect, layer: Layer, first: int, count: int) -> np.ndarray:
     """Samples of every course and envelope, (curves, count), in the order of the document."""
     rows = []
-    nodes: list[Any] = [layer.motion, layer.fading, layer.fire, *heard(layer.sources), *heard(effect.forces), *_taking_part(effect, layer)]
+    parts = [layer.motion, layer.fading, layer.fire] if isinstance(layer, GasLayer) else [layer.motion]
+    nodes: list[Any] = [*parts, *heard(layer.sources), *heard(effect.forces), *_taking_part(effect, layer)]
     for node in nodes:
-        if isinstance(node, Source):
+        if isinstance(node, PointSource):
+            rows += _births(node, first, count, effect.rate)
+        elif isinstance(node, Feed):
             rows.append(envelope_samples(node, first, count, effect.rate))
+        delay = node.delay if isinstance(node, Feed) else 0.0
         for _, p, value, _ in walk(node):
             if isinstance(value, Course) and p.name != "emission":
-                rows.append(course_samples(value, first, count, effect.rate))
+                placed = p.section in ("Where", "Path")
+                rows.append(course_samples(value, first, count, effect.rate, 0.0 if placed else delay))
     return np.array(rows) if rows else np.zeros((0, count))
 
 
-def frame_keys(effect: Effect, layer: GasLayer, folder: Path | None, final: bool = False) -> dict[int, str]:
-    """Key of every frame from the first of the run-up (negative indices) to the last shown one.
+def frame_keys(
+    effect: Effect, layers: list[Layer], folder: Path | None, final: bool = False, feeds: Mapping[str, Mapping[int, str]] | None = None
+) -> dict[str, dict[int, str]]:
+    """Keys of the frames of layers that are stepped together, by layer, from the first of the run-up (negative indices) to the last shown one.
 
-    With `final`, what only a finer final run sees is covered too. A frame's key covers the samples from the frame before it up to itself.
+    With `final`, what only a finer final run sees is covered too. A frame's key covers the samples from the frame before it up to itself, and
+    the same of what it takes from.
+
+    Parameters
+    ----------
+    effect : with its cues put into delays, see `timed`
+    feeds : keys of the layers outside that they take from
     """
-    before = run_up_frames(layer, effect.rate)
-    still = json.dumps(_still_settings(effect, layer, folder, final), sort_keys=True, default=plain).encode()
+    first = min(first_frame(layer, effect.rate) for layer in layers)
+    still = json.dumps([_still_settings(effect, layer, folder, final) for layer in layers], sort_keys=True, default=plain).encode()
     key = hashlib.blake2b(still, digest_size=16).hexdigest()
-    count = (before + effect.frames - 1) * SAMPLES + 1
-    samples = _moving(effect, layer, -before * SAMPLES, max(1, count))
-    keys = {-before: key}
-    for n in range(1, before + effect.frames):
-        part = np.ascontiguousarray(samples[:, (n - 1) * SAMPLES : n * SAMPLES + 1])
-        key = hashlib.blake2b(key.encode() + part.tobytes(), digest_size=16).hexdigest()
-        keys[n - before] = key
-    return keys
+    count = (effect.frames - 1 - first) * SAMPLES + 1
+    samples = [_moving(effect, layer, first * SAMPLES, max(1, count)) for layer in layers]
+
+    def taken(*frames: int) -> str:
+        return "".join(f"{id}{keys.get(f, '')}" for id, keys in sorted((feeds or {}).items()) for f in frames)
+
+    chain = {first: hashlib.blake2b((key + taken(first)).encode(), digest_size=16).hexdigest() if feeds else key}
+    for n in range(first + 1, effect.frames):
+        at = (n - first) * SAMPLES
+        part = b"".join(np.ascontiguousarray(rows[:, at - SAMPLES : at + 1]).tobytes() for rows in samples)
+        chain[n] = hashlib.blake2b((chain[n - 1] + taken(n - 1, n)).encode() + part, digest_size=16).hexdigest()
+    if len(layers) == 1:
+        return {layers[0].id: chain}
+    return {
+        layer.id: {n: hashlib.blake2b((k + layer.id).encode(), digest_size=16).hexdigest() for n, k in chain.items()} for layer in layers
+    }

@@ -17,48 +17,96 @@ from tenka.base.errors import BadInput, Cancelled, TenkaError
 from tenka.base.jobs import Progress
 from tenka.base.threads import give_way
 from tenka.cache.store import Frame, FrameStore
-from tenka.effect.model import Effect, Trial
-from tenka.gas.grid import GasState, Grid
-from tenka.gas.solver import GasSolver
-from tenka.run.driver import Plan, Report, frame_of_state, simulate, state_of_frame, step_parts
+from tenka.effect.model import Effect, GasLayer, Trial
+from tenka.gas.grid import Grid
+from tenka.particles.state import Points
+from tenka.run.driver import Plan, Report, past_of, plans_of, simulate, step_parts
+from tenka.run.frames import PointFrame, state_of_frame
+from tenka.run.links import taking_part
+from tenka.run.members import GasMember, Group, Links, State
 
 REST_SECONDS = 0.4
 CLEAN_RUN_NICE = 8
 
 
+AnyFrame = Frame | PointFrame
+
+
 @dataclass
 class Shown:
-    """A frame to show, and whether it is loose (of a running state that an edit took hold of)."""
+    """The frames of all layers to show, and whether they are loose (of a running state that an edit took hold of)."""
 
     index: int
-    frame: Frame
+    frames: dict[str, AnyFrame]
     loose: bool
-    key: str = ""  # of a stored frame
+    key: str = ""  # of stored frames
+
+    @property
+    def frame(self) -> Frame | None:
+        """That of the first gas."""
+        return next((f for f in self.frames.values() if isinstance(f, Frame)), None)
+
+    def gas(self, id: str | None) -> Frame | None:
+        """That of a gas layer, or of the first one when it is none."""
+        found = self.frames.get(id or "")
+        return found if isinstance(found, Frame) else self.frame
+
+    def points(self, id: str | None) -> PointFrame | None:
+        """That of a layer of particles or debris, or of the first one."""
+        found = self.frames.get(id or "")
+        return found if isinstance(found, PointFrame) else next((f for f in self.frames.values() if isinstance(f, PointFrame)), None)
 
 
 @dataclass
 class _Loose:
     index: int
-    state: GasState
-    solver: GasSolver
-    effect: Effect
+    states: dict[str, State]
+    group: Group
+    plans: dict[str, Plan]
+
+
+@dataclass
+class LayerStatus:
+    """What is known of a layer.
+
+    Attributes
+    ----------
+    stored : for each shown frame, whether it can be opened
+    figures : what was measured of each frame, see tenka.run.frames
+    step_parts : ms of each part of a sub-step
+    """
+
+    stored: list[bool] = field(default_factory=list)
+    figures: dict[int, dict[str, Any]] = field(default_factory=dict)
+    step_parts: dict[str, float] = field(default_factory=dict)
+
+    @property
+    def walls(self) -> dict[int, list[float]]:
+        return {f: meta.get("wall", []) for f, meta in self.figures.items()}
+
+    @property
+    def densest(self) -> float:
+        return max((meta.get("densest", 0.0) for meta in self.figures.values()), default=0.0)
 
 
 @dataclass
 class Status:
-    """A snapshot for the interface."""
+    """A snapshot for the interface; `stored` says for which frames all layers are there."""
 
     stored: list[bool] = field(default_factory=list)
     loose: set[int] = field(default_factory=set)
-    walls: dict[int, list[float]] = field(default_factory=dict)
-    densest: float = 0.0
     running: bool = False
     at: int = 0
+    doing: str = ""  # the layer that is simulated now
     seconds_left: float | None = None
     problem: str = ""
-    step_parts: dict[str, float] = field(default_factory=dict)  # ms per sub-step
-    figures: dict[int, dict[str, Any]] = field(default_factory=dict)  # what was measured of each frame, see run.driver
-    pace: tuple[dict[int, dict[str, Any]], Grid] | None = None  # the newest figures that there are, and the grid they belong to
+    layers: dict[str, LayerStatus] = field(default_factory=dict)
+    pace: dict[str, tuple[dict[int, dict[str, Any]], Grid]] = field(default_factory=dict)  # the newest figures of each gas, and their grid
+
+    def of(self, layer: str | None) -> LayerStatus:
+        """Of one layer; by default of the first."""
+        found = self.layers.get(layer or "")
+        return found or next(iter(self.layers.values()), LayerStatus())
 
 
 class Session:
@@ -75,7 +123,8 @@ class Session:
         self.store, self.file = store, file
         self.changed = changed or (lambda: None)
         self._lock = threading.Condition()
-        self._plan: Plan | None = None
+        self._plans: dict[str, Plan] | None = None
+        self._of: Effect | None = None
         self._beside: dict[str, tuple[object, list[Plan]]] = {}
         self._pinned: tuple[Trial, ...] = ()
         self._asked: Effect | None = None
@@ -86,10 +135,10 @@ class Session:
         self._coming: Shown | None = None
         self._problem = ""
         self._figures: dict[str, dict[str, Any]] = {}
-        self._pace: tuple[dict[int, dict[str, Any]], Grid] | None = None
+        self._pace: dict[str, tuple[dict[int, dict[str, Any]], Grid]] = {}
         self._loose_shown: set[int] = set()
-        self._parts: dict[str, float] = {}
-        self._at = 0
+        self._parts: dict[str, dict[str, float]] = {}
+        self._at, self._doing = 0, ""
         self._run_again = False
         self._closed = False
         self._thread = threading.Thread(target=self._loop, name="clean run", daemon=True)
@@ -108,20 +157,20 @@ class Session:
             self._due = time.monotonic() + (REST_SECONDS if wait else 0.0)
             self._lock.notify_all()
 
-    def _plan_now(self) -> Plan | None:
-        """The plan of the newest document; made by whichever worker thread asks first."""
+    def _plans_now(self) -> dict[str, Plan] | None:
+        """The plans of the newest document's layers that take part; made by whichever worker thread asks first."""
         with self._lock:
-            asked, plan = self._asked, self._plan
-        if asked is None or (plan is not None and plan.effect is asked):
-            return plan
-        if not asked.layers:
-            new = None
-        else:
-            new = Plan.of(asked, None, self.folder)
+            asked, plans, of = self._asked, self._plans, self._of
+        if asked is None or of is asked:
+            return plans
+        playing = {layer.id for layer in taking_part(asked)} or {layer.id for layer in asked.layers[:1]}
+        new = {id: p for id, p in plans_of(asked, self.folder).items() if id in playing} or None
         with self._lock:
             if self._asked is asked:
-                same = plan is not None and new is not None and new.keys == plan.keys
-                self._plan = new
+                same = (
+                    plans is not None and new is not None and {i: p.keys for i, p in plans.items()} == {i: p.keys for i, p in new.items()}
+                )
+                self._plans, self._of = new, asked
                 if not same:
                     self._problem = ""
                     self._loose_shown = set()
@@ -131,35 +180,61 @@ class Session:
         return new
 
     def frame(self, index: int, live: bool = False) -> Shown | None:
-        """The frame to show at `index`: stored, or loose while playing (`live`), or None when it must be waited for."""
-        plan = self._plan_now()
-        if plan is None:
+        """The frames to show at `index`: stored, or loose while playing (`live`), or None when they must be waited for.
+
+        Where only some layers are stored yet, those are shown.
+        """
+        plans = self._plans_now()
+        if not plans:
             return None
-        index = min(max(index, 0), plan.effect.frames - 1)
-        known = self.store.has(plan.name(index))
-        stored = self.store.get_frame(plan.name(index), velocity=live) if known else None
-        if known and stored is None:
-            self._again()  # it was damaged, or taken away from under the session
-        if stored is not None:
-            self._note(plan, index, stored.meta)
+        count = next(iter(plans.values())).effect.frames
+        index = min(max(index, 0), count - 1)
+        frames: dict[str, AnyFrame] = {}
+        for id, plan in plans.items():
+            if self.store.has(plan.name(index)):
+                found = plan.read(self.store, index, velocity=live)
+                if found is None:
+                    self._again()  # it was damaged, or taken away from under the session
+                else:
+                    frames[id] = found
+                    self._note(plan, index, found.meta)
+        if len(frames) == len(plans):
             self._loose = None
-            self._last = Shown(index, stored, False, plan.keys[index])
+            self._last = Shown(index, frames, False, self._key(plans, index))
             return self._last
         if self._last is None and self._coming is not None:
             return self._coming  # nothing to show yet: the run-up, as it goes
-        if not live or self._about_to_come(plan, index):
+        if not live:
+            return Shown(index, frames, False, "part") if frames and self._last is None else None
+        if self._about_to_come(index):
             return None
-        return self._step_loose(plan, index)
+        return self._step_loose(plans, index)
+
+    @staticmethod
+    def _key(plans: dict[str, Plan], index: int) -> str:
+        return "|".join(p.keys[index] for p in plans.values() if index in p.keys)
 
     def key_of(self, index: int) -> str:
-        """Key of a frame of the newest plan that is ready."""
+        """Key of the frames of the newest plans that are ready."""
         with self._lock:
-            return self._plan.keys.get(index, "") if self._plan is not None else ""
+            return self._key(self._plans, index) if self._plans is not None else ""
 
-    def frame_with_velocity(self, index: int) -> Frame | None:
-        """A stored frame with its velocity, for reading values; disturbs nothing."""
-        plan = self._plan_now()
-        return self.store.get_frame(plan.name(index), velocity=True) if plan is not None and index in plan.keys else None
+    def frame_with_velocity(self, index: int, layer: str | None = None) -> Frame | None:
+        """A stored frame of a gas, by default the first, with its velocity, for reading values; disturbs nothing."""
+        plans = self._plans_now() or {}
+        gases = [p for id, p in plans.items() if isinstance(p.layer, GasLayer) and (layer is None or id == layer)]
+        return self.store.get_frame(gases[0].name(index), velocity=True) if gases and index in gases[0].keys else None
+
+    def past(self, layer: str, index: int) -> tuple[tuple[float, Points], ...]:
+        """Earlier stored particles of a layer that is drawn along where they were, the newest first."""
+        plan = (self._plans_now() or {}).get(layer)
+        return past_of(plan, self.store, index) if plan is not None else ()
+
+    def points_at(self, index: int, layer: str) -> PointFrame | None:
+        """A stored frame of a layer of particles; disturbs nothing."""
+        plan = (self._plans_now() or {}).get(layer)
+        found = plan.read(self.store, index) if plan is not None and self.store.has(plan.keys.get(index, "")) else None
+        return found if isinstance(found, PointFrame) else None
 
     def plans_beside(self, other: str) -> list[Plan]:
         """The plans whose frames `other` ("final", or a trial's id) may have, best first; made when first asked for."""
@@ -175,22 +250,27 @@ class Session:
             known = self._beside.get(other)
         if known is None or known[0] is not key:
             effect = asked if trial is None else trial.onto(asked)
-            plans = [Plan.of(effect, None, self.folder, final=True)] if effect.layers else []
-            if trial is not None and plans:
-                plans.append(Plan.of(effect, None, self.folder))
+            plans = list(plans_of(effect, self.folder, final=True).values())
+            if trial is not None:
+                plans += [p for p in plans_of(effect, self.folder).values() if isinstance(p.layer, GasLayer)]
             known = (key, plans)
             with self._lock:
                 self._beside[other] = known
         return known[1]
 
     def beside(self, other: str, index: int) -> tuple[Shown, Effect] | None:
-        """A stored frame of the final run or of a trial, and the effect that it belongs to; None when it is not there (yet)."""
-        for plan in self.plans_beside(other):
-            if index in plan.keys and self.store.notice(plan.name(index)):
-                frame = self.store.get_frame(plan.name(index))
-                if frame is not None:
-                    return Shown(index, frame, False, plan.name(index)), plan.effect
-        return None
+        """Stored frames of the final run or of a trial, and the effect that they belong to; None when they are not there (yet)."""
+        plans = self.plans_beside(other)
+        frames: dict[str, AnyFrame] = {}
+        for plan in plans:
+            if plan.layer.id not in frames and index in plan.keys and self.store.notice(plan.name(index)):
+                found = plan.read(self.store, index)
+                if found is not None:
+                    frames[plan.layer.id] = found
+        if not frames or any(isinstance(p.layer, GasLayer) and p.layer.id not in frames for p in plans):
+            return None
+        effect = plans[0].document or plans[0].effect
+        return Shown(index, frames, False, self._key({p.layer.id: p for p in plans}, index)), effect
 
     def _pin(self, effect: Effect) -> None:
         """Hold on to the frames of the effect's trials."""
@@ -203,87 +283,116 @@ class Session:
                 names |= {plan.name(f) for f in range(plan.effect.frames)}
         self.store.pin(str(self.file), names)
 
-    def _about_to_come(self, plan: Plan, index: int) -> bool:
+    def _about_to_come(self, index: int) -> bool:
         """True when the clean run is at the frames just before `index`, so that waiting is short."""
         with self._lock:
             running = self._progress is not None and not self._progress.cancelled
             return running and 0 <= index - self._at <= 1
 
-    def _step_loose(self, plan: Plan, index: int) -> Shown | None:
-        last, loose = self._last, self._loose
-        if loose is None or loose.index not in (index - 1, index) or loose.solver.box.voxel != plan.layer.domain.voxel:
-            if last is None or last.index not in (index - 1, index):
-                return None
-            if last.frame.velocity is None:  # it was read to be looked at: a step needs all of it
-                whole = self.store.get_frame(last.key, velocity=True) if last.key else None
+    def _begin_loose(self, plans: dict[str, Plan], last: Shown) -> _Loose | None:
+        """All layers as one group that goes on from what is shown; None when that does not fit the settings any more."""
+        if set(last.frames) != set(plans):
+            return None
+        try:
+            group = Group(list(plans.values()), Links(None, next(iter(plans.values())).effect.rate, {}))
+        except TenkaError:
+            return None
+        states: dict[str, State] = {}
+        for id, frame in last.frames.items():
+            member = group.members[id]
+            if not isinstance(frame, Frame):
+                states[id] = frame.state()
+                continue
+            if frame.velocity is None:  # it was read to be looked at: a step needs all of it
+                whole = self.store.get_frame(last.key.split("|")[list(plans).index(id)], velocity=True) if last.key else None
                 if whole is None:
                     return None
-                last = Shown(last.index, whole, False, last.key)
-            try:
-                solver = plan.solver()
-            except TenkaError:
-                return None
-            if last.frame.voxel != solver.box.voxel:
+                frame = whole
+            assert isinstance(member, GasMember)
+            solver = member.solver
+            if frame.voxel != solver.box.voxel:
                 return None
             if solver.layer.domain.follow:
-                solver.look_at(last.frame.origin, last.frame.shape)
-            elif solver.grid.shape != last.frame.shape or solver.grid.origin != last.frame.origin:
+                solver.look_at(frame.origin, frame.shape)
+            elif solver.grid.shape != frame.shape or solver.grid.origin != frame.origin:
                 return None
-            loose = _Loose(last.index, state_of_frame(solver.grid, last.frame), solver, plan.effect)
-        if loose.effect is not plan.effect:
-            if not loose.solver.take_settings(plan.layer, plan.effect.forces, plan.effect.props):
-                self._loose = None
+            states[id] = state_of_frame(solver.grid, frame)
+        return _Loose(last.index, states, group, plans)
+
+    def _step_loose(self, plans: dict[str, Plan], index: int) -> Shown | None:
+        last, loose = self._last, self._loose
+        if loose is None or loose.index not in (index - 1, index) or set(loose.plans) != set(plans):
+            if last is None or last.index not in (index - 1, index):
                 return None
-            loose.effect = plan.effect
+            loose = self._begin_loose(plans, last)
+            if loose is None:
+                return None
+        if loose.plans is not plans:
+            for id, plan in plans.items():
+                solver = loose.group.members[id].solver
+                e = plan.effect
+                if isinstance(plan.layer, GasLayer):
+                    if not solver.take_settings(plan.layer, e.forces, e.props):  # type: ignore[arg-type]
+                        self._loose = None
+                        return None
+                else:
+                    solver.take_settings(plan.layer, e.forces, e.props)  # type: ignore[arg-type]
+            loose.plans = plans
         try:
-            state = loose.solver.frame(loose.state)
-            frame = frame_of_state(state, loose.solver.grid, work=loose.solver.work, box=loose.solver.box)
+            loose.group.take(loose.states)
+            states = loose.group.frame(loose.states, loose.index)
+            frames = {id: member.frame_of(states[id]) for id, member in loose.group.members.items()}
         except TenkaError as error:
             self._problem, self._loose = str(error), None
             return None
-        loose.state, loose.index = state, index
+        loose.states, loose.index = states, index
         self._loose = loose
-        self._parts = step_parts(loose.solver.substeps, loose.solver.work.parts)
+        for id, member in loose.group.members.items():
+            self._parts[id] = step_parts(member.substeps, member.parts)
         self._loose_shown.add(index)
-        self._last = Shown(index, frame, True)
+        self._last = Shown(index, frames, True)
         self.changed()
         return self._last
 
     def _note(self, plan: Plan, index: int, meta: dict[str, Any]) -> None:
         self._figures[plan.keys[index]] = meta
-        self._parts = meta.get("parts") or self._parts
+        if meta.get("parts"):
+            self._parts[plan.layer.id] = meta["parts"]
 
-    def _note_stored(self, plan: Plan) -> None:
+    def _note_stored(self, plans: dict[str, Plan]) -> None:
         """Take the figures of frames that an earlier session stored."""
-        for index in range(plan.effect.frames):
-            if plan.keys[index] not in self._figures and self.store.has(plan.name(index)):
-                meta = self.store.figures(plan.name(index))
-                if meta is not None:
-                    self._note(plan, index, meta)
+        for plan in plans.values():
+            for index in range(plan.effect.frames):
+                if plan.keys[index] not in self._figures and self.store.has(plan.name(index)):
+                    meta = self.store.figures(plan.name(index))
+                    if meta is not None:
+                        self._note(plan, index, meta)
 
     @property
     def status(self) -> Status:
         with self._lock:
-            plan, progress = self._plan, self._progress
-            if plan is None:
+            plans, progress = self._plans, self._progress
+            if not plans:
                 return Status(problem=self._problem)
-            if plan.effect.layers and any(k in self._figures for k in plan.keys.values()):
-                self._pace = ({f: self._figures[k] for f, k in plan.keys.items() if k in self._figures}, Grid.of(plan.layer.domain))
-            figures = {f: self._figures[k] for f, k in plan.keys.items() if f >= 0 and k in self._figures}
-            known = {f: meta.get("wall", []) for f, meta in figures.items()}
-            densest = max((meta.get("densest", 0.0) for meta in figures.values()), default=0.0)
+            layers = {}
+            for id, plan in plans.items():
+                figures = {f: self._figures[k] for f, k in plan.keys.items() if k in self._figures}
+                if figures and isinstance(plan.layer, GasLayer):
+                    self._pace[id] = (figures, Grid.of(plan.layer.domain))
+                shown = {f: meta for f, meta in figures.items() if f >= 0}
+                layers[id] = LayerStatus(plan.stored(self.store), shown, dict(self._parts.get(id, {})))
             return Status(
-                stored=plan.stored(self.store), loose=set(self._loose_shown), walls=known, densest=densest, running=progress is not None,
-                at=self._at, seconds_left=progress.seconds_left if progress else None, problem=self._problem, step_parts=dict(self._parts),
-                figures=figures, pace=self._pace,
+                stored=[all(row) for row in zip(*(s.stored for s in layers.values()))], loose=set(self._loose_shown), running=progress is not None,
+                at=self._at, doing=self._doing, seconds_left=progress.seconds_left if progress else None, problem=self._problem, layers=layers,
+                pace=dict(self._pace),
             )  # fmt: skip
 
     def wait_until_stored(self, seconds: float = 600.0) -> bool:
         """Block until every frame is stored; False after `seconds` or when a problem stopped the run."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
-            plan = self._plan_now()
-            if plan is not None and all(plan.stored(self.store)) and plan.effect is self._asked:
+            plans = self._plans_now()
+            if plans and self._of is self._asked and all(all(p.stored(self.store)) for p in plans.values()):
                 return True
             if self._problem:
                 return False
@@ -300,10 +409,10 @@ class Session:
 
     def _loop(self) -> None:
         give_way(CLEAN_RUN_NICE)
-        finished: Plan | None = None
+        finished: Effect | None = None
         while True:
             with self._lock:
-                while not self._closed and not self._run_again and (self._asked is None or (finished and finished.effect is self._asked)):
+                while not self._closed and not self._run_again and (self._asked is None or finished is self._asked):
                     self._lock.wait()
                 self._run_again = False
                 if self._closed:
@@ -313,45 +422,47 @@ class Session:
                     self._lock.wait(pause)
                     continue
             try:
-                plan = self._plan_now()
+                plans = self._plans_now()
             except BadInput as error:
-                self._problem, plan = str(error), None
-            if plan is None or plan.effect is not self._asked:
-                if plan is None:
+                self._problem, plans = str(error), None
+            asked = self._of
+            if not plans or asked is not self._asked or asked is None:
+                if not plans:
                     with self._lock:
                         if not self._closed and self._due <= time.monotonic():
                             self._lock.wait(0.5)
                 continue
-            self._note_stored(plan)
-            self._pin(plan.effect)
-            if self._run(plan):
-                finished = plan
+            self._note_stored(plans)
+            self._pin(asked)
+            if self._run(plans):
+                finished = asked
             self.changed()
 
-    def _run(self, plan: Plan) -> bool:
-        """One clean run; True when it ended by itself (done, or stopped by a problem)."""
+    def _run(self, plans: dict[str, Plan]) -> bool:
+        """One clean run of all layers; True when it ended by itself (done, or stopped by a problem)."""
         progress = Progress()
         with self._lock:
-            if self._plan is not plan:
+            if self._plans is not plans:
                 return False
             self._progress = progress
 
-        def made(index: int, frame: Frame, report: Report) -> None:
-            self._note(plan, index, frame.meta)
-            self._at = index
+        def made(id: str, index: int, frame: AnyFrame, report: Report) -> None:
+            self._note(plans[id], index, frame.meta)
+            self._at, self._doing = index, id
             self._coming = None
             self.changed()
 
-        def coming(index: int, frame: Frame) -> None:
-            self._coming = Shown(index, frame, True)
+        def coming(id: str, index: int, frame: AnyFrame) -> None:
+            self._coming = Shown(index, {id: frame}, True)
             self.changed()
 
         try:
-            simulate(plan, self.store, progress, made=made, coming=coming)
+            for plan in plans.values():
+                simulate(plan, self.store, progress, made=made, coming=coming)
         except Cancelled:
             return False
         except (TenkaError, MemoryError) as error:
-            self._problem = str(error) or "There is not enough memory for this domain."
+            self._problem = str(error) or "There is not enough memory for this effect."
         except Exception as error:  # a fault of ours must be seen, not end the thread
             self._problem = f"The simulation stopped by a fault: {error!r}."
         finally:

@@ -1,0 +1,481 @@
+"""Particles as pictures: what each looks like now, and thousands or a million of them over a picture, from the back to the front.
+
+Each becomes a splat: a disc, a soft sprite or a streak in the picture, with premultiplied light and a share by which it hides. Splats are
+sorted by depth and shared out to bands of rows, which are drawn at once.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from tenka.base.jit import kernel, prange
+from tenka.base.randomness import unit_array
+from tenka.cache.store import Frame
+from tenka.effect.model import AMBIENT_KELVIN, Light, PointLook, Ramp
+from tenka.look.colour import GLOW_REFERENCE, LUT, XYZ_TO_RGB, black_body_colour, black_body_xyz, ramp_table
+from tenka.look.light import sky_depth, sun_depth
+from tenka.look.march import GROUND_COLOUR, SKY_COLOUR, LitVolume, box_span, sun_through
+from tenka.particles.state import Points
+from tenka.scene.cameras import View, sun_direction
+
+BANDS = 24
+SHADE_CELLS = 48
+ZERO = np.float32(0.0)
+ONE = np.float32(1.0)
+HALF = np.float32(0.5)
+DISC, SOFT, PART, ROUND = 0, 1, 2, 3  # a disc; a soft sprite or streak; a part of a ribbon; a part of a tube
+LEAST_PX = 0.6  # a smaller splat is drawn this large and lets through the more
+MOST_PX = 4000.0
+
+
+@dataclass
+class PointSet:
+    """Particles of one layer, made ready for drawing: all that does not depend on the camera.
+
+    Attributes
+    ----------
+    place : (n, 3) m; tail : (n, 3) m, the other end of a streak, or the same place
+    width : (n,) m; colour : (n, 3) linear light given or thrown back, not yet weighted; alpha : (n,)
+    kind, softness, opaque : of all; ticks : (m, 2, 3) m, lines that show where they go
+    """
+
+    place: np.ndarray
+    tail: np.ndarray
+    width: np.ndarray
+    colour: np.ndarray
+    alpha: np.ndarray
+    kind: int
+    softness: float
+    opaque: float
+    ticks: np.ndarray = field(default_factory=lambda: np.zeros((0, 2, 3), np.float32))
+
+    def __len__(self) -> int:
+        return len(self.place)
+
+
+def over(ramp: Ramp, x: np.ndarray) -> np.ndarray:
+    """A ramp at many places in [0, 1]."""
+    table = ramp_table(ramp, LUT)
+    return table[np.clip((np.asarray(x) * (LUT - 1) + 0.5).astype(np.int32), 0, LUT - 1)]
+
+
+def life_of(p: Points, t: float, source_lives: np.ndarray) -> np.ndarray:
+    """Share of its life that each has behind it; those that stay count by their source's life."""
+    life = np.where(np.isfinite(p.life), p.life, source_lives[p.source] if len(source_lives) else 1.0)
+    return np.clip(p.age(t) / np.maximum(life, 1e-6), 0.0, 1.0)
+
+
+def met(frame: Frame, place: np.ndarray, what: str) -> np.ndarray:
+    """A gas's values at places: density, heat (K), speed (m/s) as (n,), colour as (n, 3)."""
+    from scipy import ndimage
+
+    at = ((place - np.asarray(frame.origin)) / frame.voxel - 0.5).T
+
+    def read(field_: np.ndarray) -> np.ndarray:
+        return ndimage.map_coordinates(field_.astype(np.float32), at, order=1, mode="constant", cval=0.0)
+
+    if what == "gas heat":
+        return read(frame.temperature) + AMBIENT_KELVIN
+    if what == "gas speed" and frame.velocity is not None:
+        return np.sqrt(sum(read(c) ** 2 for c in frame.velocity))
+    if what == "gas colour" and frame.dye is not None:
+        held = np.maximum(read(frame.dye[..., 3]), 1e-6)
+        return np.stack([read(frame.dye[..., c]) / held for c in range(3)], axis=1)
+    return read(frame.density)
+
+
+def values_by(look: PointLook, p: Points, t: float, life: np.ndarray, gas: Frame | None) -> np.ndarray:
+    """What the colour ramp runs over, (n,), in its own unit."""
+    by = look.colour_by
+    if by == "life":
+        return life
+    if by == "age":
+        return p.age(t)
+    if by == "speed":
+        return np.linalg.norm(p.velocity, axis=1)
+    if by == "height":
+        return p.place[:, 2]
+    if by == "heat":
+        return p.heat + AMBIENT_KELVIN
+    if by.startswith("gas") and by != "gas colour":
+        return met(gas, p.place, by) if gas is not None else np.zeros(len(p), np.float32)
+    return np.zeros(len(p), np.float32)
+
+
+def range_of(look: PointLook, values: np.ndarray) -> tuple[float, float]:
+    """The range over which the ramp is laid: stated, or that of the frame; life is always whole."""
+    if look.colour_by == "life":
+        return 0.0, 1.0
+    if look.fit and len(values):
+        low, high = float(values.min()), float(values.max())
+        return low, max(high, low + 1e-6)
+    return look.colour_low, look.colour_high if look.colour_high != look.colour_low else look.colour_low + 1e-6
+
+
+def black_bodies(kelvin: np.ndarray) -> np.ndarray:
+    """Linear light of black bodies at temperatures, (n, 3), as tenka.look.colour.glow_table has it but beyond its end too."""
+    grid = np.linspace(600.0, 8000.0, 512)
+    table = np.maximum(black_body_xyz(grid) @ XYZ_TO_RGB.T / black_body_xyz(GLOW_REFERENCE)[1], 0.0)
+    return np.stack([np.interp(kelvin, grid, table[:, c], left=0.0) for c in range(3)], axis=1)
+
+
+def colours_of(look: PointLook, p: Points, t: float, life: np.ndarray, gas: Frame | None) -> np.ndarray:
+    """The colour of each, (n, 3) linear, before light."""
+    if look.colour_by == "heat":
+        colour = black_bodies(p.heat + AMBIENT_KELVIN)
+    elif look.colour_by == "direction":
+        fast = np.linalg.norm(p.velocity, axis=1, keepdims=True)
+        colour = 0.5 + 0.5 * p.velocity / np.maximum(fast, 1e-6)
+    elif look.colour_by == "gas colour":
+        colour = (
+            met(gas, p.place, "gas colour")
+            if gas is not None and gas.dye is not None
+            else np.tile(over(look.colour, np.zeros(1)), (len(p), 1))
+        )
+    else:
+        values = values_by(look, p, t, life, gas)
+        low, high = range_of(look, values)
+        x = np.clip((values - low) / (high - low), 0.0, 1.0) * look.repeats
+        x = np.where(x >= look.repeats, 1.0, x - np.floor(x)) if look.repeats > 1 else x
+        colour = over(look.colour, x)
+        if colour.ndim == 1:
+            colour = np.repeat(colour[:, None], 3, axis=1)
+    if look.carried > 0:
+        colour = colour + look.carried * (p.colour - colour)
+    return np.asarray(colour, np.float32)
+
+
+def _multiplied(look: PointLook, p: Points) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Rows, offsets (m) and size factors of all copies; the first of each is the particle itself."""
+    n, k = len(p), look.copies
+    rows = np.repeat(np.arange(n), k)
+    number = np.tile(np.arange(k), n)
+    id = p.id[rows]
+    u = [unit_array(8101 + c, id & 0xFFFFFFFF, id >> 32, number).astype(np.float32) for c in range(4)]
+    z, a, r = 2 * u[0] - 1, 2 * np.pi * u[1], np.cbrt(u[2])
+    flat = np.sqrt(np.maximum(0, 1 - z * z))
+    off = look.copies_spread * (r[:, None] * np.stack([flat * np.cos(a), flat * np.sin(a), z], axis=1))
+    size = look.copies_size + (1 - look.copies_size) * u[3] ** 2
+    first = number == 0
+    off[first] = 0
+    return rows, off.astype(np.float32), np.where(first, 1.0, size).astype(np.float32)
+
+
+@dataclass(eq=False)
+class Swarm:
+    """Particles of one layer at one time, and all that decides how they look.
+
+    Attributes
+    ----------
+    lives : s, the life of each source, for those that stay
+    met : a frame of the gas that they meet
+    past : earlier moments and particles, the newest first, for ribbons and tubes
+    """
+
+    points: Points
+    time: float
+    look: PointLook
+    lives: np.ndarray
+    met: Frame | None = None
+    past: tuple[tuple[float, Points], ...] = ()
+
+
+def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None) -> PointSet:
+    """All that does not depend on the camera; a lit gas dims the sun for them."""
+    p, t, look, lives, gas = swarm.points, swarm.time, swarm.look, swarm.lives, swarm.met
+    life = life_of(p, t, lives)
+    colour = colours_of(look, p, t, life, gas)
+    width = p.width * over(look.size_over, life) * np.float32(look.scale)
+    alpha = look.opacity * over(look.opacity_over, life)
+    if look.vary > 0:
+        tone = 1 + look.vary * (2 * unit_array(611, p.id & 0xFFFFFFFF, p.id >> 32) - 1)
+        colour = colour * tone[:, None]
+    place, velocity = p.place, p.velocity
+    if look.copies > 1 and look.form not in ("ribbon", "tube"):
+        rows, off, size = _multiplied(look, p)
+        place, velocity, colour, alpha, width = place[rows] + off, velocity[rows], colour[rows], alpha[rows], width[rows] * size
+    seen = (alpha > 1e-4) & (width > 0)
+    if not seen.all():
+        place, velocity, colour, alpha, width = place[seen], velocity[seen], colour[seen], alpha[seen], width[seen]
+    colour = colour * np.float32(look.brightness)
+    if look.lit > 0 and len(place):
+        lit = np.asarray(light_at(place, width, alpha * look.opaque, look, light, volume), np.float32)
+        colour = colour * (1 - look.lit + look.lit * lit)
+    if look.form in ("ribbon", "tube"):
+        return _trails(swarm, np.flatnonzero(seen), colour, width, alpha)
+    tail = place
+    if look.form == "streak":
+        tail = place - velocity * np.float32(look.streak)
+    elif look.stretch > 0 and look.form in ("disc", "sprite"):
+        tail = place - velocity * (look.stretch * width)[:, None]
+    kind = DISC if look.form in ("disc", "point") else SOFT
+    if look.form == "point":
+        width = np.full(len(place), 1e-6, np.float32)
+    ticks = (
+        np.stack([p.place, p.place + 0.1 * p.velocity], axis=1)[:: max(1, len(p) // 4000)]
+        if look.ticks
+        else np.zeros((0, 2, 3), np.float32)
+    )
+    f32 = np.float32
+    return PointSet(place.astype(f32), np.asarray(tail, f32), width.astype(f32), colour.astype(f32), alpha.astype(f32), kind, look.softness, look.opaque,
+                    ticks.astype(f32))  # fmt: skip
+
+
+FINER = 3  # straight parts between two frames of a trail
+
+
+def _trails(swarm: Swarm, rows: np.ndarray, colour: np.ndarray, width: np.ndarray, alpha: np.ndarray) -> PointSet:
+    """Ribbons or tubes back along where each was: parts between frames, bent by the speeds at both (Hermite).
+
+    `rows` are the particles, with the colour, width and alpha of each.
+    """
+    look, p, t = swarm.look, swarm.points.picked(rows), swarm.time
+    heads, tails, sizes, colours, alphas = [], [], [], [], []
+    newer_t, place, speed, live = t, p.place.astype(np.float32), p.velocity.astype(np.float32), np.arange(len(p))
+    moments = [m for m in swarm.past if m[0] > t - look.trail - 1.0]
+    for older_t, past in [*moments, (-np.inf, Points())]:
+        order = np.argsort(past.id)
+        at = np.searchsorted(past.id, p.id[live], sorter=order)
+        found = np.zeros(len(live), bool)
+        if len(past):
+            at = np.minimum(at, len(past) - 1)
+            found = past.id[order[at]] == p.id[live]
+        # those that are not there were born in between: straight back to their birth
+        since = np.where(found, older_t if np.isfinite(older_t) else newer_t, np.clip(p.born[live], newer_t - 0.5, newer_t)).astype(
+            np.float32
+        )
+        span = (newer_t - since)[:, None]
+        b, v = place, speed
+        a, u = b - v * span, v
+        if found.any():
+            a, u = a.copy(), u.copy()
+            a[found], u[found] = past.place[order[at[found]]], past.velocity[order[at[found]]]
+        for k in range(FINER):
+            s0, s1 = np.float32(1 - k / FINER), np.float32(1 - (k + 1) / FINER)
+            ends = []
+            for s in (s0, s1):
+                ends.append(
+                    a * (1 + 2 * s) * (1 - s) ** 2 + b * s * s * (3 - 2 * s) + u * span * s * (1 - s) ** 2 - v * span * s * s * (1 - s)
+                )
+            along = (t - (since + (newer_t - since) * (s0 + s1) / 2)) / look.trail
+            kept = (along < 1) & (span[:, 0] > 1e-6)
+            heads.append(ends[0][kept])
+            tails.append(ends[1][kept])
+            who = live[kept]
+            sizes.append(width[who] * over(look.trail_width, along[kept]))
+            alphas.append(alpha[who] * over(look.trail_opacity, along[kept]))
+            colours.append(colour[who])
+        on = found & (t - older_t < look.trail)
+        live, place, speed, newer_t = live[on], a[on], u[on], older_t
+        if not len(live):
+            break
+    join = np.concatenate
+    f32 = np.float32
+    return PointSet(
+        join(heads).astype(f32), join(tails).astype(f32), join(sizes).astype(f32), join(colours).astype(f32), join(alphas).astype(f32),
+        ROUND if look.form == "tube" else PART, look.softness, look.opaque,
+    )  # fmt: skip
+
+
+def light_at(place: np.ndarray, width: np.ndarray, alpha: np.ndarray, look: PointLook, own: Light, volume: LitVolume | None) -> np.ndarray:
+    """Light that falls on each, (n, 3): the sun through the gas and the others, and the sky."""
+    towards = sun_direction(own.heading, own.height)
+    sun = black_body_colour(own.kelvin) * own.strength
+    sky = own.sky * SKY_COLOUR + 0.5 * own.sky * GROUND_COLOUR
+    through, open_sky = np.ones(len(place), np.float32), np.ones(len(place), np.float32)
+    if look.self_shadow > 0 and look.opaque > 0 and len(place) > 8:
+        through, open_sky = _self_shadow(place, width, alpha, look.self_shadow, towards)
+    if volume is not None and not volume.empty:
+        v = volume
+        out = np.empty(len(place), np.float32)
+        _sun_through_gas(place.astype(np.float32), v.towards, v.origin.astype(np.float32), np.float32(v.voxel), v.field, v.low, v.high, out)
+        through = through * out
+    return 0.30 * through[:, None] * sun + 0.75 * open_sky[:, None] * sky
+
+
+def _self_shadow(
+    place: np.ndarray, width: np.ndarray, alpha: np.ndarray, strength: float, towards: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """Share of sun and sky that the others let through: their areas spread on a coarse grid, swept like a gas."""
+    low, high = np.quantile(place, 0.005, axis=0).astype(float), np.quantile(place, 0.995, axis=0).astype(float)
+    size = float(max((high - low).max(), 1e-3))
+    h = size / SHADE_CELLS
+    low = low - 1.5 * h
+    shape = np.minimum(np.ceil((high + 1.5 * h - low) / h).astype(int) + 1, SHADE_CELLS + 4)
+    rho = np.zeros(tuple(shape), np.float32)
+    area = (alpha * (math.pi / 4) * width * width / (h * h * h)).astype(np.float32)
+    _gather(place, area, low.astype(np.float32), np.float32(h), rho)
+    rho = np.minimum(rho, np.float32(6.0 / h))
+    depth, sky = sun_depth(rho, h, towards), np.empty_like(rho)
+    sky_depth(rho, h, sky)
+    i = np.clip(((place - low) / h).astype(int), 0, shape - 1)
+    own = 0.5 * h * rho[i[:, 0], i[:, 1], i[:, 2]]
+    to_sun = np.maximum(depth[i[:, 0], i[:, 1], i[:, 2]] - own, 0) * strength
+    to_sky = np.maximum(sky[i[:, 0], i[:, 1], i[:, 2]] - own, 0) * strength * 0.5
+    return (0.8 * np.exp(-to_sun) + 0.2 * np.exp(-0.25 * to_sun)).astype(np.float32), np.exp(-to_sky).astype(np.float32)
+
+
+@kernel
+def _gather(place, area, low, h, rho):
+    nx, ny, nz = rho.shape
+    for n in range(place.shape[0]):
+        x, y, z = (place[n, 0] - low[0]) / h - HALF, (place[n, 1] - low[1]) / h - HALF, (place[n, 2] - low[2]) / h - HALF
+        a, b, c = np.int64(np.floor(x)), np.int64(np.floor(y)), np.int64(np.floor(z))
+        if a < 0 or b < 0 or c < 0 or a >= nx - 1 or b >= ny - 1 or c >= nz - 1:
+            continue
+        f, g, e = x - np.float32(a), y - np.float32(b), z - np.float32(c)
+        for i in range(2):
+            for j in range(2):
+                for k in range(2):
+                    rho[a + i, b + j, c + k] += area[n] * (f if i else ONE - f) * (g if j else ONE - g) * (e if k else ONE - e)
+
+
+@kernel(parallel=True)
+def _sun_through_gas(place, towards, origin, h, field_, low, high, out):
+    nx, ny, nz, _ = field_.shape
+    for p_ in prange(place.shape[0]):
+        n = np.int64(p_)
+        px, py, pz = (place[n, 0] - origin[0]) / h, (place[n, 1] - origin[1]) / h, (place[n, 2] - origin[2]) / h
+        near, far = box_span(px, py, pz, towards[0], towards[1], towards[2], low, high)
+        near = max(near, ZERO)
+        if near >= far:
+            out[n] = ONE
+            continue
+        a = min(max(np.int64(px + near * towards[0]), 0), nx - 1)
+        b = min(max(np.int64(py + near * towards[1]), 0), ny - 1)
+        c = min(max(np.int64(pz + near * towards[2]), 0), nz - 1)
+        out[n] = sun_through(field_[a, b, c, 1])
+
+
+@kernel(parallel=True)
+def _project(view, width, height, place, tail, size, colour, alpha, kind, softness, opaque, least, out, keep):
+    """Fill the splats of all particles; `keep` says which are in the picture."""
+    for p_ in prange(place.shape[0]):
+        n = np.int64(p_)
+        keep[n] = 0
+        dx, dy, dz = place[n, 0] - view[0], place[n, 1] - view[1], place[n, 2] - view[2]
+        depth = dx * view[3] + dy * view[4] + dz * view[5]
+        if depth < np.float32(0.05):
+            continue
+        flat = view[14] > HALF
+        scale = ONE if flat else ONE / depth
+        half_w, half_h = np.float32(width) * HALF, np.float32(height) * HALF
+        x = ((dx * view[6] + dy * view[7] + dz * view[8]) * scale / view[12] + ONE) * half_w
+        y = (ONE - (dx * view[9] + dy * view[10] + dz * view[11]) * scale / view[13]) * half_h
+        radius = HALF * size[n] * scale / view[13] * half_h
+        tx, ty = x, y
+        ex, ey, ez = tail[n, 0] - view[0], tail[n, 1] - view[1], tail[n, 2] - view[2]
+        far = ex * view[3] + ey * view[4] + ez * view[5]
+        if far > np.float32(0.05):
+            scale = ONE if flat else ONE / far
+            tx = ((ex * view[6] + ey * view[7] + ez * view[8]) * scale / view[12] + ONE) * half_w
+            ty = (ONE - (ex * view[9] + ey * view[10] + ez * view[11]) * scale / view[13]) * half_h
+        a = alpha[n]
+        if radius < least:  # it covers less than a pixel: as large as one, and lets through the more
+            long = math.sqrt((tx - x) ** 2 + (ty - y) ** 2)
+            before = math.pi * radius * radius + 2 * radius * long
+            after = math.pi * least * least + 2 * least * long
+            a *= min(ONE, max(before / after, np.float32(0.0)))
+            radius = least
+        if kind == DISC and size[n] < np.float32(2e-6):
+            a, radius = alpha[n], least
+        if radius > np.float32(MOST_PX) or a <= np.float32(1e-5):
+            continue
+        if max(x, tx) + radius < ZERO or min(x, tx) - radius > width or max(y, ty) + radius < ZERO or min(y, ty) - radius > height:
+            continue
+        keep[n] = 1
+        out[n, 0], out[n, 1], out[n, 2], out[n, 3], out[n, 4], out[n, 5] = x, y, tx, ty, radius, depth
+        out[n, 6], out[n, 7], out[n, 8], out[n, 9] = colour[n, 0] * a, colour[n, 1] * a, colour[n, 2] * a, a * opaque
+        out[n, 10], out[n, 11] = softness, np.float32(kind)
+
+
+def splats_of(points: PointSet, view: View) -> np.ndarray:
+    """The particles that are in a picture, (m, 12): x, y of the head; x, y of the tail; radius in px; depth in m; red, green, blue, and the share
+    by which it hides; softness; kind."""
+    n = len(points)
+    out, keep = np.empty((n, 12), np.float32), np.empty(n, np.uint8)
+    if n:
+        _project(view.packed(), view.width, view.height, points.place, points.tail, points.width, points.colour, points.alpha, points.kind,
+                 np.float32(points.softness), np.float32(points.opaque), np.float32(LEAST_PX), out, keep)  # fmt: skip
+    return out[keep.astype(bool)] if n and not keep.all() else out
+
+
+@kernel
+def _banded(rows, order, height, counts, fill, members):
+    """Indices of the splats of each band, in the order given; called twice: to count, then to fill."""
+    for m in range(order.size):
+        n = order[m]
+        top = min(rows[n, 1], rows[n, 3]) - rows[n, 4]
+        foot = max(rows[n, 1], rows[n, 3]) + rows[n, 4]
+        a = max(np.int64(top * BANDS / height), 0)
+        b = min(np.int64(foot * BANDS / height), BANDS - 1)
+        for band in range(a, b + 1):
+            if fill:
+                members[counts[band]] = n
+            counts[band] += 1
+
+
+@kernel(parallel=True)
+def _paint(rows, members, starts, depth, image, alpha):
+    """Draw splats over a picture, each band on its own, in the order of `members`."""
+    height, width, _ = image.shape
+    for p_ in prange(BANDS):
+        band = np.int64(p_)
+        top, foot = -((-height * band) // BANDS), -((-height * (band + 1)) // BANDS)
+        for m in range(starts[band], starts[band + 1]):
+            q = rows[members[m]]
+            x, y, tx, ty, radius = q[0], q[1], q[2], q[3], q[4]
+            ux, uy = tx - x, ty - y
+            long2 = ux * ux + uy * uy
+            inverse = ONE / long2 if long2 > np.float32(1e-6) else ZERO
+            first = max(np.int64(np.ceil(min(y, ty) - radius - ONE)), top)
+            last = min(np.int64(np.floor(max(y, ty) + radius + ONE)), foot - 1)
+            left = max(np.int64(np.ceil(min(x, tx) - radius - ONE)), 0)
+            right = min(np.int64(np.floor(max(x, tx) + radius + ONE)), width - 1)
+            soft = max(q[10] * radius, ONE)
+            for j in range(first, last + 1):
+                py = np.float32(j) + HALF - y
+                for i in range(left, right + 1):
+                    px = np.float32(i) + HALF - x
+                    s = min(max((px * ux + py * uy) * inverse, ZERO), ONE)
+                    dx, dy = px - s * ux, py - s * uy
+                    d = np.sqrt(dx * dx + dy * dy)
+                    light = ONE
+                    if q[11] > np.float32(2.5):
+                        cover = min(max(radius + HALF - d, ZERO), ONE)
+                        light = np.float32(0.35) + np.float32(0.75) * np.sqrt(max(ONE - (d / (radius + HALF)) ** 2, ZERO))
+                    elif q[11] > HALF:
+                        e = min(max((radius + HALF - d) / soft, ZERO), ONE)
+                        cover = e * e * (np.float32(3.0) - np.float32(2.0) * e)
+                        if q[11] < np.float32(1.5):
+                            cover *= ONE - np.float32(0.75) * s  # the tail of a streak is what was
+                    else:
+                        cover = min(max(radius + HALF - d, ZERO), ONE)
+                    if cover <= ZERO or depth[j, i] < q[5]:
+                        continue
+                    keep = ONE - cover * q[9]
+                    for c in range(3):
+                        image[j, i, c] = image[j, i, c] * keep + cover * light * q[6 + c]
+                    alpha[j, i] = ONE - (ONE - alpha[j, i]) * (ONE - cover * max(q[9], np.float32(0.0)))
+
+
+def paint(rows: np.ndarray, depth: np.ndarray, image: np.ndarray, alpha: np.ndarray) -> None:
+    """Draw splats over a picture in place, the furthest first; those behind `depth` (h, w) m are hidden.
+
+    Parameters
+    ----------
+    image : (h, w, 3) linear; alpha : (h, w), how much of what was there is hidden
+    """
+    if not len(rows):
+        return
+    order = np.argsort(-rows[:, 5], kind="stable")
+    height = image.shape[0]
+    counts, none = np.zeros(BANDS, np.int64), np.zeros(0, np.int64)
+    _banded(rows, order, float(height), counts, False, none)
+    starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+    members = np.empty(int(starts[-1]), np.int64)
+    _banded(rows, order, float(height), starts[:-1].copy(), True, members)
+    _paint(rows, members, starts, depth, image, alpha)

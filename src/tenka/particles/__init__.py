@@ -1,0 +1,1 @@
+"""Particles and pieces: birth, motion, contact, bodies."""

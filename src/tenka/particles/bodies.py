@@ -1,0 +1,318 @@
+"""Rigid pieces: flight with tumbling, blows and friction at their corners, each other by round hulls, sleep.
+
+Time is cut into pieces of a clock that all sub-steps share, so what happens does not depend on how many sub-steps there are. Blows are
+impulses at a corner with Coulomb friction (Baraff 1997); pairs are found in a uniform grid.
+"""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import numpy as np
+
+from tenka.base.jit import kernel, prange
+from tenka.effect.model import DebrisLayer, Prop
+from tenka.particles.contact import DIE, STICK, distance_to, slope_of, surface_speed
+from tenka.particles.motion import air_at, flight, forces_at
+from tenka.particles.pieces import CORNERS, kind_of, pieces_of
+from tenka.particles.state import ASLEEP, STUCK, Points
+
+TICKS = 8  # of the clock in a frame at least
+CLOCK = 192.0  # 1/s at least
+QUIET = 0.3  # s without moving, after which a piece sleeps
+SLOW = 0.35  # m/s; a slower blow gives nothing back
+ROUND = 0.36  # radius, as a share of its width, with which a piece meets others
+
+
+def ticks_in_frame(rate: float) -> int:
+    return TICKS * math.ceil(CLOCK / (TICKS * rate))
+
+
+@kernel
+def _turned(q, x, y, z):
+    """A vector turned by a quaternion."""
+    w, a, b, c = q[0], q[1], q[2], q[3]
+    tx, ty, tz = 2 * (b * z - c * y), 2 * (c * x - a * z), 2 * (a * y - b * x)
+    return x + w * tx + b * tz - c * ty, y + w * ty + c * tx - a * tz, z + w * tz + a * ty - b * tx
+
+
+@kernel
+def _turned_back(q, x, y, z):
+    w, a, b, c = q[0], -q[1], -q[2], -q[3]
+    tx, ty, tz = 2 * (b * z - c * y), 2 * (c * x - a * z), 2 * (a * y - b * x)
+    return x + w * tx + b * tz - c * ty, y + w * ty + c * tx - a * tz, z + w * tz + a * ty - b * tx
+
+
+@kernel
+def _spun(q, x, y, z, inertia, scale):
+    """Change of spin that a turning blow makes: the inverse inertia, in the scene."""
+    a, b, c = _turned_back(q, x, y, z)
+    return _turned(q, a / (inertia[0] * scale), b / (inertia[1] * scale), c / (inertia[2] * scale))
+
+
+@kernel
+def _turn_on(q, wx, wy, wz, dt):
+    """Turn a quaternion by a spin over a time, exactly."""
+    rate = math.sqrt(wx * wx + wy * wy + wz * wz)
+    if rate < 1e-9:
+        return
+    half = 0.5 * rate * dt
+    s, c = math.sin(half) / rate, math.cos(half)
+    x, y, z = wx * s, wy * s, wz * s
+    a, b, d, e = q[0], q[1], q[2], q[3]
+    q[0], q[1], q[2], q[3] = (
+        c * a - x * b - y * d - z * e,
+        c * b + x * a + y * e - z * d,
+        c * d + y * a + z * b - x * e,
+        c * e + z * a + x * d - y * b,
+    )
+    n = math.sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3])
+    for k in range(4):
+        q[k] /= n
+
+
+@kernel
+def _blow(v, w, q, r, n, surface, bounce, friction, inertia, scale):
+    """Give an impulse at `r` from the middle against a surface with normal `n`; returns the speed into it."""
+    cx = v[0] + w[1] * r[2] - w[2] * r[1] - surface[0]
+    cy = v[1] + w[2] * r[0] - w[0] * r[2] - surface[1]
+    cz = v[2] + w[0] * r[1] - w[1] * r[0] - surface[2]
+    into = cx * n[0] + cy * n[1] + cz * n[2]
+    if into >= 0:
+        return 0.0
+    ax, ay, az = r[1] * n[2] - r[2] * n[1], r[2] * n[0] - r[0] * n[2], r[0] * n[1] - r[1] * n[0]
+    bx, by, bz = _spun(q, ax, ay, az, inertia, scale)
+    share = 1.0 + (by * r[2] - bz * r[1]) * n[0] + (bz * r[0] - bx * r[2]) * n[1] + (bx * r[1] - by * r[0]) * n[2]
+    push = -(1.0 + (bounce if into < -SLOW else 0.0)) * into / share
+    px, py, pz = push * n[0], push * n[1], push * n[2]
+    tx, ty, tz = cx - into * n[0], cy - into * n[1], cz - into * n[2]
+    along = math.sqrt(tx * tx + ty * ty + tz * tz)
+    if along > 1e-6:
+        tx, ty, tz = tx / along, ty / along, tz / along
+        ax, ay, az = r[1] * tz - r[2] * ty, r[2] * tx - r[0] * tz, r[0] * ty - r[1] * tx
+        bx, by, bz = _spun(q, ax, ay, az, inertia, scale)
+        share = 1.0 + (by * r[2] - bz * r[1]) * tx + (bz * r[0] - bx * r[2]) * ty + (bx * r[1] - by * r[0]) * tz
+        rub = min(along / share, friction * push)
+        px, py, pz = px - rub * tx, py - rub * ty, pz - rub * tz
+    v[0] += px
+    v[1] += py
+    v[2] += pz
+    bx, by, bz = _spun(q, r[1] * pz - r[2] * py, r[2] * px - r[0] * pz, r[0] * py - r[1] * px, inertia, scale)
+    w[0] += bx
+    w[1] += by
+    w[2] += bz
+    return into
+
+
+@kernel(parallel=True)
+def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, still, state, kinds, corners, inertia, largest, gravity, drag, size_drag,
+         forced, follow, damping, sleeps, acts, stops, g0, g0_origin, g1, g1_origin, g_voxel, g_share, carried, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
+    """One tick from t0 to t1 of a step from `start` to `end`: flight, turning, and blows against what stops them."""
+    count = stops[0].size
+    for p_ in prange(born.size):
+        i = np.int64(p_)
+        since = max(t0, born[i])
+        dt = t1 - since
+        if dt <= 0 or dead[i] or state[i] & STUCK:
+            continue
+        if born[i] + life[i] <= t1:
+            dead[i] = 1
+        here = min(max((t1 - start) / max(end - start, 1e-12), 0.0), 1.0)
+        q, kind, size = turn[i], kinds[i], width[i]
+        v, w, r, n, surface = np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+        for c in range(3):
+            v[c], w[c] = velocity[i, c], spin[i, c]
+        x, y, z = np.float64(place[i, 0]), np.float64(place[i, 1]), np.float64(place[i, 2])
+        if state[i] & ASLEEP:
+            wakes = False
+            for m in range(count):
+                if stops[0][m] == 0:
+                    continue
+                sx, sy, sz = surface_speed(m, stops, x, y, z)
+                if sx * sx + sy * sy + sz * sz > 1e-4 and distance_to(m, stops, here, x, y, z) < 0.5 * size:
+                    wakes = True
+            if not wakes:
+                continue
+            state[i] &= np.uint8(255 - ASLEEP)
+            still[i] = 0
+        own = (largest / size) ** size_drag if size_drag > 0 else 1.0
+        k, kx, ky, kz, ax, ay, az = forces_at(x, y, z, 0.5 * (since + t1), forced, acts)
+        k, kx, ky, kz = (k + drag) * own, kx * own, ky * own, kz * own
+        if carried:
+            (gx, gy, gz, _a), inside = air_at(g0, g0_origin, g_voxel, x, y, z)
+            if g_share > 0:
+                (hx, hy, hz, _b), _c = air_at(g1, g1_origin, g_voxel, x, y, z)
+                gx, gy, gz = gx + g_share * (hx - gx), gy + g_share * (hy - gy), gz + g_share * (hz - gz)
+            if inside:
+                k, kx, ky, kz = k + follow * own, kx + follow * own * gx, ky + follow * own * gy, kz + follow * own * gz
+        az -= gravity
+        ux, uy, uz = (kx / k, ky / k, kz / k) if k > 1e-12 else (0.0, 0.0, 0.0)
+        e, gone, fallen = flight(k, dt)
+        x, y, z = (
+            x + v[0] * gone + ux * (dt - gone) + ax * fallen,
+            y + v[1] * gone + uy * (dt - gone) + ay * fallen,
+            z + v[2] * gone + uz * (dt - gone) + az * fallen,
+        )
+        v[0], v[1], v[2] = v[0] * e + ux * (1 - e) + ax * gone, v[1] * e + uy * (1 - e) + ay * gone, v[2] * e + uz * (1 - e) + az * gone
+        keep = math.exp(-damping * dt)
+        w[0], w[1], w[2] = w[0] * keep, w[1] * keep, w[2] * keep
+        _turn_on(q, w[0], w[1], w[2], dt)
+        touched = False
+        for m in range(count):
+            if distance_to(m, stops, here, x, y, z) > 0.75 * size:
+                continue
+            scale = size * size
+            for again in range(3):
+                deepest = 0.0
+                for c in range(CORNERS):
+                    a, b, d_ = _turned(q, corners[kind, c, 0] * size, corners[kind, c, 1] * size, corners[kind, c, 2] * size)
+                    d = distance_to(m, stops, here, x + a, y + b, z + d_)
+                    if d >= 0:
+                        continue
+                    touched = True
+                    r[0], r[1], r[2] = a, b, d_
+                    n[0], n[1], n[2] = slope_of(m, stops, here, x + a, y + b, z + d_)
+                    surface[0], surface[1], surface[2] = surface_speed(m, stops, x + a, y + b, z + d_)
+                    if stops[1][m] == DIE:
+                        dead[i] = 1
+                    if stops[1][m] == STICK:
+                        state[i] |= np.uint8(STUCK)
+                        v[0], v[1], v[2] = 0.0, 0.0, 0.0
+                        w[0], w[1], w[2] = 0.0, 0.0, 0.0
+                        continue
+                    into = _blow(v, w, q, r, n, surface, stops[10][m, 0] if again == 0 else 0.0, stops[10][m, 1], inertia[kind], scale)
+                    if into < -SLOW and hit_time[i] < start - 1:
+                        hit_time[i] = t1
+                        hit_place[i, 0], hit_place[i, 1], hit_place[i, 2] = x + a, y + b, z + d_
+                        hit_velocity[i, 0], hit_velocity[i, 1], hit_velocity[i, 2] = v[0], v[1], v[2]
+                    deepest = min(deepest, d)
+                if deepest == 0.0:
+                    break
+                if again == 0:
+                    n[0], n[1], n[2] = slope_of(m, stops, here, x, y, z)
+                    x, y, z = x - 0.8 * deepest * n[0], y - 0.8 * deepest * n[1], z - 0.8 * deepest * n[2]
+        fast = max(math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]), 0.5 * size * math.sqrt(w[0] * w[0] + w[1] * w[1] + w[2] * w[2]))
+        if touched and fast < 3 * sleeps:
+            calm = math.exp(-6.0 * dt)  # what rocks on its corners comes to rest
+            w[0], w[1], w[2], v[0], v[1] = w[0] * calm, w[1] * calm, w[2] * calm, v[0] * calm, v[1] * calm
+        if touched and fast < sleeps:
+            still[i] += np.float32(dt)
+            if still[i] > QUIET:
+                state[i] |= np.uint8(ASLEEP)
+                for c in range(3):
+                    v[c], w[c] = 0.0, 0.0
+        elif not touched or fast > 2 * sleeps:
+            still[i] = 0
+        place[i, 0], place[i, 1], place[i, 2] = x, y, z
+        for c in range(3):
+            velocity[i, c], spin[i, c] = v[c], w[c]
+
+
+@kernel
+def _cells_of(place, size, cells):
+    """A hash of the grid cell of each body."""
+    out = np.empty(place.shape[0], np.int64)
+    for i in range(place.shape[0]):
+        a, b, c = (
+            np.int64(math.floor(place[i, 0] / size)),
+            np.int64(math.floor(place[i, 1] / size)),
+            np.int64(math.floor(place[i, 2] / size)),
+        )
+        out[i] = ((a * 73856093) ^ (b * 19349663) ^ (c * 83492791)) % cells
+    return out
+
+
+@kernel
+def _meet(t1, born, place, velocity, width, state, still, bounce):
+    """Blows between bodies, as balls; in a fixed order, so that results are the same every time."""
+    n = place.shape[0]
+    size = 1e-9
+    for i in range(n):
+        size = max(size, 2 * ROUND * width[i])
+    cells = max(2 * n, 16)
+    hashed = _cells_of(place, size, cells)
+    starts = np.zeros(cells + 1, np.int64)
+    for i in range(n):
+        starts[hashed[i] + 1] += 1
+    for c in range(cells):
+        starts[c + 1] += starts[c]
+    fill, order = starts[:-1].copy(), np.empty(n, np.int64)
+    for i in range(n):
+        order[fill[hashed[i]]] = i
+        fill[hashed[i]] += 1
+    looked = np.empty(27, np.int64)
+    for i in range(n):
+        if born[i] >= t1:
+            continue
+        a, b, c = (
+            np.int64(math.floor(place[i, 0] / size)),
+            np.int64(math.floor(place[i, 1] / size)),
+            np.int64(math.floor(place[i, 2] / size)),
+        )
+        seen = 0
+        for x in range(-1, 2):
+            for y in range(-1, 2):
+                for z in range(-1, 2):
+                    cell = (((a + x) * 73856093) ^ ((b + y) * 19349663) ^ ((c + z) * 83492791)) % cells
+                    again = False
+                    for s in range(seen):
+                        again = again or looked[s] == cell
+                    if again:
+                        continue
+                    looked[seen] = cell
+                    seen += 1
+                    for s in range(starts[cell], starts[cell + 1]):
+                        j = order[s]
+                        if j <= i or born[j] >= t1 or (state[i] & ASLEEP and state[j] & ASLEEP):
+                            continue
+                        dx, dy, dz = place[j, 0] - place[i, 0], place[j, 1] - place[i, 1], place[j, 2] - place[i, 2]
+                        reach = ROUND * (width[i] + width[j])
+                        far = math.sqrt(dx * dx + dy * dy + dz * dz)
+                        if far >= reach or far < 1e-9:
+                            continue
+                        px, py, pz = dx / far, dy / far, dz / far
+                        into = (
+                            (velocity[j, 0] - velocity[i, 0]) * px
+                            + (velocity[j, 1] - velocity[i, 1]) * py
+                            + (velocity[j, 2] - velocity[i, 2]) * pz
+                        )
+                        mi, mj = width[i] ** 3, width[j] ** 3
+                        ti, tj = mj / (mi + mj), mi / (mi + mj)
+                        apart = 0.2 * (reach - far)
+                        for k in range(3):
+                            d = px if k == 0 else (py if k == 1 else pz)
+                            place[i, k] -= ti * apart * d
+                            place[j, k] += tj * apart * d
+                            if into < 0:
+                                push = -(1 + (bounce if into < -SLOW else 0.0)) * into
+                                velocity[i, k] -= ti * push * d
+                                velocity[j, k] += tj * push * d
+                        if into < -0.1:
+                            for m in (i, j):
+                                state[m] &= np.uint8(255 - ASLEEP)
+                                still[m] = 0
+
+
+def advance_bodies(p: Points, layer: DebrisLayer, start: float, end: float, rate: float, props: tuple[Prop, ...], folder: Path | None, common: tuple,
+                   acts: tuple, stops: tuple, air: tuple, ends: np.ndarray, dead: np.ndarray, hits: tuple[np.ndarray, ...]) -> None:  # fmt: skip
+    """Move all pieces from `start`, or their birth, to `end`, in place; see tenka.particles.motion.advance for the arguments."""
+    own = pieces_of(layer, props, folder)
+    kinds = kind_of(layer, p.id, len(own))
+    corners, inertia = np.stack([q.corners for q in own]), np.stack([q.inertia for q in own])
+    gravity, drag, size_drag, forced, follow, cooling = common
+    tick = 1.0 / (rate * ticks_in_frame(rate))
+    first, last = math.floor(start / tick + 1e-6), math.ceil(end / tick - 1e-6)
+    largest = float(p.width.max())
+    for n in range(first, last):
+        t0, t1 = max(start, n * tick), min(end, (n + 1) * tick)
+        _fly(t0, t1, start, end, p.born, p.life, p.place, p.velocity, p.width, p.turn, p.spin, p.still, p.state, kinds, corners, inertia, largest, gravity, drag,
+             size_drag, forced, follow, layer.bodies.damping, layer.bodies.sleeps, acts, stops, *air, dead, *hits)  # fmt: skip
+        if layer.bodies.each_other and len(p) > 1:
+            _meet(t1, p.born, p.place, p.velocity, p.width, p.state, p.still, layer.motion.bounce)
+    if cooling > 0:
+        p.heat *= np.exp(-cooling * (end - np.maximum(start, p.born))).astype(np.float32)
+    if ends[0] > 0:
+        dead[p.place[:, 2] < ends[1]] = 1
+    if ends[2] > 0:
+        dead[np.linalg.norm(p.place, axis=1) > ends[2]] = 1

@@ -1,0 +1,210 @@
+"""What stops particles: signed distances as kernels see them, and when and how a particle meets a surface."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from tenka.base.jit import kernel
+from tenka.effect.model import PointCollider, PointLayer, Prop, heard
+from tenka.gas.settings import Moment
+from tenka.scene.distance import field_of
+from tenka.scene.poses import Motion, Pose, motion_between
+
+GROUND, SPHERE, BOX, CYLINDER, FIELD = 0, 1, 2, 3, 4
+BOUNCE, STICK, DIE = 0, 1, 2
+FORMS = {"sphere": SPHERE, "box": BOX, "cylinder": CYLINDER}
+RESPONSES = {"bounce": BOUNCE, "stick": STICK, "die": DIE}
+FIELD_CELLS = 64  # along a mesh's longest side
+
+
+@dataclass
+class Stops:
+    """All that stops a layer during one step, as arrays of a row for each; the ground, where it takes part, is the first.
+
+    Attributes
+    ----------
+    form, response : (k,) codes
+    size : (k, 3) m of a plain form
+    turn0, origin0, turn1, origin1 : poses at the step's start and end
+    speed, spin, centre : (k, 3) how each moves: v(x) = speed + spin x (x - centre)
+    traits : (k, 3) bounce, friction, skin in m
+    radius : (k,) m from its origin within which it lies
+    values : all distance fields, one after the other; shape, start, corner and step say which part is whose
+    """
+
+    form: np.ndarray
+    response: np.ndarray
+    size: np.ndarray
+    turn0: np.ndarray
+    origin0: np.ndarray
+    turn1: np.ndarray
+    origin1: np.ndarray
+    speed: np.ndarray
+    spin: np.ndarray
+    centre: np.ndarray
+    traits: np.ndarray
+    radius: np.ndarray
+    values: np.ndarray
+    shape: np.ndarray
+    start: np.ndarray
+    corner: np.ndarray
+    step: np.ndarray
+
+    def packed(self) -> tuple[np.ndarray, ...]:
+        return (self.form, self.response, self.size, self.turn0, self.origin0, self.turn1, self.origin1, self.speed, self.spin, self.centre,
+                self.traits, self.radius, self.values, self.shape, self.start, self.corner, self.step)  # fmt: skip
+
+
+@dataclass
+class _Row:
+    form: int = GROUND
+    response: int = BOUNCE
+    size: tuple[float, ...] = (1.0, 1.0, 1.0)
+    before: Pose = field(default_factory=lambda: Pose(np.eye(3), np.zeros(3)))
+    after: Pose = field(default_factory=lambda: Pose(np.eye(3), np.zeros(3)))
+    motion: Motion | None = None
+    traits: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    radius: float = math.inf
+    values: np.ndarray | None = None
+    corner: np.ndarray = field(default_factory=lambda: np.zeros(3))
+    step: float = 1.0
+
+
+def _of_prop(collider: PointCollider, prop: Prop, moment: Moment, folder: Path | None) -> _Row:
+    before, after = moment.pose(prop, 0.0), moment.pose(prop, 1.0)
+    motion = None if before.same_as(after) else motion_between(before, after, moment.dt)
+    row = _Row(
+        response=RESPONSES[collider.response],
+        before=before,
+        after=after,
+        motion=motion,
+        traits=(collider.bounce, collider.friction, collider.skin),
+    )
+    if prop.shape in FORMS and prop.copies == 1:
+        row.form, row.size = FORMS[prop.shape], prop.size
+        row.radius = float(np.linalg.norm([prop.size[0] / 2, prop.size[1] / 2, prop.size[2]]))
+    else:
+        own = field_of(prop, folder, max(max(prop.size) / FIELD_CELLS, 0.01) if prop.shape != "mesh" else 0.02, moment.t + 0.5 * moment.dt)
+        row.form, row.values, row.corner, row.step = FIELD, own.values, own.origin, own.step
+        high = own.origin + (np.asarray(own.values.shape) - 1) * own.step
+        row.radius = float(np.linalg.norm(np.maximum(np.abs(own.origin), np.abs(high))))
+    row.radius += max(collider.skin, 0.0)
+    return row
+
+
+def stops_of(layer: PointLayer, props: tuple[Prop, ...], moment: Moment, folder: Path | None) -> Stops:
+    """What stops a layer's particles in a step; raises as a prop's mesh does."""
+    rows = []
+    m = layer.motion
+    if m.ground != "none":
+        rows.append(_Row(response=RESPONSES[m.ground], traits=(m.bounce, m.friction, 0.0)))
+    for collider in heard(layer.colliders):
+        prop = next((p for p in props if p.id == collider.prop), None)
+        if prop is not None:
+            rows.append(_of_prop(collider, prop, moment, folder))
+    n, none = len(rows), np.zeros(3)
+    f32 = np.float32
+    flat = [r.values.reshape(-1).astype(f32) if r.values is not None else np.zeros(0, f32) for r in rows]
+    start = np.cumsum([0, *(len(f) for f in flat)])[:n].astype(np.int64)
+
+    def table(items: list, shape: tuple[int, ...], dtype: type = np.float64) -> np.ndarray:
+        return np.array(items, dtype).reshape(n, *shape)
+
+    return Stops(
+        table([r.form for r in rows], (), np.int64), table([r.response for r in rows], (), np.int64), table([r.size for r in rows], (3,)),
+        table([r.before.turn for r in rows], (3, 3)), table([r.before.origin for r in rows], (3,)), table([r.after.turn for r in rows], (3, 3)),
+        table([r.after.origin for r in rows], (3,)), table([r.motion.speed if r.motion else none for r in rows], (3,)),
+        table([r.motion.spin if r.motion else none for r in rows], (3,)), table([r.motion.centre if r.motion else none for r in rows], (3,)),
+        table([r.traits for r in rows], (3,)), table([r.radius for r in rows], ()), np.concatenate([*flat, np.zeros(1, f32)]),
+        table([r.values.shape if r.values is not None else (1, 1, 1) for r in rows], (3,), np.int64), start,
+        table([r.corner for r in rows], (3,)), table([r.step for r in rows], ()),
+    )  # fmt: skip
+
+
+@kernel
+def field_at(values, start, nx, ny, nz, x, y, z):
+    """Trilinear value of a flat field at grid coordinates, and outside it that of its border with the way to it, in steps, apart."""
+    a, b, c = min(max(x, 0.0), nx - 1.0), min(max(y, 0.0), ny - 1.0), min(max(z, 0.0), nz - 1.0)
+    away = math.sqrt((x - a) ** 2 + (y - b) ** 2 + (z - c) ** 2)
+    i, j, k = min(int(a), max(nx - 2, 0)), min(int(b), max(ny - 2, 0)), min(int(c), max(nz - 2, 0))
+    f, g, h = a - i, b - j, c - k
+    sx, sy, sz = (ny * nz if nx > 1 else 0), (nz if ny > 1 else 0), (1 if nz > 1 else 0)
+    o = start + (i * ny + j) * nz + k
+    low = (values[o] * (1 - h) + values[o + sz] * h) * (1 - g) + (values[o + sy] * (1 - h) + values[o + sy + sz] * h) * g
+    o += sx
+    high = (values[o] * (1 - h) + values[o + sz] * h) * (1 - g) + (values[o + sy] * (1 - h) + values[o + sy + sz] * h) * g
+    return low * (1 - f) + high * f, away
+
+
+@kernel
+def form_at(form, sx, sy, sz, x, y, z):
+    """Signed distance of a plain form that stands on the origin; see tenka.scene.distance.form_distance."""
+    hx, hy, hz = sx / 2, sy / 2, sz / 2
+    z -= hz
+    if form == SPHERE:
+        k0 = math.sqrt((x / hx) ** 2 + (y / hy) ** 2 + (z / hz) ** 2)
+        k1 = math.sqrt((x / (hx * hx)) ** 2 + (y / (hy * hy)) ** 2 + (z / (hz * hz)) ** 2)
+        return k0 * (k0 - 1) / k1 if k1 > 1e-9 else -min(hx, hy, hz)
+    if form == BOX:
+        qx, qy, qz = abs(x) - hx, abs(y) - hy, abs(z) - hz
+        return math.sqrt(max(qx, 0.0) ** 2 + max(qy, 0.0) ** 2 + max(qz, 0.0) ** 2) + min(max(qx, max(qy, qz)), 0.0)
+    radius = min(hx, hy)
+    side, up = math.sqrt((x / hx) ** 2 + (y / hy) ** 2) * radius - radius, abs(z) - hz
+    return math.sqrt(max(side, 0.0) ** 2 + max(up, 0.0) ** 2) + min(max(side, up), 0.0)
+
+
+@kernel
+def distance_to(n, stops, share, x, y, z):
+    """Distance from a point to a collider at a share of the step, less its skin."""
+    form, _, size, turn0, origin0, turn1, origin1 = stops[0], stops[1], stops[2], stops[3], stops[4], stops[5], stops[6]
+    traits, values, shape, start, corner, step = stops[10], stops[12], stops[13], stops[14], stops[15], stops[16]
+    if form[n] == GROUND:
+        return z - traits[n, 2]
+    s = 1 - share
+    dx = x - origin0[n, 0] * s - origin1[n, 0] * share
+    dy = y - origin0[n, 1] * s - origin1[n, 1] * share
+    dz = z - origin0[n, 2] * s - origin1[n, 2] * share
+    px = py = pz = 0.0
+    for a in range(3):
+        d = dx if a == 0 else (dy if a == 1 else dz)
+        px += (turn0[n, a, 0] * s + turn1[n, a, 0] * share) * d
+        py += (turn0[n, a, 1] * s + turn1[n, a, 1] * share) * d
+        pz += (turn0[n, a, 2] * s + turn1[n, a, 2] * share) * d
+    if form[n] != FIELD:
+        return form_at(form[n], size[n, 0], size[n, 1], size[n, 2], px, py, pz) - traits[n, 2]
+    h = step[n]
+    value, away = field_at(
+        values, start[n], shape[n, 0], shape[n, 1], shape[n, 2], (px - corner[n, 0]) / h, (py - corner[n, 1]) / h, (pz - corner[n, 2]) / h
+    )
+    return value + away * h - traits[n, 2]
+
+
+@kernel
+def slope_of(n, stops, share, x, y, z):
+    """Unit direction away from a collider."""
+    if stops[0][n] == GROUND:
+        return 0.0, 0.0, 1.0
+    e = 0.5 * stops[16][n] if stops[0][n] == FIELD else 1e-3
+    gx = distance_to(n, stops, share, x + e, y, z) - distance_to(n, stops, share, x - e, y, z)
+    gy = distance_to(n, stops, share, x, y + e, z) - distance_to(n, stops, share, x, y - e, z)
+    gz = distance_to(n, stops, share, x, y, z + e) - distance_to(n, stops, share, x, y, z - e)
+    r = math.sqrt(gx * gx + gy * gy + gz * gz)
+    if r < 1e-12:
+        return 0.0, 0.0, 1.0
+    return gx / r, gy / r, gz / r
+
+
+@kernel
+def surface_speed(n, stops, x, y, z):
+    """How fast a collider's own points move there."""
+    speed, spin, centre = stops[7], stops[8], stops[9]
+    dx, dy, dz = x - centre[n, 0], y - centre[n, 1], z - centre[n, 2]
+    return (
+        speed[n, 0] + spin[n, 1] * dz - spin[n, 2] * dy,
+        speed[n, 1] + spin[n, 2] * dx - spin[n, 0] * dz,
+        speed[n, 2] + spin[n, 0] * dy - spin[n, 1] * dx,
+    )

@@ -1,0 +1,493 @@
+"""How particles move: everything that pulls on one in a step as a drift and a rate, solved exactly, with contacts in between.
+
+Winds, eddies, swirls, drag and a gas that carries each draw a particle towards a velocity at a rate; gravity and pulls accelerate it.
+Felt at the middle of its way, they are one linear equation, dv/dt = a + k (u - v), whose solution is in closed form: a parabola and
+drag are exact in one step, and what varies in space or time is of second order.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from tenka.base.jit import kernel, prange
+from tenka.base.randomness import unit4
+from tenka.base.vector import make_lerp_channels
+from tenka.gas.forces import centre_fields, stir, turbulence_potential
+from tenka.gas.grid import Grid
+from tenka.gas.local import BRAKE, GRAVITY, KIND_CODES, PULL, SWIRL, region_arrays, region_share, swirl_velocity
+from tenka.gas.settings import ForceInputs, TurbulenceInput
+from tenka.particles.contact import DIE, GROUND, STICK, distance_to, slope_of, surface_speed
+from tenka.particles.state import ASLEEP, STUCK, AirField
+
+MOST_EDDY_CELLS = 1_200_000
+TOUCH = 1e-4  # m; nearer than this a particle lies on a surface
+REST = 0.02  # m/s; slower off a surface than this it stays on it
+HITS = 6
+F0 = np.float32(0.0)
+lerp_air = make_lerp_channels(4, 4)
+
+
+@dataclass
+class Acting:
+    """All forces of a step as arrays.
+
+    Attributes
+    ----------
+    winds : (n, 7): heading x, y, speed, grip, gusts, period, ground drag; wind_seeds : (n,)
+    kinds, regions, sizes, borders, turns, origins, numbers, targets : of placed forces, as tenka.gas.local takes them
+    eddies : (nx, ny, nz, 4) rate times velocity, and rate, on a grid of its own; one voxel without any
+    eddies_origin, eddies_voxel : m
+    """
+
+    winds: np.ndarray
+    wind_seeds: np.ndarray
+    kinds: np.ndarray
+    regions: np.ndarray
+    sizes: np.ndarray
+    borders: np.ndarray
+    turns: np.ndarray
+    origins: np.ndarray
+    numbers: np.ndarray
+    targets: np.ndarray
+    eddies: np.ndarray
+    eddies_origin: np.ndarray
+    eddies_voxel: float
+
+    def packed(self) -> tuple:
+        return (self.winds, self.wind_seeds, self.kinds, self.regions, self.sizes, self.borders, self.turns, self.origins, self.numbers, self.targets,
+                self.eddies, self.eddies_origin, self.eddies_voxel)  # fmt: skip
+
+
+def eddy_field(forces: tuple[TurbulenceInput, ...], low: np.ndarray, high: np.ndarray, t: float) -> tuple[np.ndarray, np.ndarray, float]:
+    """Sum of all turbulences over a box: rate times velocity, and rate.
+
+    Samples lie on whole multiples of the voxel, so what a particle feels does not depend on where the others are.
+    """
+    voxel = min(f.size / (8.0 if f.detail > 0 else 4.0) for f in forces)
+    while np.prod(np.ceil((high - low) / voxel) + 5) > MOST_EDDY_CELLS:
+        voxel *= 2.0
+    first, last = np.floor(low / voxel) - 2, np.ceil(high / voxel) + 2
+    shape = tuple(int(n) for n in last - first)
+    grid = Grid((shape[0], shape[1], shape[2]), voxel, tuple(float(f) for f in first * voxel))  # type: ignore[arg-type]
+    nx, ny, nz = shape
+    out = np.zeros((*shape, 4), np.float32)
+    edges = tuple(np.zeros(s, np.float32) for s in ((nx, ny + 1, nz + 1), (nx + 1, ny, nz + 1), (nx + 1, ny + 1, nz)))
+    faces = tuple(np.zeros(s, np.float32) for s in ((nx + 1, ny, nz), (nx, ny + 1, nz), (nx, ny, nz + 1)))
+    centred = np.zeros((3, *shape), np.float32)
+    for force in forces:
+        turbulence_potential(force, grid, t, edges)
+        for face in faces:
+            face.fill(0.0)
+        stir(*edges, np.float32(1.0), *faces)
+        centre_fields(*faces, centred)
+        if force.within is not None:
+            kept = np.zeros(shape, np.float32)
+            _region_on(kept, *region_arrays(force.within), np.asarray(grid.origin, np.float32), np.float32(voxel))
+        else:
+            kept = np.ones((1, 1, 1), np.float32)
+        rate = np.float32(force.grip) * kept
+        out[..., :3] += np.moveaxis(centred * rate, 0, -1)
+        out[..., 3] += rate
+    return out, first * voxel, voxel
+
+
+@kernel(parallel=True)
+def _region_on(out, region, size, border, turn, origin, corner, h):
+    nx, ny, nz = out.shape
+    for p_ in prange(nx):
+        i = np.int64(p_)
+        for j in range(ny):
+            for k in range(nz):
+                dx = corner[0] + (np.float32(i) + np.float32(0.5)) * h - origin[0]
+                dy = corner[1] + (np.float32(j) + np.float32(0.5)) * h - origin[1]
+                dz = corner[2] + (np.float32(k) + np.float32(0.5)) * h - origin[2]
+                x = turn[0, 0] * dx + turn[0, 1] * dy + turn[0, 2] * dz
+                y = turn[1, 0] * dx + turn[1, 1] * dy + turn[1, 2] * dz
+                z = turn[2, 0] * dx + turn[2, 1] * dy + turn[2, 2] * dz
+                out[i, j, k] = region_share(region, size, border, x, y, z)
+
+
+def acting(forces: ForceInputs, low: np.ndarray, high: np.ndarray, t: float) -> Acting:
+    """The forces of a step whose particles lie between `low` and `high`, felt at `t`."""
+    winds = np.array(
+        [
+            (math.cos(w.heading), math.sin(w.heading), w.speed, w.grip, w.gusts, max(w.gust_period, 1e-3), w.ground_drag)
+            for w in forces.winds
+        ]
+    )
+    rows = [region_arrays(f) for f in forces.locals]
+    n = len(rows)
+    f32 = np.float32
+    stirring = tuple(f for f in forces.turbulences if f.strength > 0 and f.grip > 0)
+    eddies, origin, voxel = eddy_field(stirring, low, high, t) if stirring else (np.zeros((1, 1, 1, 4), f32), np.zeros(3), 1.0)
+    return Acting(
+        winds.reshape(-1, 7), np.array([w.seed for w in forces.winds], np.int64),
+        np.array([KIND_CODES[f.kind] for f in forces.locals], np.int64), np.array([r[0] for r in rows], np.int64),
+        np.array([r[1] for r in rows], f32).reshape(n, 3), np.array([r[2] for r in rows], f32), np.array([r[3] for r in rows], f32).reshape(n, 3, 3),
+        np.array([r[4] for r in rows], f32).reshape(n, 3),
+        np.array([(*f.numbers, *([0.0] * (7 - len(f.numbers)))) for f in forces.locals], f32).reshape(n, 7),
+        np.array([f.target for f in forces.locals], f32).reshape(n, 3), eddies, origin, voxel,
+    )  # fmt: skip
+
+
+@kernel
+def _gust(seed, x):
+    """Smooth noise in [-1, 1], as tenka.effect.courses.smooth_noise."""
+    i = math.floor(x)
+    f = x - i
+    a, b = 2.0 * unit4(seed, np.int64(i), 0, 0) - 1.0, 2.0 * unit4(seed, np.int64(i) + 1, 0, 0) - 1.0
+    return a + (b - a) * f * f * f * (f * (6.0 * f - 15.0) + 10.0)
+
+
+@kernel
+def air_at(field, origin, voxel, x, y, z):
+    """Four values of a field at a point, and whether it is inside."""
+    nx, ny, nz, _ = field.shape
+    px, py, pz = (x - origin[0]) / voxel - 0.5, (y - origin[1]) / voxel - 0.5, (z - origin[2]) / voxel - 0.5
+    inside = -0.5 <= px <= nx - 0.5 and -0.5 <= py <= ny - 0.5 and -0.5 <= pz <= nz - 0.5
+    px, py, pz = min(max(px, 0.0), nx - 1.0), min(max(py, 0.0), ny - 1.0), min(max(pz, 0.0), nz - 1.0)
+    a, b, c = max(min(np.int64(px), nx - 2), 0), max(min(np.int64(py), ny - 2), 0), max(min(np.int64(pz), nz - 2), 0)
+    sx, sy = (ny * nz * 4 if nx > 1 else 0), (nz * 4 if ny > 1 else 0)
+    values = lerp_air(field.reshape(-1), ((a * ny + b) * nz + c) * 4, sx, sy, np.float32(px - a), np.float32(py - b), np.float32(pz - c))
+    return values, inside
+
+
+@kernel
+def forces_at(x, y, z, t, share, f):
+    """What all forces together do at a point: rate k, rate times velocity, acceleration."""
+    winds, seeds, kinds, regions, sizes, borders, turns, origins, numbers, targets, eddies, eddies_origin, eddies_voxel = f
+    k, kx, ky, kz, ax, ay, az = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    for n in range(winds.shape[0]):
+        s = x * winds[n, 0] + y * winds[n, 1]
+        period = winds[n, 5]
+        gust = _gust(seeds[n], t / period - s / (max(winds[n, 2], 0.05) * period)) if winds[n, 4] > 0 else 0.0
+        pace = winds[n, 2] * max(0.0, 1.0 + winds[n, 4] * gust)
+        if winds[n, 6] > 0:
+            pace *= math.sqrt(min(max(z / winds[n, 6], 0.0), 1.0))
+        rate = winds[n, 3] * share
+        k += rate
+        kx += rate * pace * winds[n, 0]
+        ky += rate * pace * winds[n, 1]
+    if eddies.shape[0] > 1:
+        (ex, ey, ez, er), _ = air_at(eddies, eddies_origin, eddies_voxel, x, y, z)
+        k += er * share
+        kx += ex * share
+        ky += ey * share
+        kz += ez * share
+    for n in range(kinds.size):
+        dx, dy, dz = np.float32(x) - origins[n, 0], np.float32(y) - origins[n, 1], np.float32(z) - origins[n, 2]
+        turn = turns[n]
+        px = turn[0, 0] * dx + turn[0, 1] * dy + turn[0, 2] * dz
+        py = turn[1, 0] * dx + turn[1, 1] * dy + turn[1, 2] * dz
+        pz = turn[2, 0] * dx + turn[2, 1] * dy + turn[2, 2] * dz
+        felt = region_share(regions[n], sizes[n], borders[n], px, py, pz) * share
+        if felt <= 0:
+            continue
+        p = numbers[n]
+        if kinds[n] == SWIRL:
+            a, b, c, grip = swirl_velocity(px, py, pz, p[0], p[1], p[2], p[3], p[4], p[5])
+            rate = p[6] * grip * felt
+            k += rate
+            kx += rate * (turn[0, 0] * a + turn[1, 0] * b + turn[2, 0] * c)
+            ky += rate * (turn[0, 1] * a + turn[1, 1] * b + turn[2, 1] * c)
+            kz += rate * (turn[0, 2] * a + turn[1, 2] * b + turn[2, 2] * c)
+        elif kinds[n] == PULL:
+            r = math.sqrt(dx * dx + dy * dy + dz * dz)
+            if r > 1e-6:
+                fade = min(r / (0.25 * p[0]), 1.0) if r <= p[0] else (p[0] / r) ** p[2]
+                a = -p[1] * fade * felt / r
+                ax += a * dx
+                ay += a * dy
+                az += a * dz
+        elif kinds[n] == GRAVITY:
+            ax += p[0] * targets[n, 0] * felt
+            ay += p[0] * targets[n, 1] * felt
+            az += p[0] * targets[n, 2] * felt
+        elif kinds[n] == BRAKE:
+            k += p[0] * felt
+        else:
+            rate = p[0] * felt
+            k += rate
+            kx += rate * targets[n, 0]
+            ky += rate * targets[n, 1]
+            kz += rate * targets[n, 2]
+    return k, kx, ky, kz, ax, ay, az
+
+
+@kernel
+def flight(k, t):
+    """exp(-k t), its integral, and the integral of that: what a start velocity, a drift and an acceleration have done after `t`."""
+    x = k * t
+    if x < 1e-3:
+        return (
+            1 - x * (1 - x / 2 * (1 - x / 3)),
+            t * (1 - x / 2 * (1 - x / 3 * (1 - x / 4))),
+            t * t * (0.5 - x / 6 * (1 - x / 4 * (1 - x / 5))),
+        )
+    e = math.exp(-x)
+    gone = (1 - e) / k
+    return e, gone, (t - gone) / k
+
+
+@kernel
+def _near(n, stops, x, y, z, reach):
+    """Whether a collider may be within `reach` of a point at any time of the step."""
+    if stops[0][n] == GROUND:
+        return z - stops[10][n, 2] <= reach
+    dx, dy, dz = x - stops[4][n, 0], y - stops[4][n, 1], z - stops[4][n, 2]
+    ex, ey, ez = stops[6][n, 0] - stops[4][n, 0], stops[6][n, 1] - stops[4][n, 1], stops[6][n, 2] - stops[4][n, 2]
+    far = reach + stops[11][n] + math.sqrt(ex * ex + ey * ey + ez * ez)
+    return dx * dx + dy * dy + dz * dz <= far * far
+
+
+@kernel(parallel=True)
+def advance(start, end, born, life, place, velocity, width, heat, state, holder, largest, gravity, drag, size_drag, forced, follow, cooling, acts, stops, g0,
+            g0_origin, g1, g1_origin, g_voxel, g_share, carried, bed, felt, ends, camera, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
+    """Move all particles from `start`, or their birth, to `end`; see the module. Fills `dead` and the first hit of each.
+
+    Parameters
+    ----------
+    g0, g1 : gas fields before and after, blended by `g_share`; used when `carried`
+    bed : (4,) whether asleep ones wake, the speed that wakes them, the reach, the lift
+    felt : whether a gas is felt by those that sleep
+    ends : (6,) whether there is a lower plane, its height, the reach (0 for none), whether leaving the gas ends it, whether leaving the picture does, settle
+    camera : (16,) of the effect's camera, see View.packed
+    dead : (n,) uint8; hit_time : (n,) float64, below 0 without a hit
+    """
+    count = stops[0].size
+    for p_ in prange(born.size):
+        i = np.int64(p_)
+        hit_time[i] = -1e9
+        dead[i] = 0
+        since = max(start, born[i])
+        until = end
+        if life[i] < 1e30 and born[i] + life[i] <= end:
+            until = max(born[i] + life[i], since)
+            dead[i] = 1
+        r = until - since
+        x, y, z = np.float64(place[i, 0]), np.float64(place[i, 1]), np.float64(place[i, 2])
+        vx, vy, vz = np.float64(velocity[i, 0]), np.float64(velocity[i, 1]), np.float64(velocity[i, 2])
+        if cooling > 0:
+            heat[i] *= np.float32(math.exp(-cooling * r))
+        span = max(end - start, 1e-12)
+        if state[i] & STUCK:
+            n = holder[i]
+            if 0 <= n < count:  # it goes where its holder goes
+                sx, sy, sz = surface_speed(n, stops, x, y, z)
+                mx, my, mz = x + 0.5 * r * sx, y + 0.5 * r * sy, z + 0.5 * r * sz
+                sx, sy, sz = surface_speed(n, stops, mx, my, mz)
+                place[i, 0], place[i, 1], place[i, 2] = x + r * sx, y + r * sy, z + r * sz
+                velocity[i, 0], velocity[i, 1], velocity[i, 2] = sx, sy, sz
+            continue
+        own = (largest / width[i]) ** size_drag if size_drag > 0 else 1.0
+        radius = 0.5 * width[i]
+        mx, my, mz = x + 0.5 * r * vx, y + 0.5 * r * vy, z + 0.5 * r * vz
+        gx, gy, gz = 0.0, 0.0, 0.0
+        in_gas = True
+        if carried or felt:
+            (ax_, ay_, az_, _a), in0 = air_at(g0, g0_origin, g_voxel, mx, my, mz)
+            gx, gy, gz, in_gas = ax_, ay_, az_, in0
+            if g_share > 0:
+                (bx_, by_, bz_, _b), in1 = air_at(g1, g1_origin, g_voxel, mx, my, mz)
+                gx += g_share * (bx_ - gx)
+                gy += g_share * (by_ - gy)
+                gz += g_share * (bz_ - gz)
+                in_gas = in0 or in1
+            if not in_gas:
+                gx, gy, gz = 0.0, 0.0, 0.0
+        if state[i] & ASLEEP:
+            wakes = False
+            if bed[0] > 0:
+                pace = math.sqrt(gx * gx + gy * gy + gz * gz)
+                if felt and pace > bed[1]:
+                    wakes = True
+                    up = bed[3] * pace
+                    vx, vy, vz = bed[3] * gx, bed[3] * gy, max(bed[3] * gz, 0.0) + 0.6 * up
+                for n in range(count):
+                    if stops[0][n] == 0:
+                        continue
+                    sx, sy, sz = surface_speed(n, stops, x, y, z)
+                    fast = math.sqrt(sx * sx + sy * sy + sz * sz)
+                    if fast > bed[1] and distance_to(n, stops, 1.0, x, y, z) < bed[2] + radius:
+                        wakes = True
+                        wx, wy, wz = slope_of(n, stops, 1.0, x, y, z)
+                        vx, vy, vz = bed[3] * fast * wx, bed[3] * fast * wy, bed[3] * fast * (abs(wz) + 0.5)
+            if not wakes:
+                continue
+            state[i] &= np.uint8(255 - ASLEEP)
+        k, kx, ky, kz, ax, ay, az = forces_at(mx, my, mz, start + 0.5 * (since - start + until - start), forced, acts)
+        k, kx, ky, kz = (k + drag) * own, kx * own, ky * own, kz * own
+        if carried and in_gas:
+            rate = follow * own
+            k += rate
+            kx += rate * gx
+            ky += rate * gy
+            kz += rate * gz
+        az -= gravity
+        ux, uy, uz = (kx / k, ky / k, kz / k) if k > 1e-12 else (0.0, 0.0, 0.0)
+        left, hits = r, 0
+        while left > 0:
+            e, gone, fallen = flight(k, left)
+            nx = x + vx * gone + ux * (left - gone) + ax * fallen
+            ny = y + vy * gone + uy * (left - gone) + ay * fallen
+            nz = z + vz * gone + uz * (left - gone) + az * fallen
+            wx, wy, wz = vx * e + ux * (1 - e) + ax * gone, vy * e + uy * (1 - e) + ay * gone, vz * e + uz * (1 - e) + az * gone
+            if count == 0 or hits >= HITS:
+                x, y, z, vx, vy, vz, left = nx, ny, nz, wx, wy, wz, 0.0
+                break
+            fastest = max(math.sqrt(vx * vx + vy * vy + vz * vz), math.sqrt(wx * wx + wy * wy + wz * wz)) + 1e-9
+            length = fastest * left
+            first_n, first_s = -1, left
+            lies_on = -1
+            for n in range(count):
+                if not _near(n, stops, x, y, z, length + radius):
+                    continue
+                here = (until - left - start) / span
+                sx, sy, sz = surface_speed(n, stops, x, y, z)
+                closing = fastest + math.sqrt(sx * sx + sy * sy + sz * sz)
+                d = distance_to(n, stops, here, x, y, z) - radius
+                if d > closing * left:
+                    continue
+                if d < TOUCH:
+                    px, py, pz = slope_of(n, stops, here, x, y, z)
+                    into = (vx - sx) * px + (vy - sy) * py + (vz - sz) * pz
+                    if into < REST:
+                        first_n, first_s, lies_on = n, 0.0, n
+                        break
+                # conservative advancement: the distance is always free
+                s, safe = 0.0, 0.0
+                met = False
+                least = 2 * TOUCH / closing
+                for _ in range(64):
+                    s = min(s + max(d / closing, least), left)
+                    least *= 1.2
+                    e1, gone1, fallen1 = flight(k, s)
+                    cx = x + vx * gone1 + ux * (s - gone1) + ax * fallen1
+                    cy = y + vy * gone1 + uy * (s - gone1) + ay * fallen1
+                    cz = z + vz * gone1 + uz * (s - gone1) + az * fallen1
+                    d = distance_to(n, stops, here + s / span, cx, cy, cz) - radius
+                    if d < 0:
+                        met = True
+                        break
+                    safe = s
+                    if s >= left or s > first_s:
+                        break
+                if met:
+                    for _ in range(30):
+                        middle = 0.5 * (safe + s)
+                        e1, gone1, fallen1 = flight(k, middle)
+                        cx = x + vx * gone1 + ux * (middle - gone1) + ax * fallen1
+                        cy = y + vy * gone1 + uy * (middle - gone1) + ay * fallen1
+                        cz = z + vz * gone1 + uz * (middle - gone1) + az * fallen1
+                        if distance_to(n, stops, here + middle / span, cx, cy, cz) - radius < 0:
+                            s = middle
+                        else:
+                            safe = middle
+                    if safe <= first_s:
+                        first_n, first_s = n, safe
+            if first_n < 0:
+                x, y, z, vx, vy, vz, left = nx, ny, nz, wx, wy, wz, 0.0
+                break
+            n = first_n
+            e, gone, fallen = flight(k, first_s)
+            x, y, z = (
+                x + vx * gone + ux * (first_s - gone) + ax * fallen,
+                y + vy * gone + uy * (first_s - gone) + ay * fallen,
+                z + vz * gone + uz * (first_s - gone) + az * fallen,
+            )
+            vx, vy, vz = vx * e + ux * (1 - e) + ax * gone, vy * e + uy * (1 - e) + ay * gone, vz * e + uz * (1 - e) + az * gone
+            left -= first_s
+            hits += 1
+            here = (until - left - start) / span
+            px, py, pz = slope_of(n, stops, here, x, y, z)
+            sx, sy, sz = surface_speed(n, stops, x, y, z)
+            qx, qy, qz = vx - sx, vy - sy, vz - sz
+            into = qx * px + qy * py + qz * pz
+            if lies_on < 0 and hit_time[i] < start - 1 and into < -REST:
+                hit_time[i] = until - left
+                hit_place[i, 0], hit_place[i, 1], hit_place[i, 2] = x, y, z
+                hit_velocity[i, 0], hit_velocity[i, 1], hit_velocity[i, 2] = vx, vy, vz
+            if stops[1][n] == DIE:
+                dead[i] = 1
+                break
+            if stops[1][n] == STICK:
+                state[i] |= np.uint8(STUCK)
+                holder[i] = n
+                vx, vy, vz = sx, sy, sz
+                x, y, z = x + sx * left, y + sy * left, z + sz * left
+                break
+            tx, ty, tz = qx - into * px, qy - into * py, qz - into * pz
+            along = math.sqrt(tx * tx + ty * ty + tz * tz)
+            bounced = -stops[10][n, 0] * into
+            if into < 0 and bounced >= REST and lies_on < 0:
+                loss = min(stops[10][n, 1] * (1 + stops[10][n, 0]) * -into, along)  # Coulomb's law over the blow
+                keep = (along - loss) / along if along > 1e-9 else 0.0
+                vx, vy, vz = sx + tx * keep + px * bounced, sy + ty * keep + py * bounced, sz + tz * keep + pz * bounced
+                vn = vx * px + vy * py + vz * pz
+                d = distance_to(n, stops, here, x, y, z) - radius
+                if d < 0:
+                    x, y, z = x - px * (d - 1e-6), y - py * (d - 1e-6), z - pz * (d - 1e-6)
+                if abs(vn - (sx * px + sy * py + sz * pz)) < 1e-9:
+                    break
+                continue
+            # it lies on the surface for the rest of the step: pressed on, it slides against friction; drawn off, it flies
+            dx_, dy_, dz_ = ax + k * (ux - vx), ay + k * (uy - vy), az + k * (uz - vz)
+            press = -(dx_ * px + dy_ * py + dz_ * pz)
+            if press <= 0 and lies_on >= 0:
+                vn = max(into, 0.0) + 1e-6
+                vx, vy, vz = sx + tx + px * vn, sy + ty + py * vn, sz + tz + pz * vn
+                d = distance_to(n, stops, here, x, y, z) - radius
+                x, y, z = x - px * (d - 2 * TOUCH), y - py * (d - 2 * TOUCH), z - pz * (d - 2 * TOUCH)
+                continue
+            if into < 0 and lies_on < 0:
+                loss = min(stops[10][n, 1] * -into, along)
+                keep = (along - loss) / along if along > 1e-9 else 0.0
+                tx, ty, tz = tx * keep, ty * keep, tz * keep
+            # along the surface: drag and drift in closed form, friction taken off the speed
+            wx, wy, wz = ux - sx, uy - sy, uz - sz
+            un, an = wx * px + wy * py + wz * pz, ax * px + ay * py + az * pz
+            e, gone, fallen = flight(k, left)
+            fx = tx * e + (wx - un * px) * (1 - e) + (ax - an * px) * gone
+            fy = ty * e + (wy - un * py) * (1 - e) + (ay - an * py) * gone
+            fz = tz * e + (wz - un * pz) * (1 - e) + (az - an * pz) * gone
+            fast = math.sqrt(fx * fx + fy * fy + fz * fz)
+            was = math.sqrt(tx * tx + ty * ty + tz * tz)
+            slowed = stops[10][n, 1] * max(press, 0.0) * left
+            keep = max(0.0, 1 - slowed / fast) if fast > 1e-12 else 0.0
+            share = 0.5 * (was + fast * keep) / max(fast, was, 1e-12) if slowed < max(fast, was) else 0.5 * was / max(slowed, 1e-12)
+            bx, by, bz = (fx, fy, fz) if fast > was else (tx, ty, tz)
+            x, y, z = x + (sx + bx * share) * left, y + (sy + by * share) * left, z + (sz + bz * share) * left
+            vx, vy, vz = sx + fx * keep, sy + fy * keep, sz + fz * keep
+            d = distance_to(n, stops, 1.0 if until >= end else here, x, y, z) - radius
+            px, py, pz = slope_of(n, stops, 1.0 if until >= end else here, x, y, z)
+            x, y, z = x - px * (d - 1e-6), y - py * (d - 1e-6), z - pz * (d - 1e-6)
+            if ends[5] > 0 and fast * keep < 0.25 * bed[1] and math.sqrt(gx * gx + gy * gy + gz * gz) < bed[1]:
+                state[i] |= np.uint8(ASLEEP)
+                vx, vy, vz = 0.0, 0.0, 0.0
+            left = 0.0
+        place[i, 0], place[i, 1], place[i, 2] = x, y, z
+        velocity[i, 0], velocity[i, 1], velocity[i, 2] = vx, vy, vz
+        if ends[0] > 0 and z < ends[1]:
+            dead[i] = 1
+        if ends[2] > 0 and x * x + y * y + z * z > ends[2] * ends[2]:
+            dead[i] = 1
+        if ends[3] > 0 and carried and not in_gas:
+            dead[i] = 1
+        if ends[4] > 0:
+            cx, cy, cz = x - camera[0], y - camera[1], z - camera[2]
+            depth = cx * camera[3] + cy * camera[4] + cz * camera[5]
+            if depth <= 0:
+                dead[i] = 1
+            else:
+                reach = 1.05 + radius / max(depth * camera[13], 1e-9)
+                if (
+                    abs(cx * camera[6] + cy * camera[7] + cz * camera[8]) > reach * depth * camera[12]
+                    or abs(cx * camera[9] + cy * camera[10] + cz * camera[11]) > reach * depth * camera[13]
+                ):
+                    dead[i] = 1
+
+
+NO_FIELD = AirField(np.zeros((1, 1, 1, 4), np.float32), (0.0, 0.0, 0.0), np.zeros((1, 1, 1, 4), np.float32), (0.0, 0.0, 0.0), 1.0, 0.0, 0.0)

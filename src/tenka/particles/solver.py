@@ -1,0 +1,342 @@
+"""The particle step: births, motion, ends; and bodies where a layer's points are pieces."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from tenka.base.errors import TooLarge, Unstable
+from tenka.effect.model import Camera, DebrisLayer, Force, ParticleLayer, PointLayer, Prop, heard
+from tenka.gas.grid import MEMORY_SHARE, free_bytes
+from tenka.gas.settings import GRAVITY, SAMPLES, Moment, resolve_forces
+from tenka.gas.swept import Swept
+from tenka.particles.births import Context, Schedule, born, source_seed
+from tenka.particles.bodies import advance_bodies
+from tenka.particles.contact import stops_of
+from tenka.particles.files import cloud_at
+from tenka.particles.motion import NO_FIELD, acting, advance
+from tenka.particles.state import ASLEEP, BYTES, FREE, NEW, STUCK, Events, AirField, Paths, Points, all_events, together
+from tenka.scene.cameras import view_of
+
+POINTS_VERSION = 1
+"""Part of every cache key: raise it when a change here changes results."""
+
+STATES_HELD = 3
+MOST_SPEED = 3e4  # m/s
+
+
+@dataclass
+class PointState:
+    """All that a step needs and changes.
+
+    Attributes
+    ----------
+    lost : how many went how, since the start: by age, ends, the limit
+    events : what happened since the last frame: births, bounces, deaths
+    """
+
+    points: Points
+    time: float
+    lost: dict[str, int] = field(default_factory=dict)
+    events: dict[str, Events] = field(default_factory=dict)
+
+
+@dataclass
+class PointSolver:
+    """A layer's settings, bound to an effect; steps from one time to another.
+
+    Parameters
+    ----------
+    layer, forces, props : what takes part
+    seed, rate, frames : the effect's
+    folder : where the effect's files are
+    camera : the effect's own, for what ends out of its picture
+    gas, paths, events : what other layers hand over for the span of a step
+    """
+
+    layer: PointLayer
+    forces: tuple[Force, ...]
+    props: tuple[Prop, ...]
+    seed: int
+    rate: float
+    frames: int
+    folder: Path | None = None
+    camera: Camera = field(default_factory=Camera)
+    gas: Callable[[str], AirField | None] = lambda _: None
+    paths: Callable[[str], Paths | None] = lambda _: None
+    events: Callable[[str, str], Events] = lambda _a, _b: Events()
+    keeps_events: bool = False
+
+    def __post_init__(self) -> None:
+        self.parts: dict[str, float] = {}
+        self.substeps = 0
+        self._schedule()
+        self.refuse_if_too_many()
+
+    def _schedule(self) -> None:
+        first = -run_up_frames_of(self.layer, self.rate)
+        count = (self.frames - 1 - first) * SAMPLES + 1
+        self.sources = [(i, s) for i, s in enumerate(self.layer.sources) if s in heard(self.layer.sources)]
+        self.schedules = {
+            i: Schedule.of(s, source_seed(self.seed, self.layer, s), first / self.rate, max(count, 2), self.rate) for i, s in self.sources
+        }
+
+    def predicted(self) -> int:
+        """How many may be alive at once, at most."""
+        total = 0.0
+        for i, s in self.sources:
+            if s.shape == "file":
+                total += len(cloud_at(s, self.folder, 0).place)
+            elif s.shape != "particles":
+                total += self.schedules[i].most_alive()
+        return int(min(total, 1e15))
+
+    def refuse_if_too_many(self) -> None:
+        """Raise `TooLarge`, with the predicted memory, before anything is made."""
+        count = min(self.predicted(), self.layer.most)
+        need, free = count * BYTES * STATES_HELD, free_bytes()
+        if need > MEMORY_SHARE * free:
+            raise TooLarge(
+                f"{count:,} particles at once in {self.layer.name} would take about {need / 1e9:.1f} GB of memory, and "
+                f"{MEMORY_SHARE * free / 1e9:.1f} GB can be used here; lower the rate, the burst or the life."
+            )
+
+    def start(self) -> PointState:
+        """The state at the beginning of the run: what is born at that very moment, at an age of nothing."""
+        t = -run_up_frames_of(self.layer, self.rate) / self.rate
+        ctx = Context(self.props, self.folder, self.rate, self.gas, self.paths, self.events)
+        fresh = [born(self.layer, i, self.schedules[i], ctx, t - 1e-9, t) for i, s in self.sources if not (s.shape == "file" and s.plays)]
+        played = [self._played(i, s, t) for i, s in self.sources if s.shape == "file" and s.plays]
+        new = together([f for f in (*fresh, *played) if len(f)] or [Points()])
+        if isinstance(self.layer, DebrisLayer) and self.layer.held and len(new):
+            hold(new, self.layer.held)
+        state = PointState(new, t)
+        if self.keeps_events and len(new):
+            state.events["birth"] = Events(new.born, new.place, new.velocity, new.id, new.width, new.heat, new.colour)
+        return state
+
+    def take_settings(self, layer: PointLayer, forces: tuple[Force, ...], props: tuple[Prop, ...]) -> None:
+        self.layer, self.forces, self.props = layer, forces, props
+        self._schedule()
+
+    def step(self, state: PointState, dt: float) -> tuple[PointState, Paths]:
+        """Advance by `dt` seconds; `state` is left as it was. Also how each particle went.
+
+        Raises
+        ------
+        Unstable
+            When a place is no longer finite.
+        """
+        layer, t0, t1 = self.layer, state.time, state.time + dt
+        clock = time.perf_counter()
+        ctx = Context(self.props, self.folder, self.rate, self.gas, self.paths, self.events)
+        fresh = [born(layer, i, self.schedules[i], ctx, t0, t1) for i, s in self.sources if not (s.shape == "file" and s.plays)]
+        lost, events = dict(state.lost), dict(state.events)
+        new = together([f for f in fresh if len(f)] or [Points()])
+        room = layer.most - len(state.points)
+        if len(new) > room:
+            lost["refused"] = lost.get("refused", 0) + len(new) - max(room, 0)
+            new = new.picked(np.arange(max(room, 0)))
+        if isinstance(layer, DebrisLayer) and layer.held and len(new):
+            hold(new, layer.held)
+        p = together([state.points, new]) if len(new) else state.points.copy()
+        self._time("births", clock)
+        clock = time.perf_counter()
+        before = p.copy() if len(p) else p
+        moment = Moment(self.props, self.rate, t0, dt)
+        stops = stops_of(layer, self.props, moment, self.folder)
+        n = len(p)
+        dead, hit_time = np.zeros(n, np.uint8), np.full(n, -1e9)
+        hit_place, hit_velocity = np.zeros((n, 3), np.float32), np.zeros((n, 3), np.float32)
+        self._time("collision", clock)
+        clock = time.perf_counter()
+        if n:
+            m = layer.motion
+            middle = t0 + 0.5 * dt
+            pad = 0.5 * dt * np.abs(p.velocity).max(axis=0)
+            low, high = p.place.min(axis=0) - pad, p.place.max(axis=0) + pad
+            forces = acting(
+                resolve_forces(self.forces, moment, self.seed, lambda pull: (pull * GRAVITY,)),
+                low.astype(float),
+                high.astype(float),
+                middle,
+            )
+            gas = self.gas(m.follows) if m.follows else None
+            g = gas or NO_FIELD
+            bed = layer.bed if isinstance(layer, ParticleLayer) else None
+            beds = np.array([bed.rests, bed.wakes_at, bed.wake_reach, bed.lift] if bed else [0, 0, 0, 0], float)
+            e = layer.ends
+            ends = np.array([e.below, e.height, e.reach, e.leaves_gas, e.off_camera, bool(bed and bed.rests and bed.settles)], float)
+            camera = view_of(self.camera, 16, 9).packed().astype(float)
+            largest = float(p.width.max())
+            common = (moment.at(m.gravity) * GRAVITY, moment.at(m.drag, 0.0), m.size_drag, moment.at(m.forces, 0.0), moment.at(m.follow, 0.0),
+                      moment.at(m.cooling, 0.0))  # fmt: skip
+            air = (
+                g.before,
+                np.asarray(g.before_origin, float),
+                g.after,
+                np.asarray(g.after_origin, float),
+                float(g.voxel),
+                g.share(middle),
+                gas is not None,
+            )
+            if isinstance(layer, DebrisLayer):
+                hits = (hit_time, hit_place, hit_velocity)
+                advance_bodies(
+                    p, layer, t0, t1, self.rate, self.props, self.folder, common, forces.packed(), stops.packed(), air, ends, dead, hits
+                )
+            else:
+                advance(
+                    t0, t1, p.born, p.life, p.place, p.velocity, p.width, p.heat, p.state, p.holder, largest, *common, forces.packed(), stops.packed(),
+                    *air, beds, bool(gas is not None and bed is not None and bed.rests), ends, camera, dead, hit_time, hit_place, hit_velocity,
+                )  # fmt: skip
+            fastest = float(np.abs(p.velocity).max())
+            if not fastest < MOST_SPEED:
+                raise Unstable(
+                    f"{layer.name} came apart at {t0:.2f} s: a particle's speed is {fastest:.3g} m/s; look for a force that is far too strong."
+                )
+        self._time("motion", clock)
+        clock = time.perf_counter()
+        paths = paths_of(before, p, t0, t1, dead)
+        if self.keeps_events and n:
+            self._note_events(events, new, p, dead, paths.until, hit_time, hit_place, hit_velocity)
+        gone = int(dead.sum())
+        if gone:
+            by_age = int((dead.astype(bool) & (p.born + p.life <= t1)).sum())
+            lost["age"] = lost.get("age", 0) + by_age
+            lost["ends"] = lost.get("ends", 0) + gone - by_age
+            p = p.picked(dead == 0)
+        played = [self._played(i, s, t1) for i, s in self.sources if s.shape == "file" and s.plays]
+        if played:
+            shown = {i for i, s in self.sources if s.shape == "file" and s.plays}
+            p = together([p.picked(~np.isin(p.source, list(shown))) if len(p) else p, *played])
+        self.substeps += 1
+        self._time("ends", clock)
+        return PointState(p, t1, lost, events), paths
+
+    def _time(self, part: str, since: float) -> None:
+        self.parts[part] = self.parts.get(part, 0.0) + time.perf_counter() - since
+
+    def _note_events(self, events: dict[str, Events], new: Points, p: Points, dead: np.ndarray, until: np.ndarray, hit_time: np.ndarray,
+                     hit_place: np.ndarray, hit_velocity: np.ndarray) -> None:  # fmt: skip
+        hit, gone = hit_time > -1e8, dead.astype(bool)
+        found = {
+            "birth": Events(new.born, new.place, new.velocity, new.id, new.width, new.heat, new.colour),
+            "bounce": Events(hit_time[hit], hit_place[hit], hit_velocity[hit], p.id[hit], p.width[hit], p.heat[hit], p.colour[hit]),
+            "death": Events(until[gone], p.place[gone], p.velocity[gone], p.id[gone], p.width[gone], p.heat[gone], p.colour[gone]),
+        }
+        for kind, more in found.items():
+            events[kind] = all_events([events[kind], more]) if kind in events else more
+
+    def _played(self, index: int, source, t: float) -> Points:  # type: ignore[no-untyped-def]
+        """A file's points as they are at a time: the frame of its sequence that is shown then."""
+        frame = int(np.floor((t - source.burst_at - source.delay) * self.rate + 1e-6))
+        if frame < 0:
+            return Points()
+        cloud = cloud_at(source, self.folder, frame)
+        n = len(cloud.place)
+        id = (np.int64(index) << 44) + (cloud.id if cloud.id is not None else np.arange(n, dtype=np.int64))
+        width = (
+            cloud.width
+            if cloud.width is not None
+            else np.full(n, float(np.asarray(source.width if isinstance(source.width, float) else 0.03)))
+        )
+        colour = cloud.colour if cloud.colour is not None else np.tile(np.asarray(source.colour), (n, 1))
+        f32 = np.float32
+        velocity = cloud.velocity if cloud.velocity is not None else np.zeros((n, 3))
+        return Points(id, np.full(n, source.burst_at + source.delay), np.full(n, np.inf, f32), cloud.place.astype(f32), velocity.astype(f32), width.astype(f32),
+                      np.zeros(n, f32), np.full(n, index, np.int16), np.full(n, ASLEEP, np.uint8), np.full(n, FREE, np.int8), colour.astype(f32))  # fmt: skip
+
+    def frame(self, state: PointState, count: int = 1, check: Callable[[], None] | None = None) -> PointState:
+        """Advance to the next frame in `count` sub-steps, or as many as the layer asks for."""
+        index = round(state.time * self.rate)
+        state = begin_frame(state)
+        count = max(count, self.layer.steps)
+        for sub in range(count):
+            if check is not None:
+                check()
+            state.time = (index + sub / count) / self.rate
+            state, _ = self.step(state, 1.0 / (self.rate * count))
+        state.time = (index + 1) / self.rate
+        return state
+
+
+def hold(new: Points, ids: tuple[int, ...]) -> None:
+    """Let some pieces stay where they are born, in place."""
+    held = np.isin(new.id, np.asarray(ids, np.int64))
+    new.state[held] |= np.uint8(STUCK)
+    new.velocity[held] = 0.0
+    new.spin[held] = 0.0
+
+
+def begin_frame(state: PointState) -> PointState:
+    """The state without what was noted for the frame before."""
+    p = state.points
+    if len(p):
+        p = p.picked(slice(None))  # type: ignore[arg-type]
+        p.state = p.state & np.uint8(255 - NEW)
+    return PointState(p, state.time, dict(state.lost), {})
+
+
+def paths_of(before: Points, after: Points, t0: float, t1: float, dead: np.ndarray) -> Paths:
+    """How particles went in a step, from where they were (or were born) to where they are (or died)."""
+    until = np.where(dead.astype(bool), np.clip(after.born + after.life, t0, t1), t1)
+    return Paths(
+        np.maximum(t0, before.born), np.maximum(until, before.born), before.place, after.place, before.velocity, after.velocity, after.id, after.born,
+        after.life, after.width, after.heat, after.source, after.colour, (after.state & ASLEEP) > 0,
+    )  # fmt: skip
+
+
+def paths_between(a: Points, b: Points, t0: float, t1: float) -> Paths:
+    """How particles went between two stored frames; those that are in only one are followed from it along their speed."""
+    common, at_a, at_b = np.intersect1d(a.id, b.id, assume_unique=True, return_indices=True)
+    rest_a = np.setdiff1d(np.arange(len(a)), at_a, assume_unique=True)
+    rest_b = np.setdiff1d(np.arange(len(b)), at_b, assume_unique=True)
+    rest_b = rest_b[(b.born[rest_b] >= t0 - 1e-9)]
+    gone, come = a.picked(rest_a), b.picked(rest_b)
+    ends = np.clip(gone.born + gone.life, t0, t1)
+    begins = np.clip(come.born, t0, t1)
+    after = gone.place + gone.velocity * (ends - t0)[:, None].astype(np.float32)
+    first = come.place - come.velocity * (t1 - begins)[:, None].astype(np.float32)
+    pa, pb = a.picked(at_a), b.picked(at_b)
+    who = together([pb, gone, come])
+    if not len(who):
+        who = Points()
+    n = len(common)
+    join = np.concatenate
+    return Paths(
+        join([np.full(n, t0), np.full(len(gone), t0), begins]), join([np.full(n, t1), ends, np.full(len(come), t1)]),
+        join([pa.place, gone.place, first]), join([pb.place, after, come.place]), join([pa.velocity, gone.velocity, come.velocity]),
+        join([pb.velocity, gone.velocity, come.velocity]), who.id, who.born, who.life, who.width, who.heat, who.source, who.colour,
+        (who.state & ASLEEP) > 0,
+    )  # fmt: skip
+
+
+def run_up_frames_of(layer: PointLayer, rate: float) -> int:
+    """Frames simulated before frame 0."""
+    return round(layer.run_up * rate)
+
+
+SWEPT_PLACES = 5
+
+
+def swept_of(paths: Paths, start: float, end: float) -> Swept | None:
+    """How the particles that are awake go from `start` to `end`, for a gas that they feed."""
+    since, until = np.maximum(paths.since, start), np.minimum(paths.until, end)
+    rows = np.flatnonzero((until > since) & ~paths.asleep)
+    if not len(rows):
+        return None
+    since, until = since[rows], until[rows]
+    found = [paths.at(since + (until - since) * k / (SWEPT_PLACES - 1), rows) for k in range(SWEPT_PLACES)]
+    age = np.clip((0.5 * (since + until) - paths.born[rows]) / np.minimum(paths.life[rows], 1e9), 0.0, 1.0)
+    return Swept(
+        np.stack([p for p, _ in found], axis=1),
+        np.stack([v for _, v in found], axis=1),
+        (until - since) / (end - start),
+        paths.width[rows],
+        age,
+    )

@@ -1,0 +1,177 @@
+"""What is kept of particles and pieces, as one array for each quantity, and what layers hand to each other."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, fields
+from typing import Any
+
+import numpy as np
+
+ASLEEP, STUCK, NEW = 1, 2, 4
+FREE = -1  # held by no collider
+
+
+def _empty(dtype: Any, *more: int) -> Any:
+    return field(default_factory=lambda: np.zeros((0, *more), dtype))
+
+
+@dataclass
+class Points:
+    """Particles, one row each.
+
+    Attributes
+    ----------
+    id : (n,) int64, which names a particle for good
+    born : (n,) float64, s; an age is the present time less this
+    life : (n,) float32, s; infinite for those that stay
+    place, velocity : (n, 3) float32, m and m/s
+    width : (n,) float32, m across, at birth
+    heat : (n,) float32, K above the air
+    source : (n,) int16, index into the layer's sources
+    state : (n,) uint8, bits ASLEEP, STUCK, NEW (since the last frame)
+    holder : (n,) int8, index of the collider that holds a stuck one, or FREE
+    colour : (n, 3) float32, linear colour that is carried
+    turn : (n, 4) float32, quaternion w x y z of pieces; (0, 4) for particles
+    spin : (n, 3) float32, rad/s of pieces; (0, 3) for particles
+    still : (n,) float32, s for which a piece has hardly moved; (0,) for particles
+    """
+
+    id: np.ndarray = _empty(np.int64)
+    born: np.ndarray = _empty(np.float64)
+    life: np.ndarray = _empty(np.float32)
+    place: np.ndarray = _empty(np.float32, 3)
+    velocity: np.ndarray = _empty(np.float32, 3)
+    width: np.ndarray = _empty(np.float32)
+    heat: np.ndarray = _empty(np.float32)
+    source: np.ndarray = _empty(np.int16)
+    state: np.ndarray = _empty(np.uint8)
+    holder: np.ndarray = _empty(np.int8)
+    colour: np.ndarray = _empty(np.float32, 3)
+    turn: np.ndarray = _empty(np.float32, 4)
+    spin: np.ndarray = _empty(np.float32, 3)
+    still: np.ndarray = _empty(np.float32)
+
+    def __len__(self) -> int:
+        return len(self.id)
+
+    @property
+    def rigid(self) -> bool:
+        return len(self.turn) == len(self.id) and len(self.id) > 0
+
+    def picked(self, index: np.ndarray) -> Points:
+        """Some of them, by indices or by a mask."""
+        n = len(self)
+        return Points(**{f.name: a[index] if len(a := getattr(self, f.name)) == n else a for f in fields(self)})
+
+    def arrays(self) -> dict[str, np.ndarray]:
+        return {f.name: getattr(self, f.name) for f in fields(self)}
+
+    def age(self, t: float) -> np.ndarray:
+        """(n,) s."""
+        return (t - self.born).astype(np.float32)
+
+    def copy(self) -> Points:
+        return Points(**{name: array.copy() for name, array in self.arrays().items()})
+
+
+def together(parts: list[Points]) -> Points:
+    """All of them, in turn."""
+    parts = [p for p in parts if len(p)] or parts[:1]
+    return parts[0] if len(parts) == 1 else Points(**{f.name: np.concatenate([getattr(p, f.name) for p in parts]) for f in fields(Points)})
+
+
+BYTES = 8 + 8 + 4 + 12 + 12 + 4 + 4 + 2 + 1 + 1 + 12
+"""Of one particle's state; a step holds it about three times over."""
+
+
+@dataclass
+class Events:
+    """What happened to particles in a span of time: for those that give birth then.
+
+    Attributes
+    ----------
+    time : (m,) float64, s
+    place, velocity : (m, 3) float32
+    parent : (m,) int64 ids; width, heat : (m,) float32; colour : (m, 3) float32
+    """
+
+    time: np.ndarray = _empty(np.float64)
+    place: np.ndarray = _empty(np.float32, 3)
+    velocity: np.ndarray = _empty(np.float32, 3)
+    parent: np.ndarray = _empty(np.int64)
+    width: np.ndarray = _empty(np.float32)
+    heat: np.ndarray = _empty(np.float32)
+    colour: np.ndarray = _empty(np.float32, 3)
+
+    def arrays(self) -> dict[str, np.ndarray]:
+        return {f.name: getattr(self, f.name) for f in fields(self)}
+
+    def within(self, start: float, end: float) -> Events:
+        """Those after `start` and up to `end`."""
+        kept = (self.time > start) & (self.time <= end)
+        return Events(**{name: array[kept] for name, array in self.arrays().items()})
+
+
+def all_events(parts: list[Events]) -> Events:
+    return Events(**{f.name: np.concatenate([getattr(p, f.name) for p in parts]) for f in fields(Events)}) if parts else Events()
+
+
+@dataclass
+class Paths:
+    """How particles went from one time to another, a straight or bent piece each.
+
+    Attributes
+    ----------
+    since, until : (n,) float64, s; a particle that is born or dies in between has a shorter piece
+    first, last : (n, 3) float32, m, where it is then
+    before, after : (n, 3) float32, m/s, how fast it goes then
+    """
+
+    since: np.ndarray
+    until: np.ndarray
+    first: np.ndarray
+    last: np.ndarray
+    before: np.ndarray
+    after: np.ndarray
+    id: np.ndarray
+    born: np.ndarray
+    life: np.ndarray
+    width: np.ndarray
+    heat: np.ndarray
+    source: np.ndarray
+    colour: np.ndarray
+    asleep: np.ndarray
+
+    def at(self, t: np.ndarray, rows: np.ndarray | slice = slice(None)) -> tuple[np.ndarray, np.ndarray]:
+        """Places and velocities at a time each: the cubic through both ends with their speeds (Hermite)."""
+        since, span = self.since[rows], self.until[rows] - self.since[rows]
+        s = np.clip((t - since) / np.maximum(span, 1e-9), 0.0, 1.0)[:, None]
+        h = span[:, None]
+        a, b, u, v = self.first[rows], self.last[rows], self.before[rows] * h, self.after[rows] * h
+        place = a * (1 + 2 * s) * (1 - s) ** 2 + b * s * s * (3 - 2 * s) + u * s * (1 - s) ** 2 - v * s * s * (1 - s)
+        slope = (b - a) * 6 * s * (1 - s) + u * (1 - s) * (1 - 3 * s) + v * s * (3 * s - 2)
+        return place, slope / np.maximum(h, 1e-9)
+
+
+@dataclass(frozen=True)
+class AirField:
+    """A gas as particles feel it, between two moments.
+
+    Attributes
+    ----------
+    before, after : (nx, ny, nz, 4) float32: velocity in m/s, and density; the grids may lie elsewhere in the box
+    before_origin, after_origin : m
+    start, end : s of the two moments; equal when the gas is felt as it is now
+    """
+
+    before: np.ndarray
+    before_origin: tuple[float, float, float]
+    after: np.ndarray
+    after_origin: tuple[float, float, float]
+    voxel: float
+    start: float
+    end: float
+
+    def share(self, t: float) -> float:
+        """How far `t` is from the first moment to the second."""
+        return min(1.0, max(0.0, (t - self.start) / (self.end - self.start))) if self.end > self.start else 0.0

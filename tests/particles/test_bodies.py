@@ -1,0 +1,176 @@
+"""Pieces: how they are made, and that thrown ones behave as rigid bodies should."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy.spatial import ConvexHull
+
+from tenka.base.errors import BadInput
+from tenka.effect.model import Bodies, DebrisLayer, Pieces, PointCollider, PointMotion, PointSource, Prop
+from tenka.particles.pieces import kind_of, made, pieces_of
+from tenka.particles.solver import PointSolver, PointState
+from tenka.particles.state import ASLEEP
+
+KINDS = ("sherds", "tiles", "planks", "lumps", "plates")
+ONE = {"shape": "point", "rate": 0.0, "burst": 1, "cone": 0.0, "speed_spread": 0.0, "far_share": 0.0, "stays": True, "least_width": 1.0}
+
+
+def debris(
+    motion: PointMotion | None = None, bodies: Bodies | None = None, pieces: Pieces | None = None, colliders: tuple = (), **source: object
+) -> DebrisLayer:
+    thrown = PointSource(id="source", name="Source", **{**ONE, **source})  # type: ignore[arg-type]
+    return DebrisLayer(id="bits", name="Bits", sources=(thrown,), motion=motion or PointMotion(drag=0.0, bounce=0.4), bodies=bodies or Bodies(),
+                       pieces=pieces or Pieces(make="lumps"), colliders=colliders)  # fmt: skip
+
+
+def run(layer: DebrisLayer, frames: int, count: int = 1, props: tuple[Prop, ...] = (), seed: int = 3) -> PointState:
+    solver = PointSolver(layer, (), props, seed, 24.0, frames + 1)
+    state = solver.start()
+    for _ in range(frames):
+        state = solver.frame(state, count)
+    return state
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_pieces_are_closed_convex_and_a_metre_across(kind: str):
+    for n in range(4):
+        mesh = made(Pieces(make=kind), n).mesh
+        a, b, c = np.moveaxis(mesh.corners.astype(float), 1, 0)
+        volume = float(np.einsum("nk,nk->n", a, np.cross(b, c)).sum() / 6)
+        assert volume == pytest.approx(ConvexHull(mesh.points.astype(float)).volume, rel=1e-3)
+        assert np.ptp(mesh.points, axis=0).max() == pytest.approx(1.0, abs=1e-5)
+        edges = np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1)
+        assert set(np.unique(edges, axis=0, return_counts=True)[1]) == {2}
+
+
+def test_the_seed_makes_other_pieces_and_the_same_seed_the_same():
+    a, b, c = (made(Pieces(seed=s), 0).mesh.points for s in (1, 1, 2))
+    assert np.array_equal(a, b) and not np.array_equal(a, c)
+
+
+def test_roundness_takes_corners_off():
+    sharp, worn = (made(Pieces(make="lumps", roundness=r), 0).mesh for r in (0.0, 0.9))
+
+    def compactness(mesh):  # of a ball: 1
+        hull = ConvexHull(mesh.points.astype(float))
+        return 36 * np.pi * hull.volume**2 / hull.area**3
+
+    assert compactness(worn) > compactness(sharp) + 0.02
+
+
+def test_planks_are_long_and_plates_thin():
+    assert np.sort(np.ptp(made(Pieces(make="planks"), 1).mesh.points, axis=0))[1] < 0.5
+    assert np.ptp(made(Pieces(make="plates"), 1).mesh.points, axis=0).min() < 0.1
+
+
+def test_a_props_own_mesh_can_be_the_piece_and_a_missing_one_is_told():
+    prop = Prop(id="pot", name="Pot", shape="cylinder", size=(0.4, 0.4, 0.8))
+    (piece,) = pieces_of(debris(pieces=Pieces(make="prop", prop="pot")), (prop,), None)
+    assert np.ptp(piece.mesh.points, axis=0) == pytest.approx((0.5, 0.5, 1.0), abs=0.01)
+    with pytest.raises(BadInput, match="names the prop 'gone'"):
+        pieces_of(debris(pieces=Pieces(make="prop", prop="gone")), (), None)
+
+
+def test_a_piece_in_the_air_flies_a_parabola_and_keeps_its_spin():
+    still = Bodies(damping=0.0, tumble=2.0)
+    layer = debris(PointMotion(drag=0.0, ground="none"), still, direction=(1, 0, 1), speed=4.0, position=(0, 0, 3))
+    first, last = run(layer, 0).points, run(layer, 24).points
+    s = 4 / np.sqrt(2)
+    assert np.allclose(last.place[0], (s, 0, 3 + s - 0.5 * 9.81), atol=1e-4)
+    assert np.allclose(first.spin, last.spin, atol=1e-6)
+    assert np.linalg.norm(last.turn[0]) == pytest.approx(1.0, abs=1e-6)
+
+
+def test_larger_pieces_turn_slower():
+    layer = debris(burst=300, least_width=0.1, skew=1.0)
+    p = run(layer, 0).points
+    pace, order = np.linalg.norm(p.spin, axis=1), np.argsort(p.width)
+    assert pace[order[:60]].mean() > 3 * pace[order[-60:]].mean()
+
+
+def test_turning_dies_down_as_set():
+    layer = debris(PointMotion(drag=0.0, gravity=0.0, ground="none"), Bodies(damping=1.5))
+    first, last = run(layer, 0).points, run(layer, 24).points
+    assert np.linalg.norm(last.spin) == pytest.approx(np.linalg.norm(first.spin) * np.exp(-1.5), rel=1e-4)
+
+
+@pytest.mark.parametrize("kind", ["lumps", "planks", "plates"])
+def test_pieces_come_to_rest_on_the_ground_asleep_and_not_in_it(kind: str):
+    layer = debris(
+        pieces=Pieces(make=kind), burst=24, position=(0, 0, 1.5), cone=180.0, speed=2.0, width=0.4, bodies=Bodies(each_other=False)
+    )
+    p = run(layer, 144).points
+    assert (p.state & ASLEEP).mean() > 0.9
+    corners = [piece.corners for piece in pieces_of(layer, (), None)]
+    from tenka.look.shot import turns
+
+    placed = np.stack([corners[k] for k in kind_of(layer, p.id, len(corners))]) * p.width[:, None, None]
+    low = (np.einsum("nij,nvj->nvi", turns(p.turn), placed) + p.place[:, None])[..., 2].min(axis=1)
+    assert low.min() > -0.02 and np.abs(low).max() < 0.05
+
+
+def test_flat_pieces_end_lying_flat():
+    layer = debris(
+        pieces=Pieces(make="plates"), burst=20, position=(0, 0, 1.0), cone=180.0, speed=1.0, width=0.5, bodies=Bodies(each_other=False)
+    )
+    p = run(layer, 144).points
+    from tenka.look.shot import turns
+
+    upright = np.abs(turns(p.turn)[:, 2, 2])
+    assert (upright > 0.97).mean() > 0.85
+
+
+def test_a_bounce_loses_energy_and_never_gains():
+    layer = debris(
+        PointMotion(drag=0.0, bounce=0.8, friction=0.3),
+        Bodies(damping=0.0, each_other=False),
+        burst=12,
+        position=(0, 0, 2.0),
+        speed=0.0,
+        width=0.3,
+    )
+    solver = PointSolver(layer, (), (), 5, 24.0, 100)
+    state, highest = solver.start(), []
+    for _ in range(72):
+        state = solver.frame(state)
+        highest.append(state.points.place[:, 2].max())
+    assert max(highest) <= 2.001 and max(highest[30:]) < 1.9
+
+
+def test_what_happens_does_not_depend_on_the_sub_steps():
+    layer = debris(burst=30, position=(0, 0, 1.0), cone=120.0, speed=3.0, width=0.3)
+    one, two, eight = (run(layer, 30, n).points for n in (1, 2, 8))
+    for other in (two, eight):
+        assert np.allclose(one.place, other.place, atol=2e-3)
+
+
+def test_pieces_push_each_other_apart():
+    heap = {"shape": "sphere", "burst": 40, "position": (0, 0, 1.0), "size": (0.3, 0.3, 0.3), "speed": 0.0, "width": 0.3}
+    floating = PointMotion(gravity=0.0, drag=0.5, ground="none")
+    apart, through = (run(debris(floating, Bodies(each_other=on), **heap), 24).points for on in (True, False))
+    assert np.linalg.norm(apart.place - (0, 0, 1), axis=1).mean() > 1.5 * np.linalg.norm(through.place - (0, 0, 1), axis=1).mean()
+
+
+def test_a_wall_stops_pieces_and_a_mover_wakes_them():
+    from tenka.effect.courses import Key, Keys
+
+    wall = Prop(id="wall", name="Wall", shape="box", position=(1.5, 0, 0), size=(0.2, 4, 4))
+    stop = PointCollider(id="stop", name="Stop", prop="wall", bounce=0.2)
+    layer = debris(burst=12, direction=(1, 0, 0.2), speed=6.0, position=(0, 0, 1.0), cone=15.0, width=0.3, colliders=(stop,))
+    p = run(layer, 30, props=(wall,)).points
+    assert p.place[:, 0].max() < 1.5
+    ram = wall.model_copy(update={"position": (-3.0, 0, 0), "shift_x": Keys(keys=(Key(t=4.0, v=0.0, ease="linear"), Key(t=5.0, v=5.0)))})
+    lying = debris(burst=6, position=(0, 0, 0.4), speed=0.0, width=0.3, colliders=(stop,))
+    asleep, pushed = run(lying, 94, props=(ram,)).points, run(lying, 122, props=(ram,)).points
+    assert (asleep.state & ASLEEP).all()
+    assert pushed.place[:, 0].min() > asleep.place[:, 0].max() + 0.5
+
+
+def test_births_follow_a_moving_parent_at_birth_only():
+    from tenka.effect.courses import Key, Keys
+
+    cart = Prop(id="cart", name="Cart", shift_x=Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=1.0, v=4.0, ease="linear"))))
+    layer = debris(PointMotion(gravity=0.0, drag=0.0, ground="none"), parent="cart", position=(0, 0, 1), speed=0.0, burst_at=0.5)
+    p = run(layer, 24, props=(cart,)).points
+    assert p.place[0] == pytest.approx((2.0, 0.0, 1.0), abs=1e-4)
