@@ -151,6 +151,10 @@ class PackStation(QWidget):
         layer, effect = self.state.gas, self.state.effect
         if layer is None or not self.isVisible():
             self.button.setEnabled(False)
+            if layer is None:
+                self.outputs.setText(
+                    "There is no gas to pack as a flipbook. Particles and pieces are written out from the sheet of their layer, in Shape."
+                )
             return
         try:
             plan, element = layout(effect, layer), describe(effect, layer)

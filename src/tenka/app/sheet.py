@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import (
 
 from tenka.app import theme
 from tenka.app.meshfoot import MeshFoot
+from tenka.app.pointfoot import PointFoot
 from tenka.app.state import WHOLE, State
 from tenka.app.trialfoot import TrialFoot
 from tenka.app.widgets import ColourField, NumberField, RampField, VectorField, WallsField
@@ -35,7 +36,7 @@ from tenka.budget.devices import devices
 from tenka.effect.catalogue import SECTIONS, Param, params
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, param_at, promoted
-from tenka.effect.model import DomainBox, GasLayer, Prop, Trial
+from tenka.effect.model import DomainBox, GasLayer, PointLayer, Prop, Trial
 from tenka.effect.starters import fitted
 from tenka.gas.grid import Grid
 from tenka.run.driver import predicted_seconds
@@ -480,6 +481,7 @@ class Sheet(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.state, self.station = state, "shape"
         self.rows: list[Row] = []
+        self.point_foot: PointFoot | None = None
         self._made: object = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -510,7 +512,13 @@ class Sheet(QWidget):
         for path, node in nodes_for(self.state, self.station):
             shape.append((path, type(node), tuple(n for n, _ in rows_of(self.state, node)), getattr(node, "file", "")))
         levers = tuple((x.id, x.low, x.high) for x in self.state.effect.levers)
-        return self.station, tuple(shape), tuple(p.id for p in self.state.effect.props), levers, self.state.tier_id
+        return (
+            self.station,
+            tuple(shape),
+            tuple((p.id, p.name) for p in (*self.state.effect.props, *self.state.effect.layers, *self.state.effect.cues)),
+            levers,
+            self.state.tier_id,
+        )
 
     def _title(self) -> str:
         if self.station != "shape":
@@ -532,6 +540,10 @@ class Sheet(QWidget):
         column.setContentsMargins(0, 0, 0, 12)
         column.setSpacing(0)
         self.rows = []
+        layer = self.state.layer
+        if self.station == "shape" and isinstance(layer, PointLayer) and self.state.selection == f"layers.{layer.id}":
+            self.point_foot = PointFoot(self.state, layer)
+            column.addWidget(self.point_foot)
         grouped: dict[str, list[tuple[str, Param, BaseModel]]] = {}
         for path, node in nodes_for(self.state, self.station):
             for name, p in rows_of(self.state, node):

@@ -15,6 +15,7 @@ from tenka.app.final import FinalBar
 from tenka.app.stage import Drawn, Stage
 from tenka.app.state import State
 from tenka.app.timers import every
+from tenka.effect.additions import with_cue, without_cue, without_layer
 from tenka.effect.courses import Value, with_burst
 from tenka.effect.document import get, reseeded
 from tenka.effect.model import Cue, Feed, GasLayer, PointSource, envelope
@@ -162,6 +163,27 @@ class Rows(QWidget):
         painter.drawLine(QPointF(x, 2), QPointF(x, self.height()))
         painter.setBrush(theme.colour(theme.VERDIGRIS))
         painter.drawPolygon(QPolygonF([QPointF(x - 5, 1), QPointF(x + 5, 1), QPointF(x, 8)]))
+        self._paint_counts(painter, x)
+
+    def _paint_counts(self, painter: QPainter, x: float) -> None:
+        """Beside the head, how many are alive in each layer of particles."""
+        painter.setFont(theme.font(theme.SMALL))
+        for row, line in enumerate(self.lines()):
+            if line.depth or not line.path.startswith("layers."):
+                continue
+            own = self.state.status.layers.get(line.path.split(".")[1])
+            meta = own.figures.get(self.state.frame, {}) if own is not None else {}
+            if "alive" not in meta:
+                continue
+            text = f"{meta['alive']:,}"
+            wide = painter.fontMetrics().horizontalAdvance(text) + 8
+            left = x + 4 if x + 4 + wide < self.width() else x - 4 - wide
+            box = QRectF(left, self.row_top(row) + 5, wide, theme.ROW - 10)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour(theme.GROUND, 0.75))
+            painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
+            painter.setPen(theme.colour(theme.TEXT))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_axis(self, painter: QPainter) -> None:
         a, e = self.axis(), self.state.effect
@@ -456,6 +478,10 @@ class Rows(QWidget):
     def remove(self, path: str) -> None:
         """Take a layer, source, force or prop out of the effect (undoable)."""
         group, _, id = path.rpartition(".")
+        if group in ("layers", "cues"):
+            name = get(self.state.effect, path).name
+            self.state.apply((without_layer if group == "layers" else without_cue)(self.state.effect, id), f"Remove {name}")
+            return
         items = get(self.state.effect, group)
         name = get(self.state.effect, path).name
         self.state.edit(group, tuple(i for i in items if i.id != id), f"Remove {name}")
@@ -500,6 +526,9 @@ class Tempo(QWidget):
         bar.addSpacing(12)
         bar.addWidget(self.pace)
         bar.addStretch(1)
+        self.cue = self._button("flag", "A cue here: a moment that sources can hang on, and that moves all of them at once")
+        self.cue.clicked.connect(self._add_cue)
+        bar.addWidget(self.cue)
         self.seed = self._button(
             "dices", "Keep this as a trial and try another seed: another variation of everything that is left to chance"
         )
@@ -532,6 +561,11 @@ class Tempo(QWidget):
         button.setToolTip(tip)
         button.setAccessibleName(tip)
         return button
+
+    def _add_cue(self) -> None:
+        effect, path = with_cue(self.state.effect, self.state.time)
+        self.state.apply(effect, "Add a cue")
+        self.state.select(path)
 
     def _reseed(self) -> None:
         effect, seed = reseeded(self.state.effect)

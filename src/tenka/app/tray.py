@@ -12,10 +12,14 @@ from PyQt6.QtWidgets import QFileDialog, QLabel, QMenu, QScrollArea, QToolButton
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
+from tenka.effect import presets
+from tenka.effect.additions import LAYERS, with_new_layer, with_point_source
+from tenka.effect.model import Effect, Layer, PointLayer
 from tenka.effect.starters import STARTERS, with_collider, with_force, with_prop, with_source
 from tenka.scene.files import read
 
 ICONS = {"Plume": "factory", "Puff": "cloudy", "Mist": "cloud-fog", "Fire": "flame", "Fireball": "bomb"}
+LAYER_ICONS = {"Gas": "cloud", "Sparks": "sparkles", "Embers": "flame", "Dust": "cloud-fog", "Debris": "gem"}
 ON_TRAY = ("Wind", "Eddies", "Swirl")
 FORCES = (
     ("Wind", "wind", "wind", "Wind with gusts"),
@@ -27,6 +31,10 @@ FORCES = (
 )
 PROPS = (("box", "Box", "box"), ("sphere", "Ball", "circle"), ("cylinder", "Cylinder", "cylinder"), ("cone", "Cone", "cone"),
          ("figure", "Figure", "person-standing"))  # fmt: skip
+
+
+def _layered(effect: Effect, make: Callable[[Effect], Layer]) -> tuple[Effect, str]:
+    return with_new_layer(effect, make(effect))
 
 
 class Tray(QWidget):
@@ -53,11 +61,14 @@ class Tray(QWidget):
         self._head(column, "Begin")
         for name, make in STARTERS.items():
             words = (make.__doc__ or "").split("\n")[0]
-            self._button(column, name, ICONS[name], f"{words} It takes the place of the gas; undo brings it back.", self._begin(name, make))
+            self._button(
+                column, name, ICONS[name], f"{words} It takes the place of all layers; undo brings them back.", self._begin(name, make)
+            )
         self._head(column, "Add")
-        self._button(
-            column, "Source", "circle-dot", "A region that feeds the gas", lambda: self._add(lambda e: with_source(e), "Add a source")
-        )
+        self.layer_menu = QMenu(self)
+        self.layer_menu.aboutToShow.connect(self._fill_layers)
+        self._menu_button(column, "Layer", "layers", "A further layer: gas, sparks, embers, dust, debris, or a preset", self.layer_menu)
+        self._button(column, "Source", "circle-dot", "A region that feeds the layer that is worked on", self._add_source)
         self.force_menu = QMenu(self)
         for name, kind, icon, tip in FORCES:
             call = partial(self._add, partial(with_force, kind=kind), f"Add {name.lower()}")
@@ -74,15 +85,48 @@ class Tray(QWidget):
             )
         self._menu_button(column, "Prop", "box", "A prop: box, ball, cylinder, cone, or a figure for scale", self.prop_menu)
         self._button(column, "Mesh", "import", "A mesh from a file as a prop (GLB, OBJ, PLY, STL)", self._ask_mesh)
-        self._button(column, "Stop", "shield", "Let the selected prop stop the gas: only such pairs collide", self._stop)
+        self._button(
+            column, "Stop", "shield", "Let the selected prop stop the layer that is worked on: only such pairs collide", self._stop
+        )
         column.addStretch(1)
+
+    def _fill_layers(self) -> None:
+        """The kinds of layers, and the presets that there are now."""
+        self.layer_menu.clear()
+        for name, make in LAYERS.items():
+            words = (make.__doc__ or "").split("\n")[0]
+            self._entry(
+                self.layer_menu, name, LAYER_ICONS[name], words, partial(self._add, partial(_layered, make=make), f"Add {name.lower()}")
+            )
+        kept = presets.all_presets()
+        if kept:
+            self.layer_menu.addSeparator()
+            for name, file in kept:
+                self._entry(
+                    self.layer_menu,
+                    name,
+                    "bookmark",
+                    "A preset of yours",
+                    partial(self._add, partial(presets.with_preset, file=file), f"Add {name}"),
+                )
+
+    def _add_source(self) -> None:
+        layer = self.state.layer
+        if isinstance(layer, PointLayer):
+            self._add(lambda e: with_point_source(e, layer.id), "Add a source")
+        else:
+            self._add(lambda e: with_source(e, layer.id if layer is not None else None), "Add a source")
 
     def _stop(self) -> None:
         group, _, prop = self.state.selection.rpartition(".")
         if group != "props":
-            self.state.said.emit("Select the prop that is to stop the gas first, in the tempo's rows.")
+            self.state.said.emit("Select the prop that is to stop the layer first, in the tempo's rows.")
             return
-        self._add(lambda e: with_collider(e, prop), "Let a prop stop the gas")
+        layer = self.state.layer
+        self._add(
+            lambda e: with_collider(e, prop, layer.id if layer is not None else None),
+            f"Let a prop stop {layer.name if layer else 'the gas'}",
+        )
 
     def _head(self, column: QVBoxLayout, text: str) -> None:
         label = QLabel(text)
@@ -125,6 +169,9 @@ class Tray(QWidget):
     def _add(self, make: Callable, label: str) -> None:
         try:
             effect, path = make(self.state.effect)
+        except TenkaError as error:
+            self.state.said.emit(str(error))
+            return
         except KeyError:
             self.state.said.emit("There is no gas to feed yet: take a starting point first.")
             return

@@ -31,6 +31,7 @@ SECTIONS = (
     "Look",
     "Colour",
     "Trail",
+    "Multiply",
     "Light",
     "Atlas",
     "Player",

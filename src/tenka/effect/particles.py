@@ -109,14 +109,16 @@ class PointMotion(Settings):
     gravity: Value = param(
         1.0, "Share of the earth's gravity that they feel.", section="Motion", low=-10, high=10, soft=(-1, 1.5), course=True
     )
-    drag: Value = param(0.2, "How fast the still air slows them.", section="Motion", unit="1/s", low=0, high=200, soft=(0, 5), course=True)
+    drag: Value = param(
+        0.2, "How fast the still air slows them.", section="Motion", unit="1/s", low=0, high=200, soft=(0, 5), course=True, cost="motion"
+    )
     size_drag: float = param(0.0, "How much more small ones are slowed and carried than large ones: the power of their size.", section="Motion", low=0,
                              high=3, soft=(0, 2))  # fmt: skip
     forces: Value = param(1.0, "How strongly the effect's forces take hold of them.", section="Motion", low=0, high=10, soft=(0, 2), course=True,
-                          cost="forces")  # fmt: skip
-    follows: str = param("", "The gas whose movement carries them.", section="Motion", kind="gas", cost="carry")
+                          cost="motion")  # fmt: skip
+    follows: str = param("", "The gas whose movement carries them.", section="Motion", kind="gas", cost="motion")
     follow: Value = param(4.0, "How fast they take on its movement.", section="Motion", unit="1/s", low=0, high=500, soft=(0, 20), course=True,
-                          cost="carry", when=("follows", ()))  # fmt: skip
+                          cost="motion", when=("follows", ()))  # fmt: skip
     cooling: Value = param(
         0.5, "Share of their heat that is lost each second.", section="Fading", unit="1/s", low=0, high=60, soft=(0, 3), course=True
     )
@@ -162,7 +164,6 @@ class PointLook(Settings):
         "Points of a pixel, lit discs, soft sprites, a packed flipbook, streaks along their movement, ribbons or tubes along their past, or meshes.",
         section="Look",
         affects="look",
-        cost="fill",
     )
     scale: float = param(
         1.0, "Size drawn, against the size that they have.", section="Look", affects="look", low=0.001, high=1000, soft=(0.2, 4)
@@ -192,12 +193,12 @@ class PointLook(Settings):
     meets: str = param("", "The gas that they meet; its values can colour them.", section="Colour", affects="look", kind="gas")
     carried: float = param(0.0, "Share of the colour that they carry, against the ramp's.", section="Colour", affects="look", low=0, high=1)
     vary: float = param(0.15, "How much brightness differs from one to the next.", section="Colour", affects="look", low=0, high=1)
-    copies: int = param(1, "How many are drawn for each: nothing is simulated again.", section="Copies", affects="look", low=1, high=200, soft=(1, 20),
-                        step=1, cost="fill")  # fmt: skip
-    copies_spread: float = param(0.1, "How far copies lie from their own.", section="Copies", affects="look", unit="m", low=0, high=100, soft=(0, 1),
+    copies: int = param(1, "How many are drawn for each: nothing is simulated again.", section="Multiply", affects="look", low=1, high=200, soft=(1, 20),
+                        step=1)  # fmt: skip
+    copies_spread: float = param(0.1, "How far copies lie from their own.", section="Multiply", affects="look", unit="m", low=0, high=100, soft=(0, 1),
                                  when=("copied", ("True",)))  # fmt: skip
     copies_size: float = param(
-        0.5, "Size of the smallest copy, as a share.", section="Copies", affects="look", low=0.01, high=1, when=("copied", ("True",))
+        0.5, "Size of the smallest copy, as a share.", section="Multiply", affects="look", low=0.01, high=1, when=("copied", ("True",))
     )
     stretch: float = param(0.0, "How much longer a disc or sprite is drawn along its movement, for each m/s.", section="Look", affects="look", unit="s/m",
                            low=0, high=10, soft=(0, 0.5), step=0.005)  # fmt: skip
@@ -245,7 +246,7 @@ class Pieces(Settings):
     """What debris is made of: pieces of our own, or a prop's mesh."""
 
     make: Literal["sherds", "tiles", "planks", "lumps", "plates", "prop"] = param(
-        "sherds", "What the pieces are.", section="What", cost="bodies"
+        "sherds", "What the pieces are.", section="What", cost="motion"
     )
     prop: str = param("", "The prop whose mesh each piece is.", section="What", kind="prop", when=("make", ("prop",)))
     swap: str = param("", "A prop that breaks: it is hidden from the first birth on.", section="What", kind="parent")
@@ -262,7 +263,7 @@ class Pieces(Settings):
 class Bodies(Settings):
     """How rigid pieces behave."""
 
-    each_other: bool = param(True, "They hit each other.", section="Collision", cost="bodies")
+    each_other: bool = param(True, "They hit each other.", section="Collision", cost="motion")
     tumble: float = param(
         3.0, "Turns each second with which the smallest are thrown, at most.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 10)
     )

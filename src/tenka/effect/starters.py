@@ -21,6 +21,7 @@ from tenka.effect.model import (
     Look,
     Motion,
     Player,
+    PointCollider,
     Prop,
     Pull,
     Quality,
@@ -140,15 +141,16 @@ def with_force(effect: Effect, kind: str) -> tuple[Effect, str]:
     return effect.model_copy(update={"forces": (*effect.forces, force)}), f"forces.{id}"
 
 
-def with_collider(effect: Effect, prop: str) -> tuple[Effect, str]:
-    """The effect with a prop that stops its first layer from now on, and the pair's path; the same when it does already."""
-    layer = effect.gas()
+def with_collider(effect: Effect, prop: str, layer_id: str | None = None) -> tuple[Effect, str]:
+    """The effect with a prop that stops a layer (the first one) from now on, and the pair's path; the same when it does already."""
+    layer = effect.layer(layer_id)
     held = next((c for c in layer.colliders if c.prop == prop), None)
     if held is not None:
         return effect, f"layers.{layer.id}.colliders.{held.id}"
     name = next(p.name for p in effect.props if p.id == prop)
     id = free_id(layer.colliders, "stop")
-    layer = layer.model_copy(update={"colliders": (*layer.colliders, Collider(id=id, name=f"{name} stops it"[:60], prop=prop))})
+    made = (Collider if isinstance(layer, GasLayer) else PointCollider)(id=id, name=f"{name} stops it"[:60], prop=prop)
+    layer = layer.model_copy(update={"colliders": (*layer.colliders, made)})
     layers = tuple(layer if item.id == layer.id else item for item in effect.layers)
     return effect.model_copy(update={"layers": layers}), f"layers.{layer.id}.colliders.{id}"
 
@@ -169,9 +171,9 @@ def fitted(effect: Effect, layer_id: str) -> Effect:
     return effect.model_copy(update={"layers": layers})
 
 
-def with_source(effect: Effect) -> tuple[Effect, str]:
-    """The effect with a new source in the middle of its first layer's floor, and its path."""
-    layer = effect.gas()
+def with_source(effect: Effect, layer_id: str | None = None) -> tuple[Effect, str]:
+    """The effect with a new source in the middle of the floor of a gas (the first one), and its path."""
+    layer = effect.gas(layer_id)
     id = free_id(layer.sources, "source")
     d = layer.domain
     middle = (d.origin[0] + d.size[0] / 2, d.origin[1] + d.size[1] / 2, d.origin[2] + d.size[2] * 0.12)

@@ -191,7 +191,8 @@ def ray_of(view, u, v):
 @kernel
 def _march(
     ray,
-    near_limit,
+    edges,
+    per_depth,
     far_limit,
     field,
     flame,
@@ -212,13 +213,15 @@ def _march(
     detail,
     out,
 ):
-    """One ray in voxel coordinates; fills `out` (OUTPUTS,)."""
+    """One ray in voxel coordinates, in slices of depth between `edges` (times `per_depth` along the ray); fills `out` (slices, OUTPUTS), each slice alone."""
     px, py, pz, dx, dy, dz = ray
     nx, ny, nz = shape
-    for c in range(OUTPUTS):
-        out[c] = ZERO
+    slices = edges.size - 1
+    for s in range(slices):
+        for c in range(OUTPUTS):
+            out[s, c] = ZERO
     near, far = box_span(px, py, pz, dx, dy, dz, low, high)
-    near, far = max(near, near_limit), min(far, far_limit)
+    near, far = max(near, edges[0] * per_depth), min(far, far_limit)
     if near >= far:
         return
     step = ONE / (params[4] * detail)
@@ -226,11 +229,19 @@ def _march(
     sx, sy = (ny * nz * 4 if nx > 1 else 0), (nz * 4 if ny > 1 else 0)
     burns, dyed = flame.size > 1 and params[5] > ZERO, dye.size > 4 and params[7] > ZERO
     block = np.float32(BLOCK)
-    through = ONE
+    through, whole = ONE, ONE  # through this slice so far, and all of them
+    now, border = 0, edges[1] * per_depth
     t = near  # where the segment begins; it is sampled at `jitter` of its length
     heat_scale = np.float32((LUT - 1) / (HOTTEST - 288.15))
     while t < far:
+        while t >= border and now < slices - 1:
+            out[now, 3] = ONE - through
+            now += 1
+            border = edges[now + 1] * per_depth
+            through = ONE
         span = min(step, far - t)
+        if t < border:
+            span = min(span, border - t)
         at = t + jitter * span
         x, y, z = px + at * dx, py + at * dy, pz + at * dz
         a = min(max(np.int64(x), 0), nx - 1)
@@ -267,7 +278,7 @@ def _march(
                 seen = (ONE - kept) / thick if thick > np.float32(1e-3) else ONE  # through the segment's own smoke, on average
                 bright = through * seen * params[5] * FLAME_SCALE * fire * span * h
                 for n in range(3):
-                    out[4 + n] += bright * glow[max(warm, 0), n]
+                    out[now, 4 + n] += bright * glow[max(warm, 0), n]
         if rho > np.float32(EMPTY):
             weight = through * (ONE - kept)
             tone = min(np.int64(rho * per_density * np.float32(LUT - 1)), LUT - 1)
@@ -281,24 +292,25 @@ def _march(
                     share = params[7] * min(held / rho, ONE)
             for n in range(3):
                 tone_colour = colour[tone, n] + share * (tint[n] - colour[tone, n])
-                out[n] += weight * tone_colour * (sun[n] * direct + sky[n] * open_sky + ground[n])
+                out[now, n] += weight * tone_colour * (sun[n] * direct + sky[n] * open_sky + ground[n])
             if strength > ZERO and heat > np.float32(300.0):
                 warm = min(np.int64(heat * heat_scale), LUT - 1)
                 for n in range(3):
-                    out[4 + n] += weight * strength * glow[warm, n]
-            out[7] += weight * heat
+                    out[now, 4 + n] += weight * strength * glow[warm, n]
+            out[now, 7] += weight * heat
             through *= kept
-            if through < ENOUGH:
+            whole *= kept
+            if whole < ENOUGH:
                 for n in range(OUTPUTS):  # as if the rest were like what was seen
-                    out[n] /= ONE - through
+                    out[now, n] /= max(ONE - through, np.float32(1e-6))
                 through = ZERO
                 break
-        t += step
-    out[3] = ONE - through
+        t += span
+    out[now, 3] = ONE - through
 
 
 @kernel(parallel=True)
-def _march_picture(view, width, height, nearest, depth, has_depth, origin, h, field4, flame3, dye4, skip, low, high, params, colour, glow, sun, sky, ground, towards,
+def _march_picture(view, width, height, edges, depth, has_depth, origin, h, field4, flame3, dye4, skip, low, high, params, colour, glow, sun, sky, ground, towards,
                    detail, out):  # fmt: skip
     nx, ny, nz, _ = field4.shape
     field, flame, dye = field4.reshape(-1), flame3.reshape(-1), dye4.reshape(-1)
@@ -320,7 +332,8 @@ def _march_picture(view, width, height, nearest, depth, has_depth, origin, h, fi
             ray = ((ox - origin[0]) / h, (oy - origin[1]) / h, (oz - origin[2]) / h, dx, dy, dz)
             _march(
                 ray,
-                nearest / along / h,
+                edges,
+                ONE / along / h,
                 limit,
                 field,
                 flame,
@@ -343,26 +356,39 @@ def _march_picture(view, width, height, nearest, depth, has_depth, origin, h, fi
             )
 
 
-def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail: float = 1.0, nearest: float = 0.0) -> np.ndarray:
+def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail: float = 1.0) -> np.ndarray:
     """Draw a lit volume.
 
     Parameters
     ----------
     depth : (height, width) distance along the view's forward at which rays stop, in m
     detail : factor on the look's samples per voxel
-    nearest : distance along the view's forward at which rays begin, in m
 
     Returns
     -------
     (height, width, 8) float32: scattered colour (premultiplied, linear), alpha, emitted colour, and the
     seen temperature above the air weighted by alpha (K)
     """
-    out = np.zeros((view.height, view.width, OUTPUTS), np.float32)
+    return march_slices(volume, view, np.array([0.0, 1e30]), depth, detail)[:, :, 0]
+
+
+def march_slices(volume: LitVolume, view: View, edges: np.ndarray, depth: np.ndarray | None = None, detail: float = 1.0) -> np.ndarray:
+    """Draw a lit volume in slices of depth, in one pass: what lies between particles.
+
+    Parameters
+    ----------
+    edges : (n + 1,) ascending distances along the view's forward, m
+
+    Returns
+    -------
+    (height, width, n, 8) float32, each slice as `march` gives the whole; what is behind an opaque slice is left out
+    """
+    out = np.zeros((view.height, view.width, len(edges) - 1, OUTPUTS), np.float32)
     if volume.empty:
         return out
     stops = depth if depth is not None else np.zeros((1, 1), np.float32)
     _march_picture(
-        view.packed(), view.width, view.height, np.float32(nearest), stops, depth is not None, volume.origin.astype(np.float32), np.float32(volume.voxel),
+        view.packed(), view.width, view.height, np.asarray(edges, np.float32), stops, depth is not None, volume.origin.astype(np.float32), np.float32(volume.voxel),
         volume.field, volume.flame, volume.dye, volume.skip, volume.low, volume.high, volume.params, volume.colour, glow_table(), volume.sun, volume.sky,
         volume.ground, volume.towards, np.float32(detail), out,
     )  # fmt: skip

@@ -26,7 +26,7 @@ SHADE_CELLS = 48
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 HALF = np.float32(0.5)
-DISC, SOFT, PART, ROUND = 0, 1, 2, 3  # a disc; a soft sprite or streak; a part of a ribbon; a part of a tube
+DISC, SOFT, PART, ROUND, LINE = 0, 1, 2, 3, 4  # a disc; a soft sprite or streak; a part of a ribbon; a part of a tube; a fine line
 LEAST_PX = 0.6  # a smaller splat is drawn this large and lets through the more
 MOST_PX = 4000.0
 
@@ -350,6 +350,22 @@ def _sun_through_gas(place, towards, origin, h, field_, low, high, out):
         out[n] = sun_through(field_[a, b, c, 1])
 
 
+def ticked(points: PointSet) -> PointSet:
+    """The fine lines that show where particles go."""
+    n = len(points.ticks)
+    white = np.full((n, 3), 0.75, np.float32)
+    return PointSet(
+        points.ticks[:, 0].copy(),
+        points.ticks[:, 1].copy(),
+        np.full(n, 1e-3, np.float32),
+        white,
+        np.full(n, 0.8, np.float32),
+        LINE,
+        0.5,
+        1.0,
+    )
+
+
 @kernel(parallel=True)
 def _project(view, width, height, place, tail, size, colour, alpha, kind, softness, opaque, least, out, keep):
     """Fill the splats of all particles; `keep` says which are in the picture."""
@@ -380,7 +396,7 @@ def _project(view, width, height, place, tail, size, colour, alpha, kind, softne
             after = math.pi * least * least + 2 * least * long
             a *= min(ONE, max(before / after, np.float32(0.0)))
             radius = least
-        if kind == DISC and size[n] < np.float32(2e-6):
+        if kind == LINE or (kind == DISC and size[n] < np.float32(2e-6)):
             a, radius = alpha[n], least
         if radius > np.float32(MOST_PX) or a <= np.float32(1e-5):
             continue
@@ -444,7 +460,7 @@ def _paint(rows, members, starts, depth, image, alpha):
                     dx, dy = px - s * ux, py - s * uy
                     d = np.sqrt(dx * dx + dy * dy)
                     light = ONE
-                    if q[11] > np.float32(2.5):
+                    if q[11] > np.float32(2.5) and q[11] < np.float32(3.5):
                         cover = min(max(radius + HALF - d, ZERO), ONE)
                         light = np.float32(0.35) + np.float32(0.75) * np.sqrt(max(ONE - (d / (radius + HALF)) ** 2, ZERO))
                     elif q[11] > HALF:

@@ -295,8 +295,9 @@ def compose(
 
 
 @kernel(parallel=True)
-def _lay_over(gas, factor, linear, alpha):
+def _lay_over(gas4, slice_, factor, linear, alpha):
     height, width, _ = linear.shape
+    gas = gas4[:, :, slice_]
     for p_ in prange(height):
         j = np.int64(p_)
         a, b, f = _between(j, factor, gas.shape[0])
@@ -304,6 +305,8 @@ def _lay_over(gas, factor, linear, alpha):
             c, d, g = _between(i, factor, gas.shape[1])
             w0, w1, w2, w3 = (ONE - f) * (ONE - g), (ONE - f) * g, f * (ONE - g), f * g
             cover = w0 * gas[a, c, 3] + w1 * gas[a, d, 3] + w2 * gas[b, c, 3] + w3 * gas[b, d, 3]
+            if cover <= ZERO and gas[a, c, 4] + gas[a, d, 4] + gas[b, c, 4] + gas[b, d, 4] <= ZERO:
+                continue
             for n in range(3):
                 front = (
                     w0 * (gas[a, c, n] + gas[a, c, n + 4]) + w1 * (gas[a, d, n] + gas[a, d, n + 4])
@@ -313,6 +316,6 @@ def _lay_over(gas, factor, linear, alpha):
             alpha[j, i] = ONE - (ONE - alpha[j, i]) * (ONE - cover)
 
 
-def lay_over(gas: np.ndarray, factor: int, linear: np.ndarray, alpha: np.ndarray) -> None:
-    """Lay what `march` gave, at 1/factor of the size, over a picture, in place."""
-    _lay_over(gas, factor, linear, alpha)
+def lay_over(gas: np.ndarray, slice_: int, factor: int, linear: np.ndarray, alpha: np.ndarray) -> None:
+    """Lay one slice of what `march_slices` gave, at 1/factor of the size, over a picture, in place."""
+    _lay_over(gas, slice_, factor, linear, alpha)

@@ -11,8 +11,8 @@ import numpy as np
 from tenka.cache.store import Frame
 from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
-from tenka.look.march import LitVolume, light_volume, march
-from tenka.look.points import PointSet, Swarm, paint, ready, splats_of
+from tenka.look.march import LitVolume, light_volume, march, march_slices
+from tenka.look.points import PointSet, Swarm, paint, ready, splats_of, ticked
 from tenka.look.raster import Backdrop, cast_shadow, compose, lay_over, see, shade
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
@@ -60,7 +60,7 @@ class Shot:
     swarms: list[Swarm] = field(default_factory=list)
 
 
-SLICES, COARSE_SLICES = 10, 4  # of the gas's depth, between which particles lie
+SLICES, COARSE_SLICES = 8, 4  # of the gas's depth, between which particles lie
 
 
 class Renderer:
@@ -105,7 +105,8 @@ class Renderer:
         if not shot.swarms and len(volumes) < 2:
             gas = None
             if shading is not None:
-                gas = self._gas(shading, view, _stops(backdrop, view, step, coarse), coarse)
+                stops = _stops(backdrop, view, step, coarse)
+                gas = march(shading, view.sized(stops.shape[1], stops.shape[0]), stops, 0.5 if coarse > 1 else 1.0)
             linear, alpha = compose(big, backdrop, fine, gas, coarse, shading)
             return Picture(develop(linear, light.exposure), linear, alpha)
         sets = [self._ready.get((n, s.look, light), lambda: ready(s, light, shading)) for n, s in enumerate(shot.swarms)]
@@ -113,27 +114,26 @@ class Renderer:
         self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse)
         return Picture(develop(linear, light.exposure), linear, alpha)
 
-    def _gas(self, volume: LitVolume, view: View, stops: np.ndarray, coarse: int, nearest: float = 0.0) -> np.ndarray:
-        h, w = stops.shape
-        return march(volume, view.sized(w, h), stops, 0.5 if coarse > 1 else 1.0, nearest)
-
     def _mixed(self, linear: np.ndarray, alpha: np.ndarray, sets: list[PointSet], volumes: list[LitVolume], backdrop: Backdrop, view: View, fine: int,
                step: int, coarse: int) -> None:  # fmt: skip
         """Gas and particles over the backdrop, from the back to the front: the gas in slices, with the particles of each depth between them."""
         depth = np.ascontiguousarray(backdrop.depth[fine // 2 :: fine, fine // 2 :: fine])
-        found = [splats_of(s, view) for s in sets]
+        found = [splats_of(s, view) for s in (*sets, *(ticked(s) for s in sets if len(s.ticks)))]
         rows = np.concatenate(found) if found else np.zeros((0, 12), np.float32)
         edges = _edges(rows[:, 5], volumes, view, COARSE_SLICES if coarse > 1 else SLICES)
         stops = _stops(backdrop, view, step, coarse)
         order = sorted(volumes, key=lambda v: -float(_depths(v, view).mean()))
-        for far, near in zip(edges, edges[1:]):
+        small, rising = view.sized(stops.shape[1], stops.shape[0]), np.array(edges[::-1])
+        sliced = [march_slices(v, small, rising, stops, 0.5 if coarse > 1 else 1.0) for v in order]
+        count = len(rising) - 1
+        for n, (far, near) in enumerate(zip(edges, edges[1:])):
             here = (rows[:, 5] <= far) & (rows[:, 5] > near)
             if here.any():
                 paint(rows[here], depth, linear, alpha)
-            for volume in order:
-                low, high = float(_depths(volume, view).min()), float(_depths(volume, view).max())
-                if high > near and low < far:
-                    lay_over(self._gas(volume, view, np.minimum(stops, np.float32(far)), coarse, max(near, 0.0)), coarse, linear, alpha)
+            for volume, gas in zip(order, sliced):
+                held = _depths(volume, view)
+                if held.max() > near and held.min() < far:
+                    lay_over(gas, count - 1 - n, coarse, linear, alpha)
 
 
 def _stops(backdrop: Backdrop, view: View, step: int, coarse: int) -> np.ndarray:

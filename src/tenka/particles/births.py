@@ -20,7 +20,7 @@ from tenka.effect.courses import curve
 from tenka.effect.model import ON_PROP, DebrisLayer, PointLayer, PointSource, Prop
 from tenka.gas.settings import SAMPLES, Moment
 from tenka.particles.files import Cloud, cloud_at
-from tenka.particles.state import ASLEEP, FREE, NEW, Events, AirField, Paths, Points
+from tenka.particles.state import ASLEEP, FREE, NEW, AirField, Events, Paths, Points
 from tenka.scene.distance import form_distance, gradient, prop_distance
 from tenka.scene.poses import Pose, motion_between
 from tenka.scene.props import deforms, own_mesh

@@ -13,7 +13,7 @@ import numpy as np
 
 from tenka.base.jit import kernel, prange
 from tenka.effect.model import DebrisLayer, Prop
-from tenka.particles.contact import DIE, STICK, distance_to, slope_of, surface_speed
+from tenka.particles.contact import BOUNCINESS, DIE, FORM, FRICTION, GROUND, RESPONSE, STICK, distance_to, slope_of, surface_speed
 from tenka.particles.motion import air_at, flight, forces_at
 from tenka.particles.pieces import CORNERS, kind_of, pieces_of
 from tenka.particles.state import ASLEEP, STUCK, Points
@@ -107,9 +107,10 @@ def _blow(v, w, q, r, n, surface, bounce, friction, inertia, scale):
 
 @kernel(parallel=True)
 def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, still, state, kinds, corners, inertia, largest, gravity, drag, size_drag,
-         forced, follow, damping, sleeps, acts, stops, g0, g0_origin, g1, g1_origin, g_voxel, g_share, carried, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
+         forced, follow, damping, sleeps, winds, local, eddies, eddies_at, stops, values, g0, g0_origin, g1, g1_origin, g_voxel, g_share, carried, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
     """One tick from t0 to t1 of a step from `start` to `end`: flight, turning, and blows against what stops them."""
-    count = stops[0].size
+    count = stops.shape[0]
+    flat0, flat1, flat = g0.reshape(-1), g1.reshape(-1), eddies.reshape(-1)
     for p_ in prange(born.size):
         i = np.int64(p_)
         since = max(t0, born[i])
@@ -127,22 +128,22 @@ def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, sti
         if state[i] & ASLEEP:
             wakes = False
             for m in range(count):
-                if stops[0][m] == 0:
+                if stops[m, FORM] == GROUND:
                     continue
                 sx, sy, sz = surface_speed(m, stops, x, y, z)
-                if sx * sx + sy * sy + sz * sz > 1e-4 and distance_to(m, stops, here, x, y, z) < 0.5 * size:
+                if sx * sx + sy * sy + sz * sz > 1e-4 and distance_to(m, stops, values, here, x, y, z) < 0.5 * size:
                     wakes = True
             if not wakes:
                 continue
             state[i] &= np.uint8(255 - ASLEEP)
             still[i] = 0
         own = (largest / size) ** size_drag if size_drag > 0 else 1.0
-        k, kx, ky, kz, ax, ay, az = forces_at(x, y, z, 0.5 * (since + t1), forced, acts)
+        k, kx, ky, kz, ax, ay, az = forces_at(x, y, z, 0.5 * (since + t1), forced, winds, local, eddies, flat, eddies_at)
         k, kx, ky, kz = (k + drag) * own, kx * own, ky * own, kz * own
         if carried:
-            (gx, gy, gz, _a), inside = air_at(g0, g0_origin, g_voxel, x, y, z)
+            gx, gy, gz, _a, inside = air_at(g0, flat0, g0_origin[0], g0_origin[1], g0_origin[2], g_voxel, x, y, z)
             if g_share > 0:
-                (hx, hy, hz, _b), _c = air_at(g1, g1_origin, g_voxel, x, y, z)
+                hx, hy, hz, _b, _c = air_at(g1, flat1, g1_origin[0], g1_origin[1], g1_origin[2], g_voxel, x, y, z)
                 gx, gy, gz = gx + g_share * (hx - gx), gy + g_share * (hy - gy), gz + g_share * (hz - gz)
             if inside:
                 k, kx, ky, kz = k + follow * own, kx + follow * own * gx, ky + follow * own * gy, kz + follow * own * gz
@@ -160,28 +161,30 @@ def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, sti
         _turn_on(q, w[0], w[1], w[2], dt)
         touched = False
         for m in range(count):
-            if distance_to(m, stops, here, x, y, z) > 0.75 * size:
+            if distance_to(m, stops, values, here, x, y, z) > 0.75 * size:
                 continue
             scale = size * size
             for again in range(3):
                 deepest = 0.0
                 for c in range(CORNERS):
                     a, b, d_ = _turned(q, corners[kind, c, 0] * size, corners[kind, c, 1] * size, corners[kind, c, 2] * size)
-                    d = distance_to(m, stops, here, x + a, y + b, z + d_)
+                    d = distance_to(m, stops, values, here, x + a, y + b, z + d_)
                     if d >= 0:
                         continue
                     touched = True
                     r[0], r[1], r[2] = a, b, d_
-                    n[0], n[1], n[2] = slope_of(m, stops, here, x + a, y + b, z + d_)
+                    n[0], n[1], n[2] = slope_of(m, stops, values, here, x + a, y + b, z + d_)
                     surface[0], surface[1], surface[2] = surface_speed(m, stops, x + a, y + b, z + d_)
-                    if stops[1][m] == DIE:
+                    if stops[m, RESPONSE] == DIE:
                         dead[i] = 1
-                    if stops[1][m] == STICK:
+                    if stops[m, RESPONSE] == STICK:
                         state[i] |= np.uint8(STUCK)
                         v[0], v[1], v[2] = 0.0, 0.0, 0.0
                         w[0], w[1], w[2] = 0.0, 0.0, 0.0
                         continue
-                    into = _blow(v, w, q, r, n, surface, stops[10][m, 0] if again == 0 else 0.0, stops[10][m, 1], inertia[kind], scale)
+                    into = _blow(
+                        v, w, q, r, n, surface, stops[m, BOUNCINESS] if again == 0 else 0.0, stops[m, FRICTION], inertia[kind], scale
+                    )
                     if into < -SLOW and hit_time[i] < start - 1:
                         hit_time[i] = t1
                         hit_place[i, 0], hit_place[i, 1], hit_place[i, 2] = x + a, y + b, z + d_
@@ -190,7 +193,7 @@ def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, sti
                 if deepest == 0.0:
                     break
                 if again == 0:
-                    n[0], n[1], n[2] = slope_of(m, stops, here, x, y, z)
+                    n[0], n[1], n[2] = slope_of(m, stops, values, here, x, y, z)
                     x, y, z = x - 0.8 * deepest * n[0], y - 0.8 * deepest * n[1], z - 0.8 * deepest * n[2]
         fast = max(math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]), 0.5 * size * math.sqrt(w[0] * w[0] + w[1] * w[1] + w[2] * w[2]))
         if touched and fast < 3 * sleeps:
@@ -307,7 +310,7 @@ def advance_bodies(p: Points, layer: DebrisLayer, start: float, end: float, rate
     for n in range(first, last):
         t0, t1 = max(start, n * tick), min(end, (n + 1) * tick)
         _fly(t0, t1, start, end, p.born, p.life, p.place, p.velocity, p.width, p.turn, p.spin, p.still, p.state, kinds, corners, inertia, largest, gravity, drag,
-             size_drag, forced, follow, layer.bodies.damping, layer.bodies.sleeps, acts, stops, *air, dead, *hits)  # fmt: skip
+             size_drag, forced, follow, layer.bodies.damping, layer.bodies.sleeps, *acts, *stops, *air, dead, *hits)  # fmt: skip
         if layer.bodies.each_other and len(p) > 1:
             _meet(t1, p.born, p.place, p.velocity, p.width, p.state, p.still, layer.motion.bounce)
     if cooling > 0:

@@ -18,7 +18,16 @@ GROUND, SPHERE, BOX, CYLINDER, FIELD = 0, 1, 2, 3, 4
 BOUNCE, STICK, DIE = 0, 1, 2
 FORMS = {"sphere": SPHERE, "box": BOX, "cylinder": CYLINDER}
 RESPONSES = {"bounce": BOUNCE, "stick": STICK, "die": DIE}
+FORM, RESPONSE, SIZE, TURN0, ORIGIN0, TURN1, ORIGIN1, SPEED, SPIN, CENTRE, BOUNCINESS, FRICTION, SKIN, RADIUS, SHAPE, START, CORNER, STEP, COLUMNS = (
+    0, 1, 2, 5, 14, 17, 26, 29, 32, 35, 38, 39, 40, 41, 42, 45, 46, 49, 50)  # fmt: skip
 FIELD_CELLS = 64  # along a mesh's longest side
+
+
+def table_of(parts: tuple[np.ndarray, ...], rows: int, columns: int) -> np.ndarray:
+    """Arrays of as many rows side by side, as one table of float64."""
+    if not rows:
+        return np.zeros((0, columns))
+    return np.concatenate([np.asarray(p, np.float64).reshape(rows, -1) for p in parts], axis=1)
 
 
 @dataclass
@@ -54,9 +63,12 @@ class Stops:
     corner: np.ndarray
     step: np.ndarray
 
-    def packed(self) -> tuple[np.ndarray, ...]:
-        return (self.form, self.response, self.size, self.turn0, self.origin0, self.turn1, self.origin1, self.speed, self.spin, self.centre,
-                self.traits, self.radius, self.values, self.shape, self.start, self.corner, self.step)  # fmt: skip
+    def packed(self) -> tuple[np.ndarray, np.ndarray]:
+        """All of it as one table, (k, COLUMNS), and the distance fields: kernels are faster with few arrays."""
+        n = len(self.form)
+        parts = (self.form, self.response, self.size, self.turn0, self.origin0, self.turn1, self.origin1, self.speed, self.spin, self.centre, self.traits,
+                 self.radius, self.shape, self.start, self.corner, self.step)  # fmt: skip
+        return table_of(parts, n, COLUMNS), self.values
 
 
 @dataclass
@@ -158,40 +170,38 @@ def form_at(form, sx, sy, sz, x, y, z):
 
 
 @kernel
-def distance_to(n, stops, share, x, y, z):
-    """Distance from a point to a collider at a share of the step, less its skin."""
-    form, _, size, turn0, origin0, turn1, origin1 = stops[0], stops[1], stops[2], stops[3], stops[4], stops[5], stops[6]
-    traits, values, shape, start, corner, step = stops[10], stops[12], stops[13], stops[14], stops[15], stops[16]
-    if form[n] == GROUND:
-        return z - traits[n, 2]
+def distance_to(n, w, values, share, x, y, z):
+    """Distance from a point to a collider at a share of the step, less its skin; `w` and `values` are packed Stops."""
+    form = int(w[n, FORM])
+    if form == GROUND:
+        return z - w[n, SKIN]
     s = 1 - share
-    dx = x - origin0[n, 0] * s - origin1[n, 0] * share
-    dy = y - origin0[n, 1] * s - origin1[n, 1] * share
-    dz = z - origin0[n, 2] * s - origin1[n, 2] * share
+    dx = x - w[n, ORIGIN0] * s - w[n, ORIGIN1] * share
+    dy = y - w[n, ORIGIN0 + 1] * s - w[n, ORIGIN1 + 1] * share
+    dz = z - w[n, ORIGIN0 + 2] * s - w[n, ORIGIN1 + 2] * share
     px = py = pz = 0.0
     for a in range(3):
         d = dx if a == 0 else (dy if a == 1 else dz)
-        px += (turn0[n, a, 0] * s + turn1[n, a, 0] * share) * d
-        py += (turn0[n, a, 1] * s + turn1[n, a, 1] * share) * d
-        pz += (turn0[n, a, 2] * s + turn1[n, a, 2] * share) * d
-    if form[n] != FIELD:
-        return form_at(form[n], size[n, 0], size[n, 1], size[n, 2], px, py, pz) - traits[n, 2]
-    h = step[n]
-    value, away = field_at(
-        values, start[n], shape[n, 0], shape[n, 1], shape[n, 2], (px - corner[n, 0]) / h, (py - corner[n, 1]) / h, (pz - corner[n, 2]) / h
-    )
-    return value + away * h - traits[n, 2]
+        px += (w[n, TURN0 + 3 * a] * s + w[n, TURN1 + 3 * a] * share) * d
+        py += (w[n, TURN0 + 3 * a + 1] * s + w[n, TURN1 + 3 * a + 1] * share) * d
+        pz += (w[n, TURN0 + 3 * a + 2] * s + w[n, TURN1 + 3 * a + 2] * share) * d
+    if form != FIELD:
+        return form_at(form, w[n, SIZE], w[n, SIZE + 1], w[n, SIZE + 2], px, py, pz) - w[n, SKIN]
+    h = w[n, STEP]
+    value, away = field_at(values, int(w[n, START]), int(w[n, SHAPE]), int(w[n, SHAPE + 1]), int(w[n, SHAPE + 2]), (px - w[n, CORNER]) / h,
+                           (py - w[n, CORNER + 1]) / h, (pz - w[n, CORNER + 2]) / h)  # fmt: skip
+    return value + away * h - w[n, SKIN]
 
 
 @kernel
-def slope_of(n, stops, share, x, y, z):
+def slope_of(n, w, values, share, x, y, z):
     """Unit direction away from a collider."""
-    if stops[0][n] == GROUND:
+    if w[n, FORM] == GROUND:
         return 0.0, 0.0, 1.0
-    e = 0.5 * stops[16][n] if stops[0][n] == FIELD else 1e-3
-    gx = distance_to(n, stops, share, x + e, y, z) - distance_to(n, stops, share, x - e, y, z)
-    gy = distance_to(n, stops, share, x, y + e, z) - distance_to(n, stops, share, x, y - e, z)
-    gz = distance_to(n, stops, share, x, y, z + e) - distance_to(n, stops, share, x, y, z - e)
+    e = 0.5 * w[n, STEP] if w[n, FORM] == FIELD else 1e-3
+    gx = distance_to(n, w, values, share, x + e, y, z) - distance_to(n, w, values, share, x - e, y, z)
+    gy = distance_to(n, w, values, share, x, y + e, z) - distance_to(n, w, values, share, x, y - e, z)
+    gz = distance_to(n, w, values, share, x, y, z + e) - distance_to(n, w, values, share, x, y, z - e)
     r = math.sqrt(gx * gx + gy * gy + gz * gz)
     if r < 1e-12:
         return 0.0, 0.0, 1.0
@@ -199,12 +209,11 @@ def slope_of(n, stops, share, x, y, z):
 
 
 @kernel
-def surface_speed(n, stops, x, y, z):
+def surface_speed(n, w, x, y, z):
     """How fast a collider's own points move there."""
-    speed, spin, centre = stops[7], stops[8], stops[9]
-    dx, dy, dz = x - centre[n, 0], y - centre[n, 1], z - centre[n, 2]
+    dx, dy, dz = x - w[n, CENTRE], y - w[n, CENTRE + 1], z - w[n, CENTRE + 2]
     return (
-        speed[n, 0] + spin[n, 1] * dz - spin[n, 2] * dy,
-        speed[n, 1] + spin[n, 2] * dx - spin[n, 0] * dz,
-        speed[n, 2] + spin[n, 0] * dy - spin[n, 1] * dx,
+        w[n, SPEED] + w[n, SPIN + 1] * dz - w[n, SPIN + 2] * dy,
+        w[n, SPEED + 1] + w[n, SPIN + 2] * dx - w[n, SPIN] * dz,
+        w[n, SPEED + 2] + w[n, SPIN] * dy - w[n, SPIN + 1] * dx,
     )

@@ -17,16 +17,33 @@ from tenka.base.randomness import unit4
 from tenka.base.vector import make_lerp_channels
 from tenka.gas.forces import centre_fields, stir, turbulence_potential
 from tenka.gas.grid import Grid
-from tenka.gas.local import BRAKE, GRAVITY, KIND_CODES, PULL, SWIRL, region_arrays, region_share, swirl_velocity
+from tenka.gas.local import BOX, BRAKE, EVERYWHERE, GRAVITY, KIND_CODES, PULL, SPHERE, SWIRL, region_arrays, region_share
 from tenka.gas.settings import ForceInputs, TurbulenceInput
-from tenka.particles.contact import DIE, GROUND, STICK, distance_to, slope_of, surface_speed
+from tenka.particles.contact import (
+    BOUNCINESS,
+    DIE,
+    FORM,
+    FRICTION,
+    GROUND,
+    ORIGIN0,
+    ORIGIN1,
+    RADIUS,
+    RESPONSE,
+    SKIN,
+    STICK,
+    distance_to,
+    slope_of,
+    surface_speed,
+    table_of,
+)
 from tenka.particles.state import ASLEEP, STUCK, AirField
 
 MOST_EDDY_CELLS = 1_200_000
 TOUCH = 1e-4  # m; nearer than this a particle lies on a surface
 REST = 0.02  # m/s; slower off a surface than this it stays on it
 HITS = 6
-F0 = np.float32(0.0)
+CHUNKS = 64
+LOCAL = 1 + 1 + 3 + 1 + 9 + 3 + 7 + 3
 lerp_air = make_lerp_channels(4, 4)
 
 
@@ -56,9 +73,13 @@ class Acting:
     eddies_origin: np.ndarray
     eddies_voxel: float
 
-    def packed(self) -> tuple:
-        return (self.winds, self.wind_seeds, self.kinds, self.regions, self.sizes, self.borders, self.turns, self.origins, self.numbers, self.targets,
-                self.eddies, self.eddies_origin, self.eddies_voxel)  # fmt: skip
+    def packed(self) -> tuple[np.ndarray, ...]:
+        """Winds as a table (n, 8), placed forces as a table (m, LOCAL), the eddies, and where they lie (4,): kernels are faster with few arrays."""
+        n, m = len(self.winds), len(self.kinds)
+        winds = table_of((self.winds, self.wind_seeds), n, 8)
+        parts = (self.kinds, self.regions, self.sizes, self.borders, self.turns, self.origins, self.numbers, self.targets)
+        local = table_of(parts, m, LOCAL)
+        return winds, local, self.eddies, np.array([*self.eddies_origin, self.eddies_voxel], np.float64)
 
 
 def eddy_field(forces: tuple[TurbulenceInput, ...], low: np.ndarray, high: np.ndarray, t: float) -> tuple[np.ndarray, np.ndarray, float]:
@@ -133,6 +154,39 @@ def acting(forces: ForceInputs, low: np.ndarray, high: np.ndarray, t: float) -> 
     )  # fmt: skip
 
 
+@kernel(parallel=True)
+def _extents(place, velocity, width):
+    """Of each of CHUNKS parts: least and most place, most speed along an axis, most width, (CHUNKS, 8)."""
+    n = place.shape[0]
+    out = np.zeros((CHUNKS, 8), np.float32)
+    for p_ in prange(CHUNKS):
+        part = np.int64(p_)
+        row = out[part]
+        row[:3] = np.float32(np.inf)
+        row[3:6] = np.float32(-np.inf)
+        for i in range(n * part // CHUNKS, n * (part + 1) // CHUNKS):
+            for a in range(3):
+                row[a] = min(row[a], place[i, a])
+                row[3 + a] = max(row[3 + a], place[i, a])
+                speed = abs(velocity[i, a])
+                if not speed <= row[6]:  # what is no number must be seen
+                    row[6] = speed
+            row[7] = max(row[7], width[i])
+    return out
+
+
+def extents(place: np.ndarray, velocity: np.ndarray, width: np.ndarray) -> tuple[np.ndarray, np.ndarray, float, float]:
+    """Least and most place, m; the most speed along an axis, m/s; and the most width, m."""
+    parts = _extents(place, velocity, width)
+    fastest = parts[:, 6]
+    return (
+        parts[:, :3].min(axis=0),
+        parts[:, 3:6].max(axis=0),
+        float(np.nan if np.isnan(fastest).any() else fastest.max()),
+        float(parts[:, 7].max()),
+    )
+
+
 @kernel
 def _gust(seed, x):
     """Smooth noise in [-1, 1], as tenka.effect.courses.smooth_noise."""
@@ -143,28 +197,60 @@ def _gust(seed, x):
 
 
 @kernel
-def air_at(field, origin, voxel, x, y, z):
-    """Four values of a field at a point, and whether it is inside."""
-    nx, ny, nz, _ = field.shape
-    px, py, pz = (x - origin[0]) / voxel - 0.5, (y - origin[1]) / voxel - 0.5, (z - origin[2]) / voxel - 0.5
+def air_at(field, flat, ox, oy, oz, voxel, x, y, z):
+    """Four values of a field at a point, and whether it is inside; `flat` is the field as one row."""
+    nx, ny, nz = field.shape[0], field.shape[1], field.shape[2]
+    px, py, pz = (x - ox) / voxel - 0.5, (y - oy) / voxel - 0.5, (z - oz) / voxel - 0.5
     inside = -0.5 <= px <= nx - 0.5 and -0.5 <= py <= ny - 0.5 and -0.5 <= pz <= nz - 0.5
     px, py, pz = min(max(px, 0.0), nx - 1.0), min(max(py, 0.0), ny - 1.0), min(max(pz, 0.0), nz - 1.0)
     a, b, c = max(min(np.int64(px), nx - 2), 0), max(min(np.int64(py), ny - 2), 0), max(min(np.int64(pz), nz - 2), 0)
     sx, sy = (ny * nz * 4 if nx > 1 else 0), (nz * 4 if ny > 1 else 0)
-    values = lerp_air(field.reshape(-1), ((a * ny + b) * nz + c) * 4, sx, sy, np.float32(px - a), np.float32(py - b), np.float32(pz - c))
-    return values, inside
+    u, v, w, r = lerp_air(flat, ((a * ny + b) * nz + c) * 4, sx, sy, np.float32(px - a), np.float32(py - b), np.float32(pz - c))
+    return u, v, w, r, inside
 
 
 @kernel
-def forces_at(x, y, z, t, share, f):
-    """What all forces together do at a point: rate k, rate times velocity, acceleration."""
-    winds, seeds, kinds, regions, sizes, borders, turns, origins, numbers, targets, eddies, eddies_origin, eddies_voxel = f
+def _region(t, n, px, py, pz):
+    """How strongly a placed force acts at a point in its own coordinates; see tenka.gas.local.region_share."""
+    region = int(t[n, 1])
+    if region == EVERYWHERE:
+        return 1.0
+    hx, hy, hz = t[n, 2] * 0.5, t[n, 3] * 0.5, t[n, 4] * 0.5
+    if region == SPHERE:
+        out = (math.sqrt((px / hx) ** 2 + (py / hy) ** 2 + (pz / hz) ** 2) - 1.0) * min(hx, hy, hz)
+    elif region == BOX:
+        qx, qy, qz = abs(px) - hx, abs(py) - hy, abs(pz) - hz
+        out = math.sqrt(max(qx, 0.0) ** 2 + max(qy, 0.0) ** 2 + max(qz, 0.0) ** 2) + min(max(qx, qy, qz), 0.0)
+    else:
+        side = (math.sqrt((px / hx) ** 2 + (py / hy) ** 2) - 1.0) * min(hx, hy)
+        up = abs(pz) - hz
+        out = math.sqrt(max(side, 0.0) ** 2 + max(up, 0.0) ** 2) + min(max(side, up), 0.0)
+    f = min(max(0.5 - out / t[n, 5], 0.0), 1.0)
+    return f * f * (3.0 - 2.0 * f)
+
+
+@kernel
+def _power(x, p):
+    """x to the power p, for those that are set most often without a logarithm."""
+    if p == 1.0:
+        return x
+    if p == 2.0:
+        return x * x
+    if p == 1.5:
+        return x * math.sqrt(x)
+    return x**p
+
+
+@kernel
+def forces_at(x, y, z, t, share, winds, local, eddies, flat, eddies_at):
+    """What all forces together do at a point: rate k, rate times velocity, acceleration. For the arrays see Acting.packed."""
     k, kx, ky, kz, ax, ay, az = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for n in range(winds.shape[0]):
-        s = x * winds[n, 0] + y * winds[n, 1]
-        period = winds[n, 5]
-        gust = _gust(seeds[n], t / period - s / (max(winds[n, 2], 0.05) * period)) if winds[n, 4] > 0 else 0.0
-        pace = winds[n, 2] * max(0.0, 1.0 + winds[n, 4] * gust)
+        pace = winds[n, 2]
+        if winds[n, 4] > 0:
+            s = x * winds[n, 0] + y * winds[n, 1]
+            period = winds[n, 5]
+            pace *= max(0.0, 1.0 + winds[n, 4] * _gust(np.int64(winds[n, 7]), t / period - s / (max(winds[n, 2], 0.05) * period)))
         if winds[n, 6] > 0:
             pace *= math.sqrt(min(max(z / winds[n, 6], 0.0), 1.0))
         rate = winds[n, 3] * share
@@ -172,48 +258,63 @@ def forces_at(x, y, z, t, share, f):
         kx += rate * pace * winds[n, 0]
         ky += rate * pace * winds[n, 1]
     if eddies.shape[0] > 1:
-        (ex, ey, ez, er), _ = air_at(eddies, eddies_origin, eddies_voxel, x, y, z)
+        ex, ey, ez, er, _ = air_at(eddies, flat, eddies_at[0], eddies_at[1], eddies_at[2], eddies_at[3], x, y, z)
         k += er * share
         kx += ex * share
         ky += ey * share
         kz += ez * share
-    for n in range(kinds.size):
-        dx, dy, dz = np.float32(x) - origins[n, 0], np.float32(y) - origins[n, 1], np.float32(z) - origins[n, 2]
-        turn = turns[n]
-        px = turn[0, 0] * dx + turn[0, 1] * dy + turn[0, 2] * dz
-        py = turn[1, 0] * dx + turn[1, 1] * dy + turn[1, 2] * dz
-        pz = turn[2, 0] * dx + turn[2, 1] * dy + turn[2, 2] * dz
-        felt = region_share(regions[n], sizes[n], borders[n], px, py, pz) * share
+    for n in range(local.shape[0]):
+        kind = int(local[n, 0])
+        dx, dy, dz = x - local[n, 15], y - local[n, 16], z - local[n, 17]
+        px = local[n, 6] * dx + local[n, 7] * dy + local[n, 8] * dz
+        py = local[n, 9] * dx + local[n, 10] * dy + local[n, 11] * dz
+        pz = local[n, 12] * dx + local[n, 13] * dy + local[n, 14] * dz
+        felt = _region(local, n, px, py, pz) * share
         if felt <= 0:
             continue
-        p = numbers[n]
-        if kinds[n] == SWIRL:
-            a, b, c, grip = swirl_velocity(px, py, pz, p[0], p[1], p[2], p[3], p[4], p[5])
-            rate = p[6] * grip * felt
+        a0 = local[n, 18]
+        if kind == SWIRL:
+            radius, height, spin, lift, pull, falloff, grip = (
+                a0,
+                local[n, 19],
+                local[n, 20],
+                local[n, 21],
+                local[n, 22],
+                local[n, 23],
+                local[n, 24],
+            )
+            r2 = px * px + py * py
+            ratio = 1.0 if r2 <= radius * radius else radius / math.sqrt(r2)
+            away = 1.0 if ratio >= 1.0 else _power(ratio, falloff)
+            turn = 2.0 * math.pi * spin * ratio * away
+            end = min(max((height * 0.5 - abs(pz)) / max(radius * 0.5, 1e-6) + 0.5, 0.0), 1.0)
+            inward = pull / radius if ratio >= 1.0 else pull * away / math.sqrt(r2)
+            a, b, c = -turn * py - inward * px, turn * px - inward * py, lift * away
+            rate = grip * away * end * felt
             k += rate
-            kx += rate * (turn[0, 0] * a + turn[1, 0] * b + turn[2, 0] * c)
-            ky += rate * (turn[0, 1] * a + turn[1, 1] * b + turn[2, 1] * c)
-            kz += rate * (turn[0, 2] * a + turn[1, 2] * b + turn[2, 2] * c)
-        elif kinds[n] == PULL:
+            kx += rate * (local[n, 6] * a + local[n, 9] * b + local[n, 12] * c)
+            ky += rate * (local[n, 7] * a + local[n, 10] * b + local[n, 13] * c)
+            kz += rate * (local[n, 8] * a + local[n, 11] * b + local[n, 14] * c)
+        elif kind == PULL:
             r = math.sqrt(dx * dx + dy * dy + dz * dz)
             if r > 1e-6:
-                fade = min(r / (0.25 * p[0]), 1.0) if r <= p[0] else (p[0] / r) ** p[2]
-                a = -p[1] * fade * felt / r
+                fade = min(r / (0.25 * a0), 1.0) if r <= a0 else _power(a0 / r, local[n, 20])
+                a = -local[n, 19] * fade * felt / r
                 ax += a * dx
                 ay += a * dy
                 az += a * dz
-        elif kinds[n] == GRAVITY:
-            ax += p[0] * targets[n, 0] * felt
-            ay += p[0] * targets[n, 1] * felt
-            az += p[0] * targets[n, 2] * felt
-        elif kinds[n] == BRAKE:
-            k += p[0] * felt
+        elif kind == GRAVITY:
+            ax += a0 * local[n, 25] * felt
+            ay += a0 * local[n, 26] * felt
+            az += a0 * local[n, 27] * felt
+        elif kind == BRAKE:
+            k += a0 * felt
         else:
-            rate = p[0] * felt
+            rate = a0 * felt
             k += rate
-            kx += rate * targets[n, 0]
-            ky += rate * targets[n, 1]
-            kz += rate * targets[n, 2]
+            kx += rate * local[n, 25]
+            ky += rate * local[n, 26]
+            kz += rate * local[n, 27]
     return k, kx, ky, kz, ax, ay, az
 
 
@@ -233,19 +334,19 @@ def flight(k, t):
 
 
 @kernel
-def _near(n, stops, x, y, z, reach):
+def _near(n, w, x, y, z, reach):
     """Whether a collider may be within `reach` of a point at any time of the step."""
-    if stops[0][n] == GROUND:
-        return z - stops[10][n, 2] <= reach
-    dx, dy, dz = x - stops[4][n, 0], y - stops[4][n, 1], z - stops[4][n, 2]
-    ex, ey, ez = stops[6][n, 0] - stops[4][n, 0], stops[6][n, 1] - stops[4][n, 1], stops[6][n, 2] - stops[4][n, 2]
-    far = reach + stops[11][n] + math.sqrt(ex * ex + ey * ey + ez * ez)
+    if w[n, FORM] == GROUND:
+        return z - w[n, SKIN] <= reach
+    dx, dy, dz = x - w[n, ORIGIN0], y - w[n, ORIGIN0 + 1], z - w[n, ORIGIN0 + 2]
+    ex, ey, ez = w[n, ORIGIN1] - w[n, ORIGIN0], w[n, ORIGIN1 + 1] - w[n, ORIGIN0 + 1], w[n, ORIGIN1 + 2] - w[n, ORIGIN0 + 2]
+    far = reach + w[n, RADIUS] + math.sqrt(ex * ex + ey * ey + ez * ez)
     return dx * dx + dy * dy + dz * dz <= far * far
 
 
 @kernel(parallel=True)
-def advance(start, end, born, life, place, velocity, width, heat, state, holder, largest, gravity, drag, size_drag, forced, follow, cooling, acts, stops, g0,
-            g0_origin, g1, g1_origin, g_voxel, g_share, carried, bed, felt, ends, camera, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
+def advance(start, end, born, life, place, velocity, width, heat, state, holder, largest, gravity, drag, size_drag, forced, follow, cooling, winds, local, eddies, eddies_at,
+            stops, values, g0, g0_origin, g1, g1_origin, g_voxel, g_share, carried, bed, felt, ends, camera, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
     """Move all particles from `start`, or their birth, to `end`; see the module. Fills `dead` and the first hit of each.
 
     Parameters
@@ -257,7 +358,9 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
     camera : (16,) of the effect's camera, see View.packed
     dead : (n,) uint8; hit_time : (n,) float64, below 0 without a hit
     """
-    count = stops[0].size
+    count = stops.shape[0]
+    flat0, flat1, flat = g0.reshape(-1), g1.reshape(-1), eddies.reshape(-1)
+    acted = winds.shape[0] + local.shape[0] + eddies.shape[0] > 1
     for p_ in prange(born.size):
         i = np.int64(p_)
         hit_time[i] = -1e9
@@ -288,10 +391,10 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
         gx, gy, gz = 0.0, 0.0, 0.0
         in_gas = True
         if carried or felt:
-            (ax_, ay_, az_, _a), in0 = air_at(g0, g0_origin, g_voxel, mx, my, mz)
-            gx, gy, gz, in_gas = ax_, ay_, az_, in0
+            gx, gy, gz, _a, in0 = air_at(g0, flat0, g0_origin[0], g0_origin[1], g0_origin[2], g_voxel, mx, my, mz)
+            in_gas = in0
             if g_share > 0:
-                (bx_, by_, bz_, _b), in1 = air_at(g1, g1_origin, g_voxel, mx, my, mz)
+                bx_, by_, bz_, _b, in1 = air_at(g1, flat1, g1_origin[0], g1_origin[1], g1_origin[2], g_voxel, mx, my, mz)
                 gx += g_share * (bx_ - gx)
                 gy += g_share * (by_ - gy)
                 gz += g_share * (bz_ - gz)
@@ -307,18 +410,20 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
                     up = bed[3] * pace
                     vx, vy, vz = bed[3] * gx, bed[3] * gy, max(bed[3] * gz, 0.0) + 0.6 * up
                 for n in range(count):
-                    if stops[0][n] == 0:
+                    if stops[n, FORM] == GROUND:
                         continue
                     sx, sy, sz = surface_speed(n, stops, x, y, z)
                     fast = math.sqrt(sx * sx + sy * sy + sz * sz)
-                    if fast > bed[1] and distance_to(n, stops, 1.0, x, y, z) < bed[2] + radius:
+                    if fast > bed[1] and distance_to(n, stops, values, 1.0, x, y, z) < bed[2] + radius:
                         wakes = True
-                        wx, wy, wz = slope_of(n, stops, 1.0, x, y, z)
+                        wx, wy, wz = slope_of(n, stops, values, 1.0, x, y, z)
                         vx, vy, vz = bed[3] * fast * wx, bed[3] * fast * wy, bed[3] * fast * (abs(wz) + 0.5)
             if not wakes:
                 continue
             state[i] &= np.uint8(255 - ASLEEP)
-        k, kx, ky, kz, ax, ay, az = forces_at(mx, my, mz, start + 0.5 * (since - start + until - start), forced, acts)
+        k, kx, ky, kz, ax, ay, az = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        if acted:
+            k, kx, ky, kz, ax, ay, az = forces_at(mx, my, mz, 0.5 * (since + until), forced, winds, local, eddies, flat, eddies_at)
         k, kx, ky, kz = (k + drag) * own, kx * own, ky * own, kz * own
         if carried and in_gas:
             rate = follow * own
@@ -348,11 +453,11 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
                 here = (until - left - start) / span
                 sx, sy, sz = surface_speed(n, stops, x, y, z)
                 closing = fastest + math.sqrt(sx * sx + sy * sy + sz * sz)
-                d = distance_to(n, stops, here, x, y, z) - radius
+                d = distance_to(n, stops, values, here, x, y, z) - radius
                 if d > closing * left:
                     continue
                 if d < TOUCH:
-                    px, py, pz = slope_of(n, stops, here, x, y, z)
+                    px, py, pz = slope_of(n, stops, values, here, x, y, z)
                     into = (vx - sx) * px + (vy - sy) * py + (vz - sz) * pz
                     if into < REST:
                         first_n, first_s, lies_on = n, 0.0, n
@@ -368,7 +473,7 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
                     cx = x + vx * gone1 + ux * (s - gone1) + ax * fallen1
                     cy = y + vy * gone1 + uy * (s - gone1) + ay * fallen1
                     cz = z + vz * gone1 + uz * (s - gone1) + az * fallen1
-                    d = distance_to(n, stops, here + s / span, cx, cy, cz) - radius
+                    d = distance_to(n, stops, values, here + s / span, cx, cy, cz) - radius
                     if d < 0:
                         met = True
                         break
@@ -382,7 +487,7 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
                         cx = x + vx * gone1 + ux * (middle - gone1) + ax * fallen1
                         cy = y + vy * gone1 + uy * (middle - gone1) + ay * fallen1
                         cz = z + vz * gone1 + uz * (middle - gone1) + az * fallen1
-                        if distance_to(n, stops, here + middle / span, cx, cy, cz) - radius < 0:
+                        if distance_to(n, stops, values, here + middle / span, cx, cy, cz) - radius < 0:
                             s = middle
                         else:
                             safe = middle
@@ -402,7 +507,7 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
             left -= first_s
             hits += 1
             here = (until - left - start) / span
-            px, py, pz = slope_of(n, stops, here, x, y, z)
+            px, py, pz = slope_of(n, stops, values, here, x, y, z)
             sx, sy, sz = surface_speed(n, stops, x, y, z)
             qx, qy, qz = vx - sx, vy - sy, vz - sz
             into = qx * px + qy * py + qz * pz
@@ -410,10 +515,10 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
                 hit_time[i] = until - left
                 hit_place[i, 0], hit_place[i, 1], hit_place[i, 2] = x, y, z
                 hit_velocity[i, 0], hit_velocity[i, 1], hit_velocity[i, 2] = vx, vy, vz
-            if stops[1][n] == DIE:
+            if stops[n, RESPONSE] == DIE:
                 dead[i] = 1
                 break
-            if stops[1][n] == STICK:
+            if stops[n, RESPONSE] == STICK:
                 state[i] |= np.uint8(STUCK)
                 holder[i] = n
                 vx, vy, vz = sx, sy, sz
@@ -421,13 +526,13 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
                 break
             tx, ty, tz = qx - into * px, qy - into * py, qz - into * pz
             along = math.sqrt(tx * tx + ty * ty + tz * tz)
-            bounced = -stops[10][n, 0] * into
+            bounced = -stops[n, BOUNCINESS] * into
             if into < 0 and bounced >= REST and lies_on < 0:
-                loss = min(stops[10][n, 1] * (1 + stops[10][n, 0]) * -into, along)  # Coulomb's law over the blow
+                loss = min(stops[n, FRICTION] * (1 + stops[n, BOUNCINESS]) * -into, along)  # Coulomb's law over the blow
                 keep = (along - loss) / along if along > 1e-9 else 0.0
                 vx, vy, vz = sx + tx * keep + px * bounced, sy + ty * keep + py * bounced, sz + tz * keep + pz * bounced
                 vn = vx * px + vy * py + vz * pz
-                d = distance_to(n, stops, here, x, y, z) - radius
+                d = distance_to(n, stops, values, here, x, y, z) - radius
                 if d < 0:
                     x, y, z = x - px * (d - 1e-6), y - py * (d - 1e-6), z - pz * (d - 1e-6)
                 if abs(vn - (sx * px + sy * py + sz * pz)) < 1e-9:
@@ -439,11 +544,11 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
             if press <= 0 and lies_on >= 0:
                 vn = max(into, 0.0) + 1e-6
                 vx, vy, vz = sx + tx + px * vn, sy + ty + py * vn, sz + tz + pz * vn
-                d = distance_to(n, stops, here, x, y, z) - radius
+                d = distance_to(n, stops, values, here, x, y, z) - radius
                 x, y, z = x - px * (d - 2 * TOUCH), y - py * (d - 2 * TOUCH), z - pz * (d - 2 * TOUCH)
                 continue
             if into < 0 and lies_on < 0:
-                loss = min(stops[10][n, 1] * -into, along)
+                loss = min(stops[n, FRICTION] * -into, along)
                 keep = (along - loss) / along if along > 1e-9 else 0.0
                 tx, ty, tz = tx * keep, ty * keep, tz * keep
             # along the surface: drag and drift in closed form, friction taken off the speed
@@ -455,14 +560,14 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
             fz = tz * e + (wz - un * pz) * (1 - e) + (az - an * pz) * gone
             fast = math.sqrt(fx * fx + fy * fy + fz * fz)
             was = math.sqrt(tx * tx + ty * ty + tz * tz)
-            slowed = stops[10][n, 1] * max(press, 0.0) * left
+            slowed = stops[n, FRICTION] * max(press, 0.0) * left
             keep = max(0.0, 1 - slowed / fast) if fast > 1e-12 else 0.0
             share = 0.5 * (was + fast * keep) / max(fast, was, 1e-12) if slowed < max(fast, was) else 0.5 * was / max(slowed, 1e-12)
             bx, by, bz = (fx, fy, fz) if fast > was else (tx, ty, tz)
             x, y, z = x + (sx + bx * share) * left, y + (sy + by * share) * left, z + (sz + bz * share) * left
             vx, vy, vz = sx + fx * keep, sy + fy * keep, sz + fz * keep
-            d = distance_to(n, stops, 1.0 if until >= end else here, x, y, z) - radius
-            px, py, pz = slope_of(n, stops, 1.0 if until >= end else here, x, y, z)
+            d = distance_to(n, stops, values, 1.0 if until >= end else here, x, y, z) - radius
+            px, py, pz = slope_of(n, stops, values, 1.0 if until >= end else here, x, y, z)
             x, y, z = x - px * (d - 1e-6), y - py * (d - 1e-6), z - pz * (d - 1e-6)
             if ends[5] > 0 and fast * keep < 0.25 * bed[1] and math.sqrt(gx * gx + gy * gy + gz * gz) < bed[1]:
                 state[i] |= np.uint8(ASLEEP)

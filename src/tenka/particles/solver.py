@@ -18,8 +18,8 @@ from tenka.particles.births import Context, Schedule, born, source_seed
 from tenka.particles.bodies import advance_bodies
 from tenka.particles.contact import stops_of
 from tenka.particles.files import cloud_at
-from tenka.particles.motion import NO_FIELD, acting, advance
-from tenka.particles.state import ASLEEP, BYTES, FREE, NEW, STUCK, Events, AirField, Paths, Points, all_events, together
+from tenka.particles.motion import NO_FIELD, acting, advance, extents
+from tenka.particles.state import ASLEEP, BYTES, FREE, NEW, STUCK, AirField, Events, Paths, Points, all_events, together
 from tenka.scene.cameras import view_of
 
 POINTS_VERSION = 1
@@ -70,6 +70,7 @@ class PointSolver:
     paths: Callable[[str], Paths | None] = lambda _: None
     events: Callable[[str, str], Events] = lambda _a, _b: Events()
     keeps_events: bool = False
+    keeps_paths: bool = False
 
     def __post_init__(self) -> None:
         self.parts: dict[str, float] = {}
@@ -123,8 +124,8 @@ class PointSolver:
         self.layer, self.forces, self.props = layer, forces, props
         self._schedule()
 
-    def step(self, state: PointState, dt: float) -> tuple[PointState, Paths]:
-        """Advance by `dt` seconds; `state` is left as it was. Also how each particle went.
+    def step(self, state: PointState, dt: float) -> tuple[PointState, Paths | None]:
+        """Advance by `dt` seconds; `state` is left as it was. Also how each particle went, where that is kept.
 
         Raises
         ------
@@ -146,7 +147,8 @@ class PointSolver:
         p = together([state.points, new]) if len(new) else state.points.copy()
         self._time("births", clock)
         clock = time.perf_counter()
-        before = p.copy() if len(p) else p
+        same = not len(new)  # then the state's own arrays are how things were before
+        before = (state.points.place, state.points.velocity) if same else (p.place.copy(), p.velocity.copy())
         moment = Moment(self.props, self.rate, t0, dt)
         stops = stops_of(layer, self.props, moment, self.folder)
         n = len(p)
@@ -157,8 +159,8 @@ class PointSolver:
         if n:
             m = layer.motion
             middle = t0 + 0.5 * dt
-            pad = 0.5 * dt * np.abs(p.velocity).max(axis=0)
-            low, high = p.place.min(axis=0) - pad, p.place.max(axis=0) + pad
+            low, high, pace, largest = extents(p.place, p.velocity, p.width)
+            low, high = low - 0.5 * dt * pace, high + 0.5 * dt * pace
             forces = acting(
                 resolve_forces(self.forces, moment, self.seed, lambda pull: (pull * GRAVITY,)),
                 low.astype(float),
@@ -172,7 +174,6 @@ class PointSolver:
             e = layer.ends
             ends = np.array([e.below, e.height, e.reach, e.leaves_gas, e.off_camera, bool(bed and bed.rests and bed.settles)], float)
             camera = view_of(self.camera, 16, 9).packed().astype(float)
-            largest = float(p.width.max())
             common = (moment.at(m.gravity) * GRAVITY, moment.at(m.drag, 0.0), m.size_drag, moment.at(m.forces, 0.0), moment.at(m.follow, 0.0),
                       moment.at(m.cooling, 0.0))  # fmt: skip
             air = (
@@ -191,20 +192,20 @@ class PointSolver:
                 )
             else:
                 advance(
-                    t0, t1, p.born, p.life, p.place, p.velocity, p.width, p.heat, p.state, p.holder, largest, *common, forces.packed(), stops.packed(),
+                    t0, t1, p.born, p.life, p.place, p.velocity, p.width, p.heat, p.state, p.holder, largest, *common, *forces.packed(), *stops.packed(),
                     *air, beds, bool(gas is not None and bed is not None and bed.rests), ends, camera, dead, hit_time, hit_place, hit_velocity,
                 )  # fmt: skip
-            fastest = float(np.abs(p.velocity).max())
+            fastest = extents(p.place, p.velocity, p.width)[2]
             if not fastest < MOST_SPEED:
                 raise Unstable(
                     f"{layer.name} came apart at {t0:.2f} s: a particle's speed is {fastest:.3g} m/s; look for a force that is far too strong."
                 )
         self._time("motion", clock)
         clock = time.perf_counter()
-        paths = paths_of(before, p, t0, t1, dead)
+        paths = paths_of(*before, p, t0, t1, dead) if self.keeps_paths else None
         if self.keeps_events and n:
-            self._note_events(events, new, p, dead, paths.until, hit_time, hit_place, hit_velocity)
-        gone = int(dead.sum())
+            self._note_events(events, new, p, dead, ended(p, t0, t1, dead), hit_time, hit_place, hit_velocity)
+        gone = int(np.count_nonzero(dead))
         if gone:
             by_age = int((dead.astype(bool) & (p.born + p.life <= t1)).sum())
             lost["age"] = lost.get("age", 0) + by_age
@@ -282,11 +283,16 @@ def begin_frame(state: PointState) -> PointState:
     return PointState(p, state.time, dict(state.lost), {})
 
 
-def paths_of(before: Points, after: Points, t0: float, t1: float, dead: np.ndarray) -> Paths:
+def ended(p: Points, t0: float, t1: float, dead: np.ndarray) -> np.ndarray:
+    """Until when each particle was there in a step, s."""
+    return np.where(dead.astype(bool), np.clip(p.born + p.life, t0, t1), t1)
+
+
+def paths_of(place: np.ndarray, velocity: np.ndarray, after: Points, t0: float, t1: float, dead: np.ndarray) -> Paths:
     """How particles went in a step, from where they were (or were born) to where they are (or died)."""
-    until = np.where(dead.astype(bool), np.clip(after.born + after.life, t0, t1), t1)
+    until = ended(after, t0, t1, dead)
     return Paths(
-        np.maximum(t0, before.born), np.maximum(until, before.born), before.place, after.place, before.velocity, after.velocity, after.id, after.born,
+        np.maximum(t0, after.born), np.maximum(until, after.born), place, after.place, velocity, after.velocity, after.id, after.born,
         after.life, after.width, after.heat, after.source, after.colour, (after.state & ASLEEP) > 0,
     )  # fmt: skip
 

@@ -12,7 +12,7 @@ from tenka.gas.grid import GasState
 from tenka.gas.solver import GasSolver
 from tenka.gas.swept import Swept
 from tenka.particles.solver import PointSolver, PointState, begin_frame, paths_between, swept_of
-from tenka.particles.state import Events, AirField, Paths, all_events
+from tenka.particles.state import AirField, Events, Paths, all_events
 from tenka.run.frames import PointFrame, StoredField, frame_of_state, get_points, live_field, point_figures
 
 if TYPE_CHECKING:
@@ -143,7 +143,7 @@ class PointMember:
         self.plan, self.links, self._lost = plan, links, dict[str, int]()
         e = plan.effect
         self.solver = PointSolver(plan.layer, e.forces, e.props, e.seed, e.rate, e.frames, plan.folder, e.camera, links.gas, links.paths, links.events,
-                                  plan.gives_events)  # fmt: skip
+                                  plan.gives_events, len(plan.group) > 1)  # fmt: skip
 
     def start(self) -> PointState:
         return self.solver.start()
@@ -158,7 +158,8 @@ class PointMember:
         state.time = (index + sub / count) / self.solver.rate
         new, paths = self.solver.step(state, 1.0 / (self.solver.rate * count))
         new.time = (index + (sub + 1) / count) / self.solver.rate
-        self.links.live_paths[self.plan.layer.id] = paths
+        if paths is not None:
+            self.links.live_paths[self.plan.layer.id] = paths
         return new
 
     def ended(self, count: int) -> None:
@@ -187,11 +188,15 @@ Member = GasMember | PointMember
 class Group:
     """Layers that are stepped together: one clock, in a fixed order in each sub-step."""
 
-    def __init__(self, plans: list[Plan], links: Links) -> None:
+    def __init__(self, plans: list[Plan], links: Links, paths: bool = False) -> None:
         self.links = links
         self.members: dict[str, Member] = {
             p.layer.id: GasMember(p, links) if isinstance(p.layer, GasLayer) else PointMember(p, links) for p in plans
         }
+        if paths:  # all layers are one group here, whatever the plans say
+            for member in self.members.values():
+                if isinstance(member, PointMember):
+                    member.solver.keeps_paths = member.solver.keeps_events = True
 
     def start(self) -> dict[str, State]:
         if len(self.members) > 1:

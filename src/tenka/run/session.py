@@ -294,7 +294,8 @@ class Session:
         if set(last.frames) != set(plans):
             return None
         try:
-            group = Group(list(plans.values()), Links(None, next(iter(plans.values())).effect.rate, {}))
+            together = list(plans.values())
+            group = Group(together, Links(None, together[0].effect.rate, {}), paths=True)
         except TenkaError:
             return None
         states: dict[str, State] = {}
