@@ -23,12 +23,35 @@ from tenka.demo import FOLDER, PLUME
 from tenka.effect import storage
 from tenka.effect.courses import Wave
 from tenka.effect.document import replaced
-from tenka.effect.model import Collider, DomainBox, Effect, Fire, GasLayer, Prop, Source, Turbulence, Wind
+from tenka.effect.model import (
+    Brake,
+    Camera,
+    Collider,
+    DomainBox,
+    Effect,
+    Fire,
+    GasLayer,
+    Gravity,
+    Light,
+    ParticleLayer,
+    PointLook,
+    PointMotion,
+    PointSource,
+    Prop,
+    Pull,
+    Source,
+    Swirl,
+    Turbulence,
+    Wind,
+)
 from tenka.gas.solver import GasSolver
-from tenka.look.render import Renderer
+from tenka.look.points import Swarm
+from tenka.look.render import Renderer, Shot
 from tenka.pack.flipbook import pack
+from tenka.particles.solver import PointSolver
 from tenka.run.driver import Plan, simulate
 from tenka.scene.cameras import view_of
+from tenka.scene.meshes import joined
 from tenka.scene.props import scene_mesh
 
 
@@ -264,6 +287,44 @@ def pause() -> Iterator[Result]:
     yield Result("the same, while the host took time", f"{100 * found['share']:.1f} % of the beats", 1e3 * found["taken"])
 
 
+MILLION = 1_000_000
+
+
+def particles() -> Iterator[Result]:
+    """A million particles in one step, bare and with all forces, and the picture of them."""
+    triad = Triad()
+    source = PointSource(id="s", name="S", size=(4, 4, 4), position=(0, 0, 3), rate=0.0, burst=MILLION, life=10.0)
+    forces = (
+        Wind(id="w", name="W"),
+        Turbulence(id="e", name="E"),
+        Swirl(id="s", name="S"),
+        Pull(id="p", name="P"),
+        Brake(id="b", name="B"),
+        Gravity(id="g", name="G"),
+    )
+    for name, acting in (("bare", ()), ("all forces", forces)):
+        layer = ParticleLayer(id="p", name="P", sources=(source,), motion=PointMotion())
+        solver = PointSolver(layer, acting, (), 1, 24.0, 200)
+        box = [solver.start()]
+
+        def step() -> None:
+            box[0] = solver.step(box[0], 1 / 24)[0]
+
+        for _ in range(2):
+            step()
+        ms, yard = in_turn(step, triad, 9)
+        yield Result(f"a million particles, {name}", f"{MILLION:,}", ms, "(c) triad", yard, ms / yard, "60 ms", ms <= 60)
+    view = view_of(Camera(target=(0, 0, 3), distance=9.0), 960, 600)
+    look = PointLook(form="sprite", scale=0.5, opacity=0.4)
+    mesh = joined([])
+    for name, coarse in (("first picture", 3), ("whole picture", 1)):
+        shot = Shot([], mesh, [Swarm(box[0].points, box[0].time, look, np.array([10.0], np.float32))])
+        renderer = Renderer()
+        renderer.draw_shot(shot, Light(), view, coarse)
+        ms = float(np.median([timed(lambda: Renderer().draw_shot(shot, Light(), view, coarse)) for _ in range(5)]))
+        yield Result(f"a million sprites, {name}", "960 x 600", ms)
+
+
 def bandwidth() -> Iterator[Result]:
     """The memory's triad bandwidth, for reading the others by."""
     triad = Triad()
@@ -273,7 +334,7 @@ def bandwidth() -> Iterator[Result]:
 
 
 BENCHES: dict[str, Callable[[], Iterator[Result]]] = {
-    "gas": gas_step, "follow": following, "simulate": steps_a_second, "picture": picture, "flipbook": flipbook, "start": start_up, "pause": pause, "memory": bandwidth,
+    "gas": gas_step, "follow": following, "particles": particles, "simulate": steps_a_second, "picture": picture, "flipbook": flipbook, "start": start_up, "pause": pause, "memory": bandwidth,
 }  # fmt: skip
 
 

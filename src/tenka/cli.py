@@ -179,6 +179,7 @@ def render(
     """Draw one frame as the stage does; with --layer, of that layer alone."""
     from tenka.look.render import Renderer
     from tenka.look.shot import gathered, shot_of
+    from tenka.pack.books import books_of
     from tenka.run.driver import plans_of
     from tenka.run.driver import simulate as run
     from tenka.run.links import taking_part
@@ -198,7 +199,10 @@ def render(
         run(plan, store, _Bar(), (0 if plan.layer.kind != "gas" else index, index))
     frames, past = gathered(plans, store, index)
     start = time.perf_counter()
-    shot = shot_of(effect, frames, file.parent, index / effect.rate, past=past)
+    books, faults = books_of(effect, file.parent)
+    for fault in faults:
+        print(fault, file=sys.stderr)
+    shot = shot_of(effect, frames, file.parent, index / effect.rate, past=past, books=books)
     drawn = Renderer().draw_shot(shot, effect.light, view_of(effect.camera.model_copy(update=sides[camera]), width, height))
     _save_picture(drawn.rgb, picture)
     _say({"picture": str(picture), "ms": round(1e3 * (time.perf_counter() - start), 1)}, as_json, f"Drew frame {index} to {picture}.")
@@ -233,6 +237,27 @@ def _tier(effect: Any, tier: str | None, file: Path) -> Any:
             return None
         names = ", ".join(t.name for t in effect.tiers) or "none"
         raise BadInput(f"no tier is called '{tier}'", f"one of: {names}", file) from None
+
+
+@app.command()
+def export(
+    file: File,
+    out: Annotated[Path, typer.Option("--out", help=".ply, .csv or .npz (a file a frame), .usda or .usdc, or .glb for pieces.")],
+    layer: Annotated[str | None, typer.Option("--layer", help="The layer of particles or debris; by default the first.")] = None,
+    frames: Annotated[str | None, typer.Option("--frames", help="A:B, the first and the last frame.")] = None,
+    cull: Annotated[float, typer.Option("--cull", help="Leave out what is ever further than this from the origin, m; 0 keeps all.")] = 0.0,
+    off_camera: Annotated[bool, typer.Option("--off-camera", help="Leave out what the effect's camera never sees.")] = False,
+    as_json: Json = False,
+) -> None:
+    """Write a layer's particles or pieces."""
+    from tenka.pack.points import export as write
+
+    effect = _open(file)
+    span = _span(frames, effect.frames)
+    found = write(effect, file.parent, _store(), out, _Bar(), layer, span, cull, off_camera)
+    row = {"files": [str(f) for f in found.files], "frames": found.frames, "most": found.points, "culled": found.culled}
+    _say(row, as_json, f"Wrote {found.frames} frames, {found.points:,} particles at most, {found.culled:,} strays left out, to {found.files[0]}"
+                       + (f" and {len(found.files) - 1} more." if len(found.files) > 1 else "."))  # fmt: skip
 
 
 @app.command()
@@ -307,6 +332,13 @@ def info(file: File, as_json: Json = False) -> None:
                            "levers": [lever.id for lever in effect.levers]}  # fmt: skip
     lines = [f"{effect.name}: {effect.frames} frames at {effect.rate:g} a second, {len(effect.props)} props, {len(effect.forces)} forces"]
     for layer in effect.layers:
+        if layer.kind != "gas":
+            count = _counted(effect, layer, file)
+            row["layers"].append({"id": layer.id, "kind": layer.kind, "most": count, "memory_bytes": count * 200})
+            lines.append(
+                f"  {layer.name} ({layer.kind}): at most {count:,} at once, {count * 200 / 1e6:.1f} MB while it runs, {layer.run_up:g} s run-up"
+            )
+            continue
         grid = _grid(layer)
         row["layers"].append({"id": layer.id, "kind": layer.kind, "voxels": list(grid.shape), "memory_bytes": grid.predicted_bytes()})
         x, y, z = grid.shape
@@ -314,6 +346,17 @@ def info(file: File, as_json: Json = False) -> None:
                      f"{layer.domain.run_up:g} s run-up")  # fmt: skip
     lines += [f"  {t.name}: {t.device}, {t.ms:g} ms and {t.mb:g} MB at {t.distance:g} m" for t in effect.tiers]
     _say(row, as_json, "\n".join(lines))
+
+
+def _counted(effect: Any, layer: Any, file: Path) -> int:
+    """How many particles of a layer may be alive at once; of those that are born of particles nobody knows before."""
+    from tenka.effect.model import timed
+    from tenka.particles.solver import PointSolver
+
+    ready: Any = timed(effect).layer(layer.id)
+    return min(
+        PointSolver(ready, effect.forces, effect.props, effect.seed, effect.rate, effect.frames, file.parent).predicted(), layer.most
+    )
 
 
 @app.command()

@@ -24,6 +24,7 @@ from tenka.effect.model import AMBIENT_KELVIN, REGIONS, Camera, Effect, GasLayer
 from tenka.gas.grid import Grid
 from tenka.look.render import Renderer, Shot
 from tenka.look.shot import set_of, shot_of, swapped
+from tenka.pack.books import books_of
 from tenka.particles.state import ASLEEP
 from tenka.run.frames import PointFrame
 from tenka.run.session import Session, Shown
@@ -46,6 +47,7 @@ class Drawn:
     ms: float
     started: float
     final: QImage | None = None  # of the final run, where it is there and wanted
+    one_in: int = 1  # particles that each drawn one stands for
     wander: float | None = None  # m between the middles of the final run's smoke and the preview's
 
 
@@ -63,6 +65,7 @@ class Stage(QWidget):
         self.image: QImage | None = None
         self.shown: Shown | None = None
         self.last_ms = 0.0
+        self.one_in = 1
         self.took = 0.0
         self.turning_light = False
         self.show_box = True
@@ -206,7 +209,8 @@ class Stage(QWidget):
             mesh, t = self.mesh(index), index / effect.rate
             frames = {} if kept is None else kept.frames
             past = {id: session.past(id, kept.index) for id in frames} if kept is not None else {}
-            image = _as_image(renderer.draw_shot(self._shot(effect, frames, t, mesh, past), effect.light, view, coarse).rgb)
+            picture = renderer.draw_shot(self._shot(effect, frames, t, mesh, past), effect.light, view, coarse)
+            image = _as_image(picture.rgb)
             found = session.beside(other, index) if which != "preview" else None
             final = None
             if found is not None:
@@ -217,18 +221,9 @@ class Stage(QWidget):
                 final = _as_image(
                     final_renderer.draw_shot(self._shot(theirs, fine.frames, index / theirs.rate, own, {}), theirs.light, view, coarse).rgb
                 )
-            self.drawn.emit(
-                Drawn(
-                    image,
-                    shown,
-                    index,
-                    coarse,
-                    1e3 * (time.perf_counter() - start),
-                    asked,
-                    final,
-                    None if found is None or found[0].frame is None else found[0].frame.meta.get("wander"),
-                )
-            )
+            wander = None if found is None or found[0].frame is None else found[0].frame.meta.get("wander")
+            ms = 1e3 * (time.perf_counter() - start)
+            self.drawn.emit(Drawn(image, shown, index, coarse, ms, asked, final, picture.one_in, wander))
 
         self._worker.ask(work)
         if coarse > 1 and not self.live:
@@ -241,7 +236,10 @@ class Stage(QWidget):
         )
         key = (tuple((id, id_of(f)) for id, f in frames.items()), looks, id_of(mesh), t)
         if self._last_shot is None or self._last_shot[0] != key:
-            self._last_shot = (key, shot_of(effect, frames, self.state.folder, t, mesh, past), frames, mesh)
+            books, faults = books_of(effect, self.state.folder)
+            for fault in faults:
+                self.failed.emit(fault)
+            self._last_shot = (key, shot_of(effect, frames, self.state.folder, t, mesh, past, books), frames, mesh)
         return self._last_shot[1]
 
     @property
@@ -250,6 +248,7 @@ class Stage(QWidget):
 
     def _take(self, drawn: Drawn) -> None:
         self.image = drawn.image
+        self.one_in = drawn.one_in
         if drawn.ms:
             self.final_image, self.wander = drawn.final, drawn.wander
         self.took = drawn.ms or self.took
@@ -327,6 +326,8 @@ class Stage(QWidget):
         words = []
         if self.shown is not None:
             words += _counted(self.shown, self.state)
+            if self.one_in > 1:
+                words.append(f"1 in {self.one_in} drawn for now")
             if self.which != "preview" and self.final_image is None:
                 words.append(f"this frame of the {self._other_name()} is not there" + (" yet" if self.other == "final" else ""))
             elif self.which != "preview" and self.other == "final" and self.wander is not None:

@@ -16,9 +16,13 @@ import numba  # noqa: E402
 FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}
 
 
-def kernel(function: Callable | None = None, *, parallel: bool = False) -> Any:
-    """Compile `function` with the project's settings; usable with or without arguments."""
-    wrap = numba.njit(parallel=parallel, nogil=True, cache=True, fastmath=FAST)
+def kernel(function: Callable | None = None, *, parallel: bool = False, inline: bool = False) -> Any:
+    """Compile `function` with the project's settings; usable with or without arguments.
+
+    `inline` is for what is called once from a parallel loop with many arrays: a call would count references to each of them,
+    and two threads that count at once wait for each other longer than the work takes.
+    """
+    wrap = numba.njit(parallel=parallel, nogil=True, cache=True, fastmath=FAST, inline="always" if inline else "never")
     return wrap(function) if function is not None else wrap
 
 

@@ -15,6 +15,7 @@ from tenka.cache.store import Frame, FrameStore
 from tenka.effect.courses import Wave
 from tenka.effect.model import (
     Collider,
+    DebrisLayer,
     DomainBox,
     Effect,
     Fading,
@@ -22,7 +23,11 @@ from tenka.effect.model import (
     Flipbook,
     GasLayer,
     Motion,
+    ParticleLayer,
     Player,
+    PointCollider,
+    PointMotion,
+    PointSource,
     Prop,
     Source,
     Swirl,
@@ -36,9 +41,13 @@ from tenka.gas.settings import resolve
 from tenka.gas.solids import clear_scalars, fill_velocity, find_solids, ghost_scalars
 from tenka.gas.viscosity import soften
 from tenka.look.render import Renderer
+from tenka.look.shot import shot_of
 from tenka.pack.flipbook import pack
+from tenka.particles.solver import PointSolver
+from tenka.particles.state import AirField
 from tenka.proof.engine import Package, package_view
 from tenka.run.driver import Plan, simulate
+from tenka.run.frames import PointFrame
 from tenka.scene.cameras import view_of
 from tenka.scene.distance import distance_field
 from tenka.scene.meshes import primitive
@@ -120,13 +129,37 @@ def warm_look() -> None:
         ledger(effect)
 
 
+def warm_points() -> None:
+    """Particles and pieces: that they are born, move, hit, and are drawn in a gas."""
+    box = Prop(id="box", name="Box", size=(0.5, 0.5, 0.2))
+    thrown = PointSource(id="s", name="S", position=(0, 0, 1), rate=400.0, start=0.0, burst=20)
+    stop = (PointCollider(id="stop", name="Stop", prop="box"),)
+    forces = (Wind(id="wind", name="Wind"), Turbulence(id="eddies", name="Eddies"), Turbulence(id="there", name="There", region="sphere"))
+    motion = PointMotion(follows="puff")
+    layers = (ParticleLayer(id="dust", name="Dust", sources=(thrown,), colliders=stop, motion=motion),
+              DebrisLayer(id="bits", name="Bits", sources=(thrown,), colliders=stop, motion=motion))  # fmt: skip
+    gas = stand_in(Grid.of(tiny_effect().gas().domain), 0.0)
+    air = np.zeros((*gas.shape, 4), np.float32)
+    field = AirField(air, gas.origin, air, gas.origin, gas.voxel, 0.0, 1.0)
+    effect = Effect(name="Warm-up", seconds=0.2, layers=(GasLayer(id="puff", name="Puff"), *layers), props=(box,), forces=forces)
+    frames: dict[str, Frame | PointFrame] = {"puff": gas}
+    for layer in layers:
+        solver = PointSolver(layer, forces, (box,), 1, 24.0, 5, gas=lambda _: field)
+        state = solver.frame(solver.start())
+        frames[layer.id] = PointFrame(state.points, state.time)
+    for coarse in (1, 4):
+        Renderer().draw_shot(shot_of(effect, frames, None, 0.05), effect.light, view_of(effect.camera, 64, 48), coarse)
+
+
 def warm_up(progress: Progress) -> None:
     """Simulate, light, draw, pack, play and weigh a very small effect; steps are told to `progress`.
 
     Two processes share the work, since compiling keeps only one core busy.
     """
     progress.begin(4, "Compiling kernels")
-    beside = subprocess.Popen([sys.executable, "-c", "from tenka.budget import warm; warm.warm_solids(); warm.warm_look()"])
+    beside = subprocess.Popen(
+        [sys.executable, "-c", "from tenka.budget import warm; warm.warm_solids(); warm.warm_look(); warm.warm_points()"]
+    )
     try:
         warm_gas(progress)
     finally:
@@ -134,4 +167,5 @@ def warm_up(progress: Progress) -> None:
     if failed:
         warm_solids()  # the fault is said here
         warm_look()
+        warm_points()
     progress.step()

@@ -42,6 +42,7 @@ from tenka.effect.model import (
 )
 from tenka.effect.starters import TIERS
 from tenka.scene.meshes import Mesh, box, joined, turned_profile
+from tenka.scene.poses import Pose
 
 COPPER = (0.36, 0.15, 0.07)
 SACK = (0.42, 0.36, 0.26)
@@ -73,7 +74,11 @@ def stone_stand() -> Mesh:
     trough = [placed(box((0.8, 0.03, 0.24), WOOD), 0.0, y, 0.42) for y in (-0.13, 0.13)] + [
         placed(box((0.8, 0.26, 0.03), WOOD), 0.0, 0.0, 0.42)
     ]
-    bar = [placed(box((0.07, 0.05, 0.05), IRON), 0.02 + 0.07 * k, 0.0, 1.135 + 0.028 * k) for k in range(-8, 1)]
+    a = math.radians(-22.0)
+    tip = Pose(
+        np.array([[math.cos(a), 0.0, math.sin(a)], [0.0, 1.0, 0.0], [-math.sin(a), 0.0, math.cos(a)]]), np.array([-0.28, 0.0, 1.045])
+    )
+    bar = [box((0.66, 0.05, 0.035), IRON).placed(tip)]
     return joined([aged(m, 0.3, f"stand{k}") for k, m in enumerate([*legs, *beams, *ends, *trough])] + bar)
 
 
@@ -208,7 +213,7 @@ def wheel_sparks() -> Effect:
         props=(_mesh("stone_wheel", "Grindstone", position=(0.0, 0.0, 0.82), tilt=spin), _mesh("stone_stand", "Stand"), _mesh("back_wall", "Board wall", position=(0.6, 0.85, 0.0)),
                _mesh("floor", "Floor"), _mesh("figure", "Figure, 1.75 m", position=(-0.95, 0.15, 0.0), turn=-10.0)),
         forces=(Turbulence(id="air", name="Stirred air", strength=0.6, size=0.35, grip=1.5),),
-        light=Light(heading=-120.0, height=52.0, strength=0.5, kelvin=6800.0, sky=0.09, exposure=0.4),
+        light=Light(heading=-120.0, height=52.0, strength=0.9, kelvin=6800.0, sky=0.15, exposure=0.4),
         camera=Camera(target=(0.75, 0.0, 0.78), distance=4.1, heading=-78.0, pitch=7.0, fov=38.0),
     )  # fmt: skip
 
@@ -234,8 +239,8 @@ def lime_draught() -> Effect:
         colliders=(PointCollider(id="shed", name="Shed", prop="drying_shed", bounce=0.0, friction=0.9),),
         motion=PointMotion(gravity=0.02, drag=0.1, follows="draught", follow=9.0, size_drag=0.4, ground="bounce", bounce=0.0, friction=0.8, forces=0.15),
         ends=Ends(leaves_gas=True),
-        look=PointLook(form="sprite", scale=1.5, size_over=ramp((0.0, 0.35), (0.3, 1.0), (1.0, 2.1)), opacity=0.17, opacity_over=ramp((0.0, 0.0), (0.06, 1.0), (0.35, 0.6), (1.0, 0.0)),
-                       opaque=0.8, softness=1.0, copies=2, copies_spread=0.05, colour=ramp((0.0, LIME), (1.0, (0.8, 0.78, 0.73))), self_shadow=1.6, vary=0.1),
+        look=PointLook(form="sprite", scale=3.2, size_over=ramp((0.0, 0.3), (0.3, 1.0), (1.0, 2.2)), opacity=0.075, opacity_over=ramp((0.0, 0.0), (0.06, 1.0), (0.35, 0.6), (1.0, 0.0)),
+                       opaque=0.85, softness=1.0, copies=3, copies_spread=0.07, colour=ramp((0.0, LIME), (1.0, (0.8, 0.78, 0.73))), self_shadow=1.6, vary=0.1),
     )  # fmt: skip
     return Effect(
         name="Lime draught", seed=31, seconds=4.0, layers=(air, dust), tiers=TIERS,
@@ -248,28 +253,28 @@ def lime_draught() -> Effect:
 
 def ash_floor() -> Effect:
     """Fine ash lies on the workshop floor and lifts where a crate drops."""
-    fall = 0.62
-    drop = Keys(keys=(Key(t=0.25, v=1.75, ease="hold"), *(Key(t=0.25 + fall * k / 8, v=1.75 * (1 - (k / 8) ** 2), ease="linear") for k in range(1, 8)),
+    fall = 0.7
+    drop = Keys(keys=(Key(t=0.25, v=1.45, ease="hold"), *(Key(t=0.25 + fall * k / 8, v=1.45 * (1 - (k / 8) ** 2), ease="linear") for k in range(1, 8)),
                       Key(t=0.25 + fall, v=0.0, ease="linear"), Key(t=0.25 + fall + 0.09, v=0.06, ease="linear"), Key(t=0.25 + fall + 0.18, v=0.0, ease="hold")))  # fmt: skip
     bed = PointSource(
-        id="bed", name="Bed of ash", shape="box", position=(0.0, 0.0, 0.006), size=(3.4, 3.0, 0.01), rate=0.0, burst=42000, burst_at=0.0, stays=True, life=4.0, width=0.012,
+        id="bed", name="Bed of ash", shape="box", position=(0.0, 0.0, 0.006), size=(3.4, 3.0, 0.01), rate=0.0, burst=60000, burst_at=0.0, stays=True, life=4.0, width=0.014,
         least_width=0.3, skew=2.0, colour=(0.32, 0.31, 0.3),
     )  # fmt: skip
     ash = ParticleLayer(
         id="ash", name="Ash", sources=(bed,), colliders=(PointCollider(id="crate", name="Crate", prop="crate", bounce=0.05, friction=0.6),),
         motion=PointMotion(gravity=0.35, drag=2.0, follows="air", follow=16.0, size_drag=0.6, bounce=0.0, friction=1.2, forces=0.3),
-        bed=Bed(rests=True, wakes_at=0.75, wake_reach=0.06, lift=0.45),
-        look=PointLook(form="sprite", scale=1.6, opacity=0.8, opacity_over=ramp((0.0, 1.0), (1.0, 1.0)), softness=0.8, colour=ramp((0.0, (0.46, 0.45, 0.43)), (1.0, (0.4, 0.39, 0.37))), self_shadow=0.6,
+        bed=Bed(rests=True, wakes_at=0.9, wake_reach=0.06, lift=0.35),
+        look=PointLook(form="sprite", scale=1.6, opacity=0.85, opacity_over=ramp((0.0, 1.0), (1.0, 1.0)), softness=0.9, colour=ramp((0.0, (0.2, 0.194, 0.185)), (1.0, (0.17, 0.165, 0.16))), self_shadow=0.6,
                        vary=0.35, copies=2, copies_spread=0.02),
     )  # fmt: skip
     air = GasLayer(
         id="air", name="Dusty air", domain=DomainBox(origin=(-2.0, -1.8, 0.0), size=(4.0, 3.6, 1.5), voxel=0.055, open_low=(True, True, False), run_up=0.0),
-        sources=(Source(id="raised", name="Raised ash", shape="particles", of="ash", density=26.0, temperature=0.0, point_size=9.0, point_least=0.01,
+        sources=(Source(id="raised", name="Raised ash", shape="particles", of="ash", density=3.2, temperature=0.0, point_size=9.0, point_least=0.01,
                         point_size_over=ramp((0.0, 1.0), (1.0, 1.0)), point_give_over=ramp((0.0, 1.0), (1.0, 1.0)), breakup=0.0, grip=0.0),),
         colliders=(Collider(id="crate", name="Crate", prop="crate", wake=1.0),),
-        motion=Motion(lift=1.0, weight=0.35, drag=0.25, fine_curl=4.0, fine_size=0.12, broad_curl=2.0, broad_size=0.4), fading=Fading(smoke=0.35, smoke_linear=0.04),
+        motion=Motion(lift=1.0, weight=0.5, drag=0.9, fine_curl=5.0, fine_size=0.12, broad_curl=3.0, broad_size=0.4), fading=Fading(smoke=0.55, smoke_linear=0.08),
         quality=Quality(courant=2.0, most_substeps=8, detail=1),
-        look=Look(extinction=5.0, full_density=1.5, forward=0.1, ambient=1.0, colour=ramp((0.0, (0.6, 0.58, 0.55)), (1.0, (0.4, 0.39, 0.37)))),
+        look=Look(extinction=3.4, full_density=1.5, forward=0.1, ambient=0.9, colour=ramp((0.0, (0.36, 0.345, 0.325)), (1.0, (0.22, 0.212, 0.2)))),
         flipbook=Flipbook(last=3.0, player=Player(life=3.0, count=1)),
     )  # fmt: skip
     return Effect(
@@ -290,24 +295,24 @@ def boiler_burst() -> Effect:
     puff = Keys(keys=(Key(t=0.02, v=0.0, ease="linear"), Key(t=0.08, v=1.0), Key(t=0.35, v=0.0, ease="hold")))
     at = {"cue": "burst", "start": 0.0, "end": 3.0}
     blast = GasLayer(
-        id="blast", name="Fire and smoke", domain=DomainBox(origin=(-3.6, -3.0, 0.0), size=(7.2, 6.0, 5.6), voxel=0.1, open_low=(True, True, False), run_up=0.0),
+        id="blast", name="Fire and smoke", domain=DomainBox(origin=(-3.6, -3.0, 0.0), size=(7.2, 6.0, 5.6), voxel=0.085, open_low=(True, True, False), run_up=0.0),
         sources=(
             Source(id="core", name="Core", shape="sphere", position=middle, size=(1.3, 1.3, 1.6), density=6.0, temperature=1500.0, fuel=70.0, outward=9.0, grip=40.0, expansion=14.0,
                    emission=throw, breakup=0.9, breakup_size=0.35, breakup_rate=10.0, **at),
             Source(id="roll", name="Fuel-fed roll", shape="sphere", position=(0.0, 0.0, 0.9), size=(1.5, 1.5, 0.8), density=5.0, temperature=1200.0, fuel=30.0, push=(0.0, 0.0, 3.2), grip=14.0,
                    emission=roll, breakup=1.0, breakup_size=0.4, breakup_rate=7.0, **at),
-            Source(id="ring", name="Dust ring", shape="torus", position=(0.0, 0.0, 0.16), size=(2.6, 2.6, 0.3), density=16.0, temperature=4.0, outward=7.5, grip=16.0, emission=puff, breakup=0.7,
+            Source(id="ring", name="Dust ring", shape="torus", position=(0.0, 0.0, 0.16), size=(2.6, 2.6, 0.3), density=30.0, temperature=4.0, outward=9.5, grip=20.0, emission=puff, breakup=0.7,
                    breakup_size=0.3, dye=True, dye_colour=(0.42, 0.35, 0.27), **at),
-            Source(id="trails", name="Smoking rivets", shape="particles", of="rivets", density=26.0, temperature=60.0, point_size=4.0, point_least=0.02, breakup=0.0, grip=4.0,
+            Source(id="trails", name="Smoking rivets", shape="particles", of="rivets", density=75.0, temperature=30.0, point_size=4.5, point_least=0.02, breakup=0.0, grip=4.0,
                    carried=ramp((0.0, 0.15), (1.0, 0.15)), point_size_over=ramp((0.0, 1.0), (0.5, 0.6), (1.0, 0.2))),
-            Source(id="plate_trails", name="Smoking plates", shape="particles", of="plates", density=14.0, temperature=40.0, point_size=0.8, point_least=0.03, breakup=0.0, grip=5.0,
+            Source(id="plate_trails", name="Smoking plates", shape="particles", of="plates", density=24.0, temperature=40.0, point_size=0.9, point_least=0.03, breakup=0.0, grip=5.0,
                    carried=ramp((0.0, 0.3), (1.0, 0.3)), point_give_over=ramp((0.0, 1.0), (0.12, 0.6), (0.3, 0.0)), point_size_over=ramp((0.0, 1.0), (0.3, 0.4))),
         ),
         colliders=(Collider(id="seat", name="Seat", prop="boiler_seat"), Collider(id="shed", name="Shed", prop="shed_front", skin=0.03)),
         fire=Fire(burns=True, ignition=200.0, burn_rate=1.5, heat=430.0, soot=0.55, expansion=0.25, hottest=1850.0, radiation=420.0, flame_fade=3.6),
         motion=Motion(lift=0.42, weight=0.12, drag=0.35, fine_curl=8.0, fine_size=0.2, broad_curl=6.0, broad_size=0.7),
         fading=Fading(smoke=0.28, smoke_linear=0.08, cooling=0.5), quality=Quality(courant=3.0, most_substeps=6),
-        look=Look(extinction=3.6, full_density=2.2, flame=0.95, flame_heat=1.24, glow=0.8, ambient=0.75, steps=1.5, carried=0.85, colour=ramp((0.0, (0.2, 0.18, 0.165)), (1.0, (0.05, 0.045, 0.042)))),
+        look=Look(extinction=3.6, full_density=2.2, flame=0.95, flame_heat=1.24, glow=0.8, ambient=0.75, steps=2.5, carried=0.85, colour=ramp((0.0, (0.2, 0.18, 0.165)), (1.0, (0.05, 0.045, 0.042)))),
         flipbook=Flipbook(last=3.0, player=Player(life=3.0, count=1)),
     )  # fmt: skip
     thrown = {"cue": "burst", "rate": 0.0, "shape": "sphere", "position": middle}
@@ -334,7 +339,7 @@ def boiler_burst() -> Effect:
     flash = ParticleLayer(
         id="flash", name="Flash", sources=(PointSource(id="flash", name="Flash", shape="sphere", position=middle, size=(0.5, 0.5, 0.5), cue="burst", rate=0.0, burst=5, speed=0.6, cone=180.0, life=0.17,
                                                        life_spread=0.3, width=4.2, least_width=0.35, temperature=2600.0),),
-        motion=PointMotion(gravity=0.0, ground="none", cooling=6.0), look=PointLook(form="sprite", opaque=0.0, lit=0.0, colour_by="heat", brightness=0.12, softness=1.0, self_shadow=0.0,
+        motion=PointMotion(gravity=0.0, ground="none", cooling=6.0), look=PointLook(form="sprite", opaque=0.0, lit=0.0, colour_by="heat", brightness=0.2, softness=1.0, self_shadow=0.0,
                                                                                     size_over=ramp((0.0, 0.6), (0.3, 1.0), (1.0, 1.25)), opacity_over=ramp((0.0, 1.0), (0.25, 0.7), (1.0, 0.0))),
     )  # fmt: skip
     return Effect(

@@ -12,7 +12,7 @@ from tenka.effect.placed import Feed, Heard, Ramp, Vec3, ramp
 
 MOST_BIRTHS = 20_000_000
 FILES = ("file",)
-HEADED = ("point", "sphere", "box", "cylinder", "cone", "torus", "capsule", "curve", "surface", "inside", "gas", "particles")
+TURNING = ("flipbook", "mesh")
 
 
 class PointSource(Feed):
@@ -81,13 +81,6 @@ class PointSource(Feed):
                           low=0, high=500, soft=(0, 5), step=0.05)  # fmt: skip
     far_share: float = param(0.03, "Share of them that fly further than the rest.", section="Motion", low=0, high=1, soft=(0, 0.2))
     far_reach: float = param(0.5, "How much faster those are thrown, up to this share more.", section="Motion", low=0, high=20, soft=(0, 2))
-    spin: float = param(
-        0.0, "Turns each second of the smallest, at most, either way.", section="Motion", unit="1/s", low=0, high=100, soft=(0, 4)
-    )
-    spin_slower: float = param(
-        1.0, "How much slower larger ones turn: the power of their size; 0 is alike.", section="Motion", low=0, high=4, soft=(0, 2)
-    )
-    spin_fade: float = param(0.5, "How fast turning dies down.", section="Motion", unit="1/s", low=0, high=60, soft=(0, 4))
 
 
 class PointCollider(Heard):
@@ -202,7 +195,16 @@ class PointLook(Settings):
     )
     stretch: float = param(0.0, "How much longer a disc or sprite is drawn along its movement, for each m/s.", section="Look", affects="look", unit="s/m",
                            low=0, high=10, soft=(0, 0.5), step=0.005)  # fmt: skip
-    turned: float = param(180.0, "Random turn either way at birth.", section="Look", affects="look", unit="°", low=0, high=180, step=1)
+    turned: float = param(
+        180.0, "Random turn either way at birth.", section="Look", affects="look", unit="°", low=0, high=180, step=1, when=("form", TURNING)
+    )
+    spin: float = param(0.0, "Turns each second of the smallest, at most, either way.", section="Look", affects="look", unit="1/s", low=0, high=100, soft=(0, 4),
+                        when=("form", TURNING))  # fmt: skip
+    spin_slower: float = param(1.0, "How much slower larger ones turn: the power of their size; 0 is alike.", section="Look", affects="look", low=0, high=4,
+                               soft=(0, 2), when=("form", TURNING))  # fmt: skip
+    spin_fade: float = param(
+        0.5, "How fast turning dies down.", section="Look", affects="look", unit="1/s", low=0, high=60, soft=(0, 4), when=("form", TURNING)
+    )
     streak: float = param(0.03, "Time of movement that a streak shows.", section="Trail", affects="look", unit="s", low=0.0005, high=5, soft=(0.005, 0.2),
                           step=0.001, when=("form", ("streak",)))  # fmt: skip
     trail: float = param(0.5, "Length of the ribbon or tube, in time.", section="Trail", affects="look", unit="s", low=0.01, high=20, soft=(0.1, 2),

@@ -18,6 +18,7 @@ from tenka.effect.model import AMBIENT_KELVIN, Light, PointLook, Ramp
 from tenka.look.colour import GLOW_REFERENCE, LUT, XYZ_TO_RGB, black_body_colour, black_body_xyz, ramp_table
 from tenka.look.light import sky_depth, sun_depth
 from tenka.look.march import GROUND_COLOUR, SKY_COLOUR, LitVolume, box_span, sun_through
+from tenka.look.sprites import Book
 from tenka.particles.state import Points
 from tenka.scene.cameras import View, sun_direction
 
@@ -39,6 +40,7 @@ class PointSet:
     ----------
     place : (n, 3) m; tail : (n, 3) m, the other end of a streak, or the same place
     width : (n,) m; colour : (n, 3) linear light given or thrown back, not yet weighted; alpha : (n,)
+    life, turn, book : share of life and turn in radians of each, and the flipbook that they play, if any
     kind, softness, opaque : of all; ticks : (m, 2, 3) m, lines that show where they go
     """
 
@@ -50,6 +52,9 @@ class PointSet:
     kind: int
     softness: float
     opaque: float
+    life: np.ndarray = field(default_factory=lambda: np.zeros(0, np.float32))
+    turn: np.ndarray = field(default_factory=lambda: np.zeros(0, np.float32))
+    book: Book | None = None
     ticks: np.ndarray = field(default_factory=lambda: np.zeros((0, 2, 3), np.float32))
 
     def __len__(self) -> int:
@@ -173,6 +178,7 @@ class Swarm:
     lives : s, the life of each source, for those that stay
     met : a frame of the gas that they meet
     past : earlier moments and particles, the newest first, for ribbons and tubes
+    book : the flipbook that each plays over its life
     """
 
     points: Points
@@ -181,11 +187,21 @@ class Swarm:
     lives: np.ndarray
     met: Frame | None = None
     past: tuple[tuple[float, Points], ...] = ()
+    book: Book | None = None
 
 
-def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None) -> PointSet:
-    """All that does not depend on the camera; a lit gas dims the sun for them."""
-    p, t, look, lives, gas = swarm.points, swarm.time, swarm.look, swarm.lives, swarm.met
+def thinned(p: Points, one_in: int) -> Points:
+    """Every so-many-th particle, always the same ones, each as large as those that it stands for together."""
+    if one_in <= 1:
+        return p
+    kept = p.picked(unit_array(909, p.id & 0xFFFFFFFF, p.id >> 32) < 1.0 / one_in)
+    kept.width = kept.width * np.float32(math.sqrt(one_in))
+    return kept
+
+
+def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None, one_in: int = 1) -> PointSet:
+    """All that does not depend on the camera; a lit gas dims the sun for them. With `one_in`, some stand for all."""
+    p, t, look, lives, gas = thinned(swarm.points, one_in), swarm.time, swarm.look, swarm.lives, swarm.met
     life = life_of(p, t, lives)
     colour = colours_of(look, p, t, life, gas)
     width = p.width * over(look.size_over, life) * np.float32(look.scale)
@@ -194,12 +210,15 @@ def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None) -> PointS
         tone = 1 + look.vary * (2 * unit_array(611, p.id & 0xFFFFFFFF, p.id >> 32) - 1)
         colour = colour * tone[:, None]
     place, velocity = p.place, p.velocity
+    turn = turned(look, p, t) if look.form == "flipbook" else np.zeros(len(p), np.float32)
     if look.copies > 1 and look.form not in ("ribbon", "tube"):
         rows, off, size = _multiplied(look, p)
         place, velocity, colour, alpha, width = place[rows] + off, velocity[rows], colour[rows], alpha[rows], width[rows] * size
+        life, turn = life[rows], turn[rows]
     seen = (alpha > 1e-4) & (width > 0)
     if not seen.all():
         place, velocity, colour, alpha, width = place[seen], velocity[seen], colour[seen], alpha[seen], width[seen]
+        life, turn = life[seen], turn[seen]
     colour = colour * np.float32(look.brightness)
     if look.lit > 0 and len(place):
         lit = np.asarray(light_at(place, width, alpha * look.opaque, look, light, volume), np.float32)
@@ -221,7 +240,7 @@ def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None) -> PointS
     )
     f32 = np.float32
     return PointSet(place.astype(f32), np.asarray(tail, f32), width.astype(f32), colour.astype(f32), alpha.astype(f32), kind, look.softness, look.opaque,
-                    ticks.astype(f32))  # fmt: skip
+                    life.astype(f32), turn.astype(f32), swarm.book if look.form == "flipbook" else None, ticks.astype(f32))  # fmt: skip
 
 
 FINER = 3  # straight parts between two frames of a trail
@@ -348,6 +367,41 @@ def _sun_through_gas(place, towards, origin, h, field_, low, high, out):
         b = min(max(np.int64(py + near * towards[1]), 0), ny - 1)
         c = min(max(np.int64(pz + near * towards[2]), 0), nz - 1)
         out[n] = sun_through(field_[a, b, c, 1])
+
+
+def turned(look: PointLook, p: Points, t: float) -> np.ndarray:
+    """How far each has turned by `t`, rad: by chance at birth, then ever slower, larger ones less; from its age alone."""
+    low, high = p.id & 0xFFFFFFFF, p.id >> 32
+    start = np.radians(look.turned) * (2 * unit_array(733, low, high) - 1)
+    if look.spin <= 0 or not len(p):
+        return start.astype(np.float32)
+    age, fade = p.age(t), look.spin_fade
+    gone = (1 - np.exp(-fade * age)) / fade if fade > 1e-6 else age
+    pace = 2 * np.pi * look.spin * (2 * unit_array(734, low, high) - 1) * (p.width.min() / p.width) ** look.spin_slower
+    return (start + pace * gone).astype(np.float32)
+
+
+NEAREST_M = 0.05
+
+
+def quads_of(points: PointSet, view: View) -> np.ndarray:
+    """Particles that play a flipbook as quads, far ones first, as tenka.look.sprites.draw_quads takes them."""
+    book = points.book
+    if book is None or not len(points):
+        return np.zeros((0, 14), np.float32)
+    at = view.project(points.place)
+    kept = np.flatnonzero(at[:, 2] > NEAREST_M)
+    at = at[kept]
+    depth = np.ones(len(at)) if view.orthographic else at[:, 2]
+    per_px = 2.0 * view.half_height * depth / view.height
+    half = 0.5 * points.width[kept][:, None] * np.array([1.0, book.size[1] / book.size[0]]) / per_px[:, None]
+    place = np.clip(points.life[kept], 0, 1) * (book.frames - 1)
+    frame = np.minimum(np.floor(place), book.frames - 1)
+    texels = (book.cell[0] - 2 * book.padding) / np.maximum(2.0 * half[:, 0], 1e-6)
+    turn = points.turn[kept]
+    table = np.stack([at[:, 0], at[:, 1], np.cos(turn), -np.sin(turn), half[:, 0], half[:, 1], at[:, 2], frame, np.minimum(frame + 1, book.frames - 1),
+                      place - frame, points.alpha[kept], per_px, texels, np.zeros(len(at))], axis=1)  # fmt: skip
+    return table[np.argsort(-at[:, 2], kind="stable")].astype(np.float32)
 
 
 def ticked(points: PointSet) -> PointSet:

@@ -12,8 +12,9 @@ from tenka.cache.store import Frame
 from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
 from tenka.look.march import LitVolume, light_volume, march, march_slices
-from tenka.look.points import PointSet, Swarm, paint, ready, splats_of, ticked
+from tenka.look.points import PointSet, Swarm, paint, quads_of, ready, splats_of, ticked
 from tenka.look.raster import Backdrop, cast_shadow, compose, lay_over, see, shade
+from tenka.look.sprites import draw_quads
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
 
@@ -27,6 +28,7 @@ class Picture:
     rgb: np.ndarray  # (h, w, 3) uint8
     linear: np.ndarray  # (h, w, 3) before the film
     alpha: np.ndarray  # (h, w) the gas's own
+    one_in: int = 1  # particles: so many are stood for by each that is drawn
 
 
 class _Kept:
@@ -60,6 +62,8 @@ class Shot:
     swarms: list[Swarm] = field(default_factory=list)
 
 
+MOST_FIRST = 120_000  # particles of a layer in a first, coarse picture
+SOFT_EDGE = 0.3  # m over which flipbook sprites fade at a surface
 SLICES, COARSE_SLICES = 8, 4  # of the gas's depth, between which particles lie
 
 
@@ -109,18 +113,21 @@ class Renderer:
                 gas = march(shading, view.sized(stops.shape[1], stops.shape[0]), stops, 0.5 if coarse > 1 else 1.0)
             linear, alpha = compose(big, backdrop, fine, gas, coarse, shading)
             return Picture(develop(linear, light.exposure), linear, alpha)
-        sets = [self._ready.get((n, s.look, light), lambda: ready(s, light, shading)) for n, s in enumerate(shot.swarms)]
+        fewer = max([1, *(-(-len(s.points) * s.look.copies // MOST_FIRST) for s in shot.swarms)]) if coarse > 1 else 1
+        sets = [self._ready.get((n, s.look, light, fewer), lambda: ready(s, light, shading, fewer)) for n, s in enumerate(shot.swarms)]
         linear, alpha = compose(big, backdrop, fine, None, coarse, shading)
         self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse)
-        return Picture(develop(linear, light.exposure), linear, alpha)
+        return Picture(develop(linear, light.exposure), linear, alpha, fewer)
 
     def _mixed(self, linear: np.ndarray, alpha: np.ndarray, sets: list[PointSet], volumes: list[LitVolume], backdrop: Backdrop, view: View, fine: int,
                step: int, coarse: int) -> None:  # fmt: skip
         """Gas and particles over the backdrop, from the back to the front: the gas in slices, with the particles of each depth between them."""
         depth = np.ascontiguousarray(backdrop.depth[fine // 2 :: fine, fine // 2 :: fine])
-        found = [splats_of(s, view) for s in (*sets, *(ticked(s) for s in sets if len(s.ticks)))]
+        plain = [s for s in sets if s.book is None]
+        books = [(s.book, quads_of(s, view)) for s in sets if s.book is not None]
+        found = [splats_of(s, view) for s in (*plain, *(ticked(s) for s in sets if len(s.ticks)))]
         rows = np.concatenate(found) if found else np.zeros((0, 12), np.float32)
-        edges = _edges(rows[:, 5], volumes, view, COARSE_SLICES if coarse > 1 else SLICES)
+        edges = _edges(np.concatenate([rows[:, 5], *(q[:, 6] for _, q in books)]), volumes, view, COARSE_SLICES if coarse > 1 else SLICES)
         stops = _stops(backdrop, view, step, coarse)
         order = sorted(volumes, key=lambda v: -float(_depths(v, view).mean()))
         small, rising = view.sized(stops.shape[1], stops.shape[0]), np.array(edges[::-1])
@@ -130,6 +137,10 @@ class Renderer:
             here = (rows[:, 5] <= far) & (rows[:, 5] > near)
             if here.any():
                 paint(rows[here], depth, linear, alpha)
+            for book, quads in books:
+                between = quads[(quads[:, 6] <= far) & (quads[:, 6] > near)]
+                if len(between):
+                    draw_quads(between, book.levels, (book.columns, *book.cell, book.padding), depth, SOFT_EDGE, True, linear)
             for volume, gas in zip(order, sliced):
                 held = _depths(volume, view)
                 if held.max() > near and held.min() < far:

@@ -7,11 +7,13 @@ from pathlib import Path
 
 import numpy as np
 
+from tenka.base.randomness import unit_array
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.courses import value_at
 from tenka.effect.model import DebrisLayer, Effect, GasLayer, PointLayer, heard, timed
-from tenka.look.points import Swarm, life_of, over
+from tenka.look.points import Swarm, life_of, over, turned
 from tenka.look.render import Shot
+from tenka.look.sprites import Book
 from tenka.particles.pieces import Piece, kind_of, pieces_of
 from tenka.particles.state import Points
 from tenka.run.driver import Plan, past_of
@@ -64,6 +66,15 @@ def turns(q: np.ndarray) -> np.ndarray:
     ], axis=1)  # fmt: skip
 
 
+def about_axes(id: np.ndarray, angle: np.ndarray) -> np.ndarray:
+    """Quaternions that turn each by an angle about an axis of its own, (n, 4)."""
+    u, v = (unit_array(735 + k, id & 0xFFFFFFFF, id >> 32) for k in range(2))
+    z, a = 2 * u - 1, 2 * np.pi * v
+    r = np.sqrt(np.maximum(0.0, 1 - z * z))
+    s = np.sin(angle / 2)
+    return np.stack([np.cos(angle / 2), s * r * np.cos(a), s * r * np.sin(a), s * z], axis=1)
+
+
 def shapes_of(layer: PointLayer, effect: Effect, folder: Path | None) -> tuple[Piece, ...] | None:
     """The meshes that a layer is drawn as, or None when it is none."""
     if isinstance(layer, DebrisLayer):
@@ -87,7 +98,7 @@ def bodies_mesh(layer: PointLayer, p: Points, t: float, effect: Effect, folder: 
     life = life_of(p, t, lives_of(layer, t))
     size = p.width * look.scale * over(look.size_over, life) * np.cbrt(np.clip(over(look.opacity_over, life), 0, 1))
     kinds = kind_of(layer, p.id, len(shapes)) if isinstance(layer, DebrisLayer) else np.zeros(len(p), int)
-    turn = turns(p.turn) if p.rigid else np.tile(np.eye(3), (len(p), 1, 1))
+    turn = turns(p.turn if p.rigid else about_axes(p.id, turned(layer.look, p, t)))
     parts = []
     for kind, shape in enumerate(shapes):
         rows = np.flatnonzero((kinds == kind) & (size > 1e-6))
@@ -109,6 +120,7 @@ def shot_of(
     t: float,
     mesh: Mesh | None = None,
     past: Mapping[str, tuple[tuple[float, Points], ...]] | None = None,
+    books: Mapping[str, Book] | None = None,
 ) -> Shot:
     """What is drawn of an effect at `t`.
 
@@ -117,6 +129,7 @@ def shot_of(
     frames : of its layers, by id; those that are missing are not drawn
     mesh : the props, where they are at hand
     past : earlier particles of layers that are drawn as ribbons or tubes, the newest first
+    books : the flipbooks that layers play; a layer without its own is drawn as soft sprites
     """
     scene = mesh if mesh is not None else set_of(effect, folder, t)
     shot = Shot([], scene)
@@ -136,7 +149,7 @@ def shot_of(
             elif len(frame.points):
                 gas = frames.get(layer.look.meets)
                 shot.swarms.append(Swarm(kept_pieces(layer, frame.points), t, layer.look, lives_of(layer, t), gas if isinstance(gas, Frame) else None,
-                                         (past or {}).get(layer.id, ())))  # fmt: skip
+                                         (past or {}).get(layer.id, ()), (books or {}).get(layer.id)))  # fmt: skip
     if bodies:
         shot.mesh = joined([scene, *bodies])
     return shot

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from tenka.base.jit import kernel, prange
@@ -10,6 +12,26 @@ ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 HALF = np.float32(0.5)
 BANDS = 16
+
+
+@dataclass(frozen=True)
+class Book:
+    """A packed flipbook, ready to be drawn.
+
+    Attributes
+    ----------
+    levels : mip levels from the largest down, (h, w, 4), linear and premultiplied
+    columns, cell, padding : how frames lie in the largest level, px
+    frames : how many there are
+    size : m that a frame spans, across and up
+    """
+
+    levels: tuple[np.ndarray, ...]
+    columns: int
+    cell: tuple[int, int]
+    padding: int
+    frames: int
+    size: tuple[float, float]
 
 
 @kernel

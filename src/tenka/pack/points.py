@@ -18,8 +18,8 @@ from tenka.base.files import write_atomic
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
 from tenka.effect.model import AMBIENT_KELVIN, DebrisLayer, Effect, PointLayer, PointLook
-from tenka.look.points import colours_of, life_of, over
-from tenka.look.shot import kept_pieces, lives_of, shapes_of
+from tenka.look.points import colours_of, life_of, over, turned
+from tenka.look.shot import about_axes, kept_pieces, lives_of, shapes_of
 from tenka.particles.files import Column, write_points
 from tenka.particles.pieces import kind_of
 from tenka.particles.state import ASLEEP, STUCK, Points
@@ -231,7 +231,7 @@ def _usd(
                 colour.Set(Vt.Vec3fArray.FromNumpy(np.stack([values[n] for n in ("red", "green", "blue")], axis=1)), at)
                 opacity.Set(Vt.FloatArray.FromNumpy(values["opacity"]), at)
                 continue
-            turn = p.turn.copy() if p.rigid else np.tile(np.array([1, 0, 0, 0], np.float32), (len(p), 1))
+            turn = p.turn.copy() if p.rigid else about_axes(p.id, turned(layer.look, p, frame.time))
             for n, id in enumerate(p.id.tolist()):
                 if id in before and before[id] @ turn[n] < 0:
                     turn[n] = -turn[n]
@@ -284,7 +284,7 @@ def _bodies_glb(
         kinds = kind_of(layer, p.id, len(shapes)) if isinstance(layer, DebrisLayer) else np.zeros(len(p), np.int64)
         life = life_of(p, frame.time, lives_of(layer, frame.time))
         size = p.width * look.scale * over(look.size_over, life) * np.cbrt(np.clip(over(look.opacity_over, life), 0, 1))
-        turn = p.turn if p.rigid else np.tile(np.array([1, 0, 0, 0], np.float32), (len(p), 1))
+        turn = p.turn if p.rigid else about_axes(p.id, turned(layer.look, p, frame.time))
         for n, id in enumerate(p.id.tolist()):
             track = tracks.setdefault(id, _Track(int(kinds[n]), [], [], [], []))
             track.times.append(frame.time)

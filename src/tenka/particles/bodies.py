@@ -11,10 +11,10 @@ from pathlib import Path
 
 import numpy as np
 
-from tenka.base.jit import kernel, prange
+from tenka.base.jit import kernel
 from tenka.effect.model import DebrisLayer, Prop
 from tenka.particles.contact import BOUNCINESS, DIE, FORM, FRICTION, GROUND, RESPONSE, STICK, distance_to, slope_of, surface_speed
-from tenka.particles.motion import air_at, flight, forces_at
+from tenka.particles.motion import flight, forces_at, plain_air_at
 from tenka.particles.pieces import CORNERS, kind_of, pieces_of
 from tenka.particles.state import ASLEEP, STUCK, Points
 
@@ -105,14 +105,13 @@ def _blow(v, w, q, r, n, surface, bounce, friction, inertia, scale):
     return into
 
 
-@kernel(parallel=True)
+@kernel
 def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, still, state, kinds, corners, inertia, largest, gravity, drag, size_drag,
-         forced, follow, damping, sleeps, winds, local, eddies, eddies_at, stops, values, g0, g0_origin, g1, g1_origin, g_voxel, g_share, carried, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
+         forced, follow, damping, sleeps, winds, gusts, local, eddies, eddies_at, stops, values, g0, g0_origin, g_voxel, carried, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
     """One tick from t0 to t1 of a step from `start` to `end`: flight, turning, and blows against what stops them."""
     count = stops.shape[0]
-    flat0, flat1, flat = g0.reshape(-1), g1.reshape(-1), eddies.reshape(-1)
-    for p_ in prange(born.size):
-        i = np.int64(p_)
+    flat0, flat = g0.reshape(-1), eddies.reshape(-1)
+    for i in range(born.size):
         since = max(t0, born[i])
         dt = t1 - since
         if dt <= 0 or dead[i] or state[i] & STUCK:
@@ -138,13 +137,10 @@ def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, sti
             state[i] &= np.uint8(255 - ASLEEP)
             still[i] = 0
         own = (largest / size) ** size_drag if size_drag > 0 else 1.0
-        k, kx, ky, kz, ax, ay, az = forces_at(x, y, z, 0.5 * (since + t1), forced, winds, local, eddies, flat, eddies_at)
+        k, kx, ky, kz, ax, ay, az = forces_at(x, y, z, 0.5 * (since + t1), forced, winds, gusts, local, eddies, flat, eddies_at)
         k, kx, ky, kz = (k + drag) * own, kx * own, ky * own, kz * own
         if carried:
-            gx, gy, gz, _a, inside = air_at(g0, flat0, g0_origin[0], g0_origin[1], g0_origin[2], g_voxel, x, y, z)
-            if g_share > 0:
-                hx, hy, hz, _b, _c = air_at(g1, flat1, g1_origin[0], g1_origin[1], g1_origin[2], g_voxel, x, y, z)
-                gx, gy, gz = gx + g_share * (hx - gx), gy + g_share * (hy - gy), gz + g_share * (hz - gz)
+            gx, gy, gz, _a, inside = plain_air_at(g0, flat0, g0_origin[0], g0_origin[1], g0_origin[2], g_voxel, x, y, z)
             if inside:
                 k, kx, ky, kz = k + follow * own, kx + follow * own * gx, ky + follow * own * gy, kz + follow * own * gz
         az -= gravity

@@ -199,9 +199,25 @@ def slope_of(n, w, values, share, x, y, z):
     if w[n, FORM] == GROUND:
         return 0.0, 0.0, 1.0
     e = 0.5 * w[n, STEP] if w[n, FORM] == FIELD else 1e-3
-    gx = distance_to(n, w, values, share, x + e, y, z) - distance_to(n, w, values, share, x - e, y, z)
-    gy = distance_to(n, w, values, share, x, y + e, z) - distance_to(n, w, values, share, x, y - e, z)
-    gz = distance_to(n, w, values, share, x, y, z + e) - distance_to(n, w, values, share, x, y, z - e)
+    gx = gy = gz = 0.0
+    for k in range(6):  # one call in a loop: written out, it would take six times as long to compile
+        sign = 1.0 if k < 3 else -1.0
+        axis = k if k < 3 else k - 3
+        d = sign * distance_to(
+            n,
+            w,
+            values,
+            share,
+            x + (sign * e if axis == 0 else 0.0),
+            y + (sign * e if axis == 1 else 0.0),
+            z + (sign * e if axis == 2 else 0.0),
+        )
+        if axis == 0:
+            gx += d
+        elif axis == 1:
+            gy += d
+        else:
+            gz += d
     r = math.sqrt(gx * gx + gy * gy + gz * gz)
     if r < 1e-12:
         return 0.0, 0.0, 1.0

@@ -13,12 +13,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.base.randomness import unit4
+from tenka.base.randomness import unit_array
 from tenka.base.vector import make_lerp_channels
 from tenka.gas.forces import centre_fields, stir, turbulence_potential
 from tenka.gas.grid import Grid
 from tenka.gas.local import BOX, BRAKE, EVERYWHERE, GRAVITY, KIND_CODES, PULL, SPHERE, SWIRL, region_arrays, region_share
-from tenka.gas.settings import ForceInputs, TurbulenceInput
+from tenka.gas.settings import ForceInputs, TurbulenceInput, WindInput
 from tenka.particles.contact import (
     BOUNCINESS,
     DIE,
@@ -43,6 +43,7 @@ TOUCH = 1e-4  # m; nearer than this a particle lies on a surface
 REST = 0.02  # m/s; slower off a surface than this it stays on it
 HITS = 6
 CHUNKS = 64
+GOES_ON, DIES, STICKS, SLEEPS = 0, 1, 2, 3
 LOCAL = 1 + 1 + 3 + 1 + 9 + 3 + 7 + 3
 lerp_air = make_lerp_channels(4, 4)
 
@@ -53,14 +54,14 @@ class Acting:
 
     Attributes
     ----------
-    winds : (n, 7): heading x, y, speed, grip, gusts, period, ground drag; wind_seeds : (n,)
+    winds : (n, 8): heading x, y, speed, grip, gusts, period, ground drag, number of the first gust; gusts : (n, GUSTS) in [-1, 1]
     kinds, regions, sizes, borders, turns, origins, numbers, targets : of placed forces, as tenka.gas.local takes them
     eddies : (nx, ny, nz, 4) rate times velocity, and rate, on a grid of its own; one voxel without any
     eddies_origin, eddies_voxel : m
     """
 
     winds: np.ndarray
-    wind_seeds: np.ndarray
+    gusts: np.ndarray
     kinds: np.ndarray
     regions: np.ndarray
     sizes: np.ndarray
@@ -74,12 +75,11 @@ class Acting:
     eddies_voxel: float
 
     def packed(self) -> tuple[np.ndarray, ...]:
-        """Winds as a table (n, 8), placed forces as a table (m, LOCAL), the eddies, and where they lie (4,): kernels are faster with few arrays."""
-        n, m = len(self.winds), len(self.kinds)
-        winds = table_of((self.winds, self.wind_seeds), n, 8)
+        """Winds and their gusts, placed forces as a table (m, LOCAL), the eddies, and where they lie (4,): kernels are faster with few arrays."""
+        m = len(self.kinds)
         parts = (self.kinds, self.regions, self.sizes, self.borders, self.turns, self.origins, self.numbers, self.targets)
         local = table_of(parts, m, LOCAL)
-        return winds, local, self.eddies, np.array([*self.eddies_origin, self.eddies_voxel], np.float64)
+        return self.winds, self.gusts, local, self.eddies, np.array([*self.eddies_origin, self.eddies_voxel], np.float64)
 
 
 def eddy_field(forces: tuple[TurbulenceInput, ...], low: np.ndarray, high: np.ndarray, t: float) -> tuple[np.ndarray, np.ndarray, float]:
@@ -131,21 +131,31 @@ def _region_on(out, region, size, border, turn, origin, corner, h):
                 out[i, j, k] = region_share(region, size, border, x, y, z)
 
 
+GUSTS = 256  # along the particles' extent in one step; beyond it the last one goes on
+
+
+def _winds(winds: tuple[WindInput, ...], low: np.ndarray, high: np.ndarray, t: float) -> tuple[np.ndarray, np.ndarray]:
+    """Rows of winds, and the gusts that are felt between two corners."""
+    rows, gusts = np.zeros((len(winds), 8)), np.zeros((len(winds), GUSTS))
+    for n, w in enumerate(winds):
+        x, y, period = math.cos(w.heading), math.sin(w.heading), max(w.gust_period, 1e-3)
+        furthest = max(a * x + b * y for a in (low[0], high[0]) for b in (low[1], high[1]))
+        first = math.floor(t / period - furthest / (max(w.speed, 0.05) * period)) - 1
+        rows[n] = (x, y, w.speed, w.grip, w.gusts, period, w.ground_drag, first)
+        gusts[n] = 2.0 * unit_array(w.seed, first + np.arange(GUSTS)).astype(np.float64) - 1.0
+    return rows, gusts
+
+
 def acting(forces: ForceInputs, low: np.ndarray, high: np.ndarray, t: float) -> Acting:
     """The forces of a step whose particles lie between `low` and `high`, felt at `t`."""
-    winds = np.array(
-        [
-            (math.cos(w.heading), math.sin(w.heading), w.speed, w.grip, w.gusts, max(w.gust_period, 1e-3), w.ground_drag)
-            for w in forces.winds
-        ]
-    )
+    winds, gusts = _winds(forces.winds, low, high, t)
     rows = [region_arrays(f) for f in forces.locals]
     n = len(rows)
     f32 = np.float32
     stirring = tuple(f for f in forces.turbulences if f.strength > 0 and f.grip > 0)
     eddies, origin, voxel = eddy_field(stirring, low, high, t) if stirring else (np.zeros((1, 1, 1, 4), f32), np.zeros(3), 1.0)
     return Acting(
-        winds.reshape(-1, 7), np.array([w.seed for w in forces.winds], np.int64),
+        winds, gusts,
         np.array([KIND_CODES[f.kind] for f in forces.locals], np.int64), np.array([r[0] for r in rows], np.int64),
         np.array([r[1] for r in rows], f32).reshape(n, 3), np.array([r[2] for r in rows], f32), np.array([r[3] for r in rows], f32).reshape(n, 3, 3),
         np.array([r[4] for r in rows], f32).reshape(n, 3),
@@ -187,17 +197,7 @@ def extents(place: np.ndarray, velocity: np.ndarray, width: np.ndarray) -> tuple
     )
 
 
-@kernel
-def _gust(seed, x):
-    """Smooth noise in [-1, 1], as tenka.effect.courses.smooth_noise."""
-    i = math.floor(x)
-    f = x - i
-    a, b = 2.0 * unit4(seed, np.int64(i), 0, 0) - 1.0, 2.0 * unit4(seed, np.int64(i) + 1, 0, 0) - 1.0
-    return a + (b - a) * f * f * f * (f * (6.0 * f - 15.0) + 10.0)
-
-
-@kernel
-def air_at(field, flat, ox, oy, oz, voxel, x, y, z):
+def _air_at(field, flat, ox, oy, oz, voxel, x, y, z):
     """Four values of a field at a point, and whether it is inside; `flat` is the field as one row."""
     nx, ny, nz = field.shape[0], field.shape[1], field.shape[2]
     px, py, pz = (x - ox) / voxel - 0.5, (y - oy) / voxel - 0.5, (z - oz) / voxel - 0.5
@@ -209,7 +209,11 @@ def air_at(field, flat, ox, oy, oz, voxel, x, y, z):
     return u, v, w, r, inside
 
 
-@kernel
+air_at = kernel(inline=True)(_air_at)
+plain_air_at = kernel(_air_at)
+
+
+@kernel(inline=True)
 def _region(t, n, px, py, pz):
     """How strongly a placed force acts at a point in its own coordinates; see tenka.gas.local.region_share."""
     region = int(t[n, 1])
@@ -241,16 +245,18 @@ def _power(x, p):
     return x**p
 
 
-@kernel
-def forces_at(x, y, z, t, share, winds, local, eddies, flat, eddies_at):
+def _forces_at(x, y, z, t, share, winds, gusts, local, eddies, flat, eddies_at):
     """What all forces together do at a point: rate k, rate times velocity, acceleration. For the arrays see Acting.packed."""
     k, kx, ky, kz, ax, ay, az = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for n in range(winds.shape[0]):
         pace = winds[n, 2]
         if winds[n, 4] > 0:
-            s = x * winds[n, 0] + y * winds[n, 1]
-            period = winds[n, 5]
-            pace *= max(0.0, 1.0 + winds[n, 4] * _gust(np.int64(winds[n, 7]), t / period - s / (max(winds[n, 2], 0.05) * period)))
+            s = x * winds[n, 0] + y * winds[n, 1]  # smooth noise that travels with the wind, as tenka.effect.courses.smooth_noise
+            place = min(max(t / winds[n, 5] - s / (max(winds[n, 2], 0.05) * winds[n, 5]) - winds[n, 7], 0.0), GUSTS - 1.001)
+            i = int(place)
+            f = place - i
+            before, after = gusts[n, i], gusts[n, i + 1]
+            pace *= max(0.0, 1.0 + winds[n, 4] * (before + (after - before) * f * f * f * (f * (6.0 * f - 15.0) + 10.0)))
         if winds[n, 6] > 0:
             pace *= math.sqrt(min(max(z / winds[n, 6], 0.0), 1.0))
         rate = winds[n, 3] * share
@@ -318,6 +324,10 @@ def forces_at(x, y, z, t, share, winds, local, eddies, flat, eddies_at):
     return k, kx, ky, kz, ax, ay, az
 
 
+forces_at = kernel(_forces_at)
+forces_within = kernel(inline=True)(_forces_at)
+
+
 @kernel
 def flight(k, t):
     """exp(-k t), its integral, and the integral of that: what a start velocity, a drift and an acceleration have done after `t`."""
@@ -333,7 +343,7 @@ def flight(k, t):
     return e, gone, (t - gone) / k
 
 
-@kernel
+@kernel(inline=True)
 def _near(n, w, x, y, z, reach):
     """Whether a collider may be within `reach` of a point at any time of the step."""
     if w[n, FORM] == GROUND:
@@ -344,14 +354,164 @@ def _near(n, w, x, y, z, reach):
     return dx * dx + dy * dy + dz * dz <= far * far
 
 
+@kernel
+def _meet(x, y, z, vx, vy, vz, ux, uy, uz, ax, ay, az, k, r, radius, start, until, end, stops, values, settles, wakes_at, airy):
+    """One particle's way through a step in which it may meet something; see `advance`.
+
+    Returns its place and velocity, what becomes of it, what holds it, and time, place and velocity of its first hit.
+    """
+    count, span = stops.shape[0], max(end - start, 1e-12)
+    fate, held_by, struck = GOES_ON, -1, -1e9
+    ax0, ay0, az0, bx0, by0, bz0 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    left, hits = r, 0
+    while left > 0:
+        e, gone, fallen = flight(k, left)
+        nx = x + vx * gone + ux * (left - gone) + ax * fallen
+        ny = y + vy * gone + uy * (left - gone) + ay * fallen
+        nz = z + vz * gone + uz * (left - gone) + az * fallen
+        wx, wy, wz = vx * e + ux * (1 - e) + ax * gone, vy * e + uy * (1 - e) + ay * gone, vz * e + uz * (1 - e) + az * gone
+        if hits >= HITS:
+            x, y, z, vx, vy, vz, left = nx, ny, nz, wx, wy, wz, 0.0
+            break
+        fastest = max(math.sqrt(vx * vx + vy * vy + vz * vz), math.sqrt(wx * wx + wy * wy + wz * wz)) + 1e-9
+        length = fastest * left
+        first_n, first_s = -1, left
+        lies_on = -1
+        for n in range(count):
+            if not _near(n, stops, x, y, z, length + radius):
+                continue
+            here = (until - left - start) / span
+            sx, sy, sz = surface_speed(n, stops, x, y, z)
+            closing = fastest + math.sqrt(sx * sx + sy * sy + sz * sz)
+            d = distance_to(n, stops, values, here, x, y, z) - radius
+            if d > closing * left:
+                continue
+            if d < TOUCH:
+                px, py, pz = slope_of(n, stops, values, here, x, y, z)
+                into = (vx - sx) * px + (vy - sy) * py + (vz - sz) * pz
+                if into < REST:
+                    first_n, first_s, lies_on = n, 0.0, n
+                    break
+            # conservative advancement: the distance is always free
+            s, safe = 0.0, 0.0
+            met = False
+            least = 2 * TOUCH / closing
+            for _ in range(64):
+                s = min(s + max(d / closing, least), left)
+                least *= 1.2
+                e1, gone1, fallen1 = flight(k, s)
+                cx = x + vx * gone1 + ux * (s - gone1) + ax * fallen1
+                cy = y + vy * gone1 + uy * (s - gone1) + ay * fallen1
+                cz = z + vz * gone1 + uz * (s - gone1) + az * fallen1
+                d = distance_to(n, stops, values, here + s / span, cx, cy, cz) - radius
+                if d < 0:
+                    met = True
+                    break
+                safe = s
+                if s >= left or s > first_s:
+                    break
+            if met:
+                for _ in range(30):
+                    middle = 0.5 * (safe + s)
+                    e1, gone1, fallen1 = flight(k, middle)
+                    cx = x + vx * gone1 + ux * (middle - gone1) + ax * fallen1
+                    cy = y + vy * gone1 + uy * (middle - gone1) + ay * fallen1
+                    cz = z + vz * gone1 + uz * (middle - gone1) + az * fallen1
+                    if distance_to(n, stops, values, here + middle / span, cx, cy, cz) - radius < 0:
+                        s = middle
+                    else:
+                        safe = middle
+                if safe <= first_s:
+                    first_n, first_s = n, safe
+        if first_n < 0:
+            x, y, z, vx, vy, vz, left = nx, ny, nz, wx, wy, wz, 0.0
+            break
+        n = first_n
+        e, gone, fallen = flight(k, first_s)
+        x, y, z = (
+            x + vx * gone + ux * (first_s - gone) + ax * fallen,
+            y + vy * gone + uy * (first_s - gone) + ay * fallen,
+            z + vz * gone + uz * (first_s - gone) + az * fallen,
+        )
+        vx, vy, vz = vx * e + ux * (1 - e) + ax * gone, vy * e + uy * (1 - e) + ay * gone, vz * e + uz * (1 - e) + az * gone
+        left -= first_s
+        hits += 1
+        here = (until - left - start) / span
+        px, py, pz = slope_of(n, stops, values, here, x, y, z)
+        sx, sy, sz = surface_speed(n, stops, x, y, z)
+        qx, qy, qz = vx - sx, vy - sy, vz - sz
+        into = qx * px + qy * py + qz * pz
+        if lies_on < 0 and struck < start - 1 and into < -REST:
+            struck = until - left
+            ax0, ay0, az0, bx0, by0, bz0 = x, y, z, vx, vy, vz
+        if stops[n, RESPONSE] == DIE:
+            fate = DIES
+            break
+        if stops[n, RESPONSE] == STICK:
+            fate, held_by = STICKS, n
+            vx, vy, vz = sx, sy, sz
+            x, y, z = x + sx * left, y + sy * left, z + sz * left
+            break
+        tx, ty, tz = qx - into * px, qy - into * py, qz - into * pz
+        along = math.sqrt(tx * tx + ty * ty + tz * tz)
+        bounced = -stops[n, BOUNCINESS] * into
+        if into < 0 and bounced >= REST and lies_on < 0:
+            loss = min(stops[n, FRICTION] * (1 + stops[n, BOUNCINESS]) * -into, along)  # Coulomb's law over the blow
+            keep = (along - loss) / along if along > 1e-9 else 0.0
+            vx, vy, vz = sx + tx * keep + px * bounced, sy + ty * keep + py * bounced, sz + tz * keep + pz * bounced
+            vn = vx * px + vy * py + vz * pz
+            d = distance_to(n, stops, values, here, x, y, z) - radius
+            if d < 0:
+                x, y, z = x - px * (d - 1e-6), y - py * (d - 1e-6), z - pz * (d - 1e-6)
+            if abs(vn - (sx * px + sy * py + sz * pz)) < 1e-9:
+                break
+            continue
+        # it lies on the surface for the rest of the step: pressed on, it slides against friction; drawn off, it flies
+        dx_, dy_, dz_ = ax + k * (ux - vx), ay + k * (uy - vy), az + k * (uz - vz)
+        press = -(dx_ * px + dy_ * py + dz_ * pz)
+        if press <= 0 and lies_on >= 0:
+            vn = max(into, 0.0) + 1e-6
+            vx, vy, vz = sx + tx + px * vn, sy + ty + py * vn, sz + tz + pz * vn
+            d = distance_to(n, stops, values, here, x, y, z) - radius
+            x, y, z = x - px * (d - 2 * TOUCH), y - py * (d - 2 * TOUCH), z - pz * (d - 2 * TOUCH)
+            continue
+        if into < 0 and lies_on < 0:
+            loss = min(stops[n, FRICTION] * -into, along)
+            keep = (along - loss) / along if along > 1e-9 else 0.0
+            tx, ty, tz = tx * keep, ty * keep, tz * keep
+        # along the surface: drag and drift in closed form, friction taken off the speed
+        wx, wy, wz = ux - sx, uy - sy, uz - sz
+        un, an = wx * px + wy * py + wz * pz, ax * px + ay * py + az * pz
+        e, gone, fallen = flight(k, left)
+        fx = tx * e + (wx - un * px) * (1 - e) + (ax - an * px) * gone
+        fy = ty * e + (wy - un * py) * (1 - e) + (ay - an * py) * gone
+        fz = tz * e + (wz - un * pz) * (1 - e) + (az - an * pz) * gone
+        fast = math.sqrt(fx * fx + fy * fy + fz * fz)
+        was = math.sqrt(tx * tx + ty * ty + tz * tz)
+        slowed = stops[n, FRICTION] * max(press, 0.0) * left
+        keep = max(0.0, 1 - slowed / fast) if fast > 1e-12 else 0.0
+        share = 0.5 * (was + fast * keep) / max(fast, was, 1e-12) if slowed < max(fast, was) else 0.5 * was / max(slowed, 1e-12)
+        bx, by, bz = (fx, fy, fz) if fast > was else (tx, ty, tz)
+        x, y, z = x + (sx + bx * share) * left, y + (sy + by * share) * left, z + (sz + bz * share) * left
+        vx, vy, vz = sx + fx * keep, sy + fy * keep, sz + fz * keep
+        d = distance_to(n, stops, values, 1.0 if until >= end else here, x, y, z) - radius
+        px, py, pz = slope_of(n, stops, values, 1.0 if until >= end else here, x, y, z)
+        x, y, z = x - px * (d - 1e-6), y - py * (d - 1e-6), z - pz * (d - 1e-6)
+        if settles and fast * keep < 0.25 * wakes_at and airy < wakes_at:
+            fate = SLEEPS
+            vx, vy, vz = 0.0, 0.0, 0.0
+        left = 0.0
+    return x, y, z, vx, vy, vz, fate, held_by, struck, ax0, ay0, az0, bx0, by0, bz0
+
+
 @kernel(parallel=True)
-def advance(start, end, born, life, place, velocity, width, heat, state, holder, largest, gravity, drag, size_drag, forced, follow, cooling, winds, local, eddies, eddies_at,
-            stops, values, g0, g0_origin, g1, g1_origin, g_voxel, g_share, carried, bed, felt, ends, camera, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
+def advance(start, end, born, life, place, velocity, width, heat, state, holder, largest, gravity, drag, size_drag, forced, follow, cooling, winds, gusts, local, eddies, eddies_at,
+            stops, values, g0, g0_origin, g_voxel, carried, bed, felt, ends, camera, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
     """Move all particles from `start`, or their birth, to `end`; see the module. Fills `dead` and the first hit of each.
 
     Parameters
     ----------
-    g0, g1 : gas fields before and after, blended by `g_share`; used when `carried`
+    g0 : the gas that is felt, see AirField.at; used when `carried`
     bed : (4,) whether asleep ones wake, the speed that wakes them, the reach, the lift
     felt : whether a gas is felt by those that sleep
     ends : (6,) whether there is a lower plane, its height, the reach (0 for none), whether leaving the gas ends it, whether leaving the picture does, settle
@@ -359,7 +519,7 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
     dead : (n,) uint8; hit_time : (n,) float64, below 0 without a hit
     """
     count = stops.shape[0]
-    flat0, flat1, flat = g0.reshape(-1), g1.reshape(-1), eddies.reshape(-1)
+    flat0, flat = g0.reshape(-1), eddies.reshape(-1)
     acted = winds.shape[0] + local.shape[0] + eddies.shape[0] > 1
     for p_ in prange(born.size):
         i = np.int64(p_)
@@ -375,7 +535,6 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
         vx, vy, vz = np.float64(velocity[i, 0]), np.float64(velocity[i, 1]), np.float64(velocity[i, 2])
         if cooling > 0:
             heat[i] *= np.float32(math.exp(-cooling * r))
-        span = max(end - start, 1e-12)
         if state[i] & STUCK:
             n = holder[i]
             if 0 <= n < count:  # it goes where its holder goes
@@ -393,12 +552,6 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
         if carried or felt:
             gx, gy, gz, _a, in0 = air_at(g0, flat0, g0_origin[0], g0_origin[1], g0_origin[2], g_voxel, mx, my, mz)
             in_gas = in0
-            if g_share > 0:
-                bx_, by_, bz_, _b, in1 = air_at(g1, flat1, g1_origin[0], g1_origin[1], g1_origin[2], g_voxel, mx, my, mz)
-                gx += g_share * (bx_ - gx)
-                gy += g_share * (by_ - gy)
-                gz += g_share * (bz_ - gz)
-                in_gas = in0 or in1
             if not in_gas:
                 gx, gy, gz = 0.0, 0.0, 0.0
         if state[i] & ASLEEP:
@@ -423,7 +576,9 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
             state[i] &= np.uint8(255 - ASLEEP)
         k, kx, ky, kz, ax, ay, az = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
         if acted:
-            k, kx, ky, kz, ax, ay, az = forces_at(mx, my, mz, 0.5 * (since + until), forced, winds, local, eddies, flat, eddies_at)
+            k, kx, ky, kz, ax, ay, az = forces_within(
+                mx, my, mz, 0.5 * (since + until), forced, winds, gusts, local, eddies, flat, eddies_at
+            )
         k, kx, ky, kz = (k + drag) * own, kx * own, ky * own, kz * own
         if carried and in_gas:
             rate = follow * own
@@ -433,146 +588,33 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
             kz += rate * gz
         az -= gravity
         ux, uy, uz = (kx / k, ky / k, kz / k) if k > 1e-12 else (0.0, 0.0, 0.0)
-        left, hits = r, 0
-        while left > 0:
-            e, gone, fallen = flight(k, left)
-            nx = x + vx * gone + ux * (left - gone) + ax * fallen
-            ny = y + vy * gone + uy * (left - gone) + ay * fallen
-            nz = z + vz * gone + uz * (left - gone) + az * fallen
-            wx, wy, wz = vx * e + ux * (1 - e) + ax * gone, vy * e + uy * (1 - e) + ay * gone, vz * e + uz * (1 - e) + az * gone
-            if count == 0 or hits >= HITS:
-                x, y, z, vx, vy, vz, left = nx, ny, nz, wx, wy, wz, 0.0
-                break
-            fastest = max(math.sqrt(vx * vx + vy * vy + vz * vz), math.sqrt(wx * wx + wy * wy + wz * wz)) + 1e-9
-            length = fastest * left
-            first_n, first_s = -1, left
-            lies_on = -1
-            for n in range(count):
-                if not _near(n, stops, x, y, z, length + radius):
-                    continue
-                here = (until - left - start) / span
-                sx, sy, sz = surface_speed(n, stops, x, y, z)
-                closing = fastest + math.sqrt(sx * sx + sy * sy + sz * sz)
-                d = distance_to(n, stops, values, here, x, y, z) - radius
-                if d > closing * left:
-                    continue
-                if d < TOUCH:
-                    px, py, pz = slope_of(n, stops, values, here, x, y, z)
-                    into = (vx - sx) * px + (vy - sy) * py + (vz - sz) * pz
-                    if into < REST:
-                        first_n, first_s, lies_on = n, 0.0, n
-                        break
-                # conservative advancement: the distance is always free
-                s, safe = 0.0, 0.0
-                met = False
-                least = 2 * TOUCH / closing
-                for _ in range(64):
-                    s = min(s + max(d / closing, least), left)
-                    least *= 1.2
-                    e1, gone1, fallen1 = flight(k, s)
-                    cx = x + vx * gone1 + ux * (s - gone1) + ax * fallen1
-                    cy = y + vy * gone1 + uy * (s - gone1) + ay * fallen1
-                    cz = z + vz * gone1 + uz * (s - gone1) + az * fallen1
-                    d = distance_to(n, stops, values, here + s / span, cx, cy, cz) - radius
-                    if d < 0:
-                        met = True
-                        break
-                    safe = s
-                    if s >= left or s > first_s:
-                        break
-                if met:
-                    for _ in range(30):
-                        middle = 0.5 * (safe + s)
-                        e1, gone1, fallen1 = flight(k, middle)
-                        cx = x + vx * gone1 + ux * (middle - gone1) + ax * fallen1
-                        cy = y + vy * gone1 + uy * (middle - gone1) + ay * fallen1
-                        cz = z + vz * gone1 + uz * (middle - gone1) + az * fallen1
-                        if distance_to(n, stops, values, here + middle / span, cx, cy, cz) - radius < 0:
-                            s = middle
-                        else:
-                            safe = middle
-                    if safe <= first_s:
-                        first_n, first_s = n, safe
-            if first_n < 0:
-                x, y, z, vx, vy, vz, left = nx, ny, nz, wx, wy, wz, 0.0
-                break
-            n = first_n
-            e, gone, fallen = flight(k, first_s)
-            x, y, z = (
-                x + vx * gone + ux * (first_s - gone) + ax * fallen,
-                y + vy * gone + uy * (first_s - gone) + ay * fallen,
-                z + vz * gone + uz * (first_s - gone) + az * fallen,
+        e, gone, fallen = flight(k, r)
+        nx = x + vx * gone + ux * (r - gone) + ax * fallen
+        ny = y + vy * gone + uy * (r - gone) + ay * fallen
+        nz = z + vz * gone + uz * (r - gone) + az * fallen
+        wx, wy, wz = vx * e + ux * (1 - e) + ax * gone, vy * e + uy * (1 - e) + ay * gone, vz * e + uz * (1 - e) + az * gone
+        reach = (max(math.sqrt(vx * vx + vy * vy + vz * vz), math.sqrt(wx * wx + wy * wy + wz * wz)) + 1e-9) * r + radius
+        free = True
+        for n in range(count):
+            free = free and not _near(n, stops, x, y, z, reach)
+        if free:
+            x, y, z, vx, vy, vz = nx, ny, nz, wx, wy, wz
+        else:
+            airy = math.sqrt(gx * gx + gy * gy + gz * gz)
+            x, y, z, vx, vy, vz, fate, held_by, struck, ax_, ay_, az_, bx_, by_, bz_ = _meet(
+                x, y, z, vx, vy, vz, ux, uy, uz, ax, ay, az, k, r, radius, start, until, end, stops, values, ends[5] > 0, bed[1], airy
             )
-            vx, vy, vz = vx * e + ux * (1 - e) + ax * gone, vy * e + uy * (1 - e) + ay * gone, vz * e + uz * (1 - e) + az * gone
-            left -= first_s
-            hits += 1
-            here = (until - left - start) / span
-            px, py, pz = slope_of(n, stops, values, here, x, y, z)
-            sx, sy, sz = surface_speed(n, stops, x, y, z)
-            qx, qy, qz = vx - sx, vy - sy, vz - sz
-            into = qx * px + qy * py + qz * pz
-            if lies_on < 0 and hit_time[i] < start - 1 and into < -REST:
-                hit_time[i] = until - left
-                hit_place[i, 0], hit_place[i, 1], hit_place[i, 2] = x, y, z
-                hit_velocity[i, 0], hit_velocity[i, 1], hit_velocity[i, 2] = vx, vy, vz
-            if stops[n, RESPONSE] == DIE:
+            if struck > -1e8:
+                hit_time[i] = struck
+                hit_place[i, 0], hit_place[i, 1], hit_place[i, 2] = ax_, ay_, az_
+                hit_velocity[i, 0], hit_velocity[i, 1], hit_velocity[i, 2] = bx_, by_, bz_
+            if fate == DIES:
                 dead[i] = 1
-                break
-            if stops[n, RESPONSE] == STICK:
+            elif fate == STICKS:
                 state[i] |= np.uint8(STUCK)
-                holder[i] = n
-                vx, vy, vz = sx, sy, sz
-                x, y, z = x + sx * left, y + sy * left, z + sz * left
-                break
-            tx, ty, tz = qx - into * px, qy - into * py, qz - into * pz
-            along = math.sqrt(tx * tx + ty * ty + tz * tz)
-            bounced = -stops[n, BOUNCINESS] * into
-            if into < 0 and bounced >= REST and lies_on < 0:
-                loss = min(stops[n, FRICTION] * (1 + stops[n, BOUNCINESS]) * -into, along)  # Coulomb's law over the blow
-                keep = (along - loss) / along if along > 1e-9 else 0.0
-                vx, vy, vz = sx + tx * keep + px * bounced, sy + ty * keep + py * bounced, sz + tz * keep + pz * bounced
-                vn = vx * px + vy * py + vz * pz
-                d = distance_to(n, stops, values, here, x, y, z) - radius
-                if d < 0:
-                    x, y, z = x - px * (d - 1e-6), y - py * (d - 1e-6), z - pz * (d - 1e-6)
-                if abs(vn - (sx * px + sy * py + sz * pz)) < 1e-9:
-                    break
-                continue
-            # it lies on the surface for the rest of the step: pressed on, it slides against friction; drawn off, it flies
-            dx_, dy_, dz_ = ax + k * (ux - vx), ay + k * (uy - vy), az + k * (uz - vz)
-            press = -(dx_ * px + dy_ * py + dz_ * pz)
-            if press <= 0 and lies_on >= 0:
-                vn = max(into, 0.0) + 1e-6
-                vx, vy, vz = sx + tx + px * vn, sy + ty + py * vn, sz + tz + pz * vn
-                d = distance_to(n, stops, values, here, x, y, z) - radius
-                x, y, z = x - px * (d - 2 * TOUCH), y - py * (d - 2 * TOUCH), z - pz * (d - 2 * TOUCH)
-                continue
-            if into < 0 and lies_on < 0:
-                loss = min(stops[n, FRICTION] * -into, along)
-                keep = (along - loss) / along if along > 1e-9 else 0.0
-                tx, ty, tz = tx * keep, ty * keep, tz * keep
-            # along the surface: drag and drift in closed form, friction taken off the speed
-            wx, wy, wz = ux - sx, uy - sy, uz - sz
-            un, an = wx * px + wy * py + wz * pz, ax * px + ay * py + az * pz
-            e, gone, fallen = flight(k, left)
-            fx = tx * e + (wx - un * px) * (1 - e) + (ax - an * px) * gone
-            fy = ty * e + (wy - un * py) * (1 - e) + (ay - an * py) * gone
-            fz = tz * e + (wz - un * pz) * (1 - e) + (az - an * pz) * gone
-            fast = math.sqrt(fx * fx + fy * fy + fz * fz)
-            was = math.sqrt(tx * tx + ty * ty + tz * tz)
-            slowed = stops[n, FRICTION] * max(press, 0.0) * left
-            keep = max(0.0, 1 - slowed / fast) if fast > 1e-12 else 0.0
-            share = 0.5 * (was + fast * keep) / max(fast, was, 1e-12) if slowed < max(fast, was) else 0.5 * was / max(slowed, 1e-12)
-            bx, by, bz = (fx, fy, fz) if fast > was else (tx, ty, tz)
-            x, y, z = x + (sx + bx * share) * left, y + (sy + by * share) * left, z + (sz + bz * share) * left
-            vx, vy, vz = sx + fx * keep, sy + fy * keep, sz + fz * keep
-            d = distance_to(n, stops, values, 1.0 if until >= end else here, x, y, z) - radius
-            px, py, pz = slope_of(n, stops, values, 1.0 if until >= end else here, x, y, z)
-            x, y, z = x - px * (d - 1e-6), y - py * (d - 1e-6), z - pz * (d - 1e-6)
-            if ends[5] > 0 and fast * keep < 0.25 * bed[1] and math.sqrt(gx * gx + gy * gy + gz * gz) < bed[1]:
+                holder[i] = held_by
+            elif fate == SLEEPS:
                 state[i] |= np.uint8(ASLEEP)
-                vx, vy, vz = 0.0, 0.0, 0.0
-            left = 0.0
         place[i, 0], place[i, 1], place[i, 2] = x, y, z
         velocity[i, 0], velocity[i, 1], velocity[i, 2] = vx, vy, vz
         if ends[0] > 0 and z < ends[1]:

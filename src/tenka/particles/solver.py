@@ -176,15 +176,8 @@ class PointSolver:
             camera = view_of(self.camera, 16, 9).packed().astype(float)
             common = (moment.at(m.gravity) * GRAVITY, moment.at(m.drag, 0.0), m.size_drag, moment.at(m.forces, 0.0), moment.at(m.follow, 0.0),
                       moment.at(m.cooling, 0.0))  # fmt: skip
-            air = (
-                g.before,
-                np.asarray(g.before_origin, float),
-                g.after,
-                np.asarray(g.after_origin, float),
-                float(g.voxel),
-                g.share(middle),
-                gas is not None,
-            )
+            felt, where = g.at(middle)
+            air = (felt, np.asarray(where, float), float(g.voxel), gas is not None)
             if isinstance(layer, DebrisLayer):
                 hits = (hit_time, hit_place, hit_velocity)
                 advance_bodies(

@@ -172,6 +172,11 @@ class AirField:
     start: float
     end: float
 
-    def share(self, t: float) -> float:
-        """How far `t` is from the first moment to the second."""
-        return min(1.0, max(0.0, (t - self.start) / (self.end - self.start))) if self.end > self.start else 0.0
+    def at(self, t: float) -> tuple[np.ndarray, tuple[float, float, float]]:
+        """The field at a time, and where it lies: blended from one moment to the other, or the nearer one when the grids differ."""
+        share = min(1.0, max(0.0, (t - self.start) / (self.end - self.start))) if self.end > self.start else 0.0
+        if self.before_origin != self.after_origin or self.before.shape != self.after.shape:
+            return (self.before, self.before_origin) if share < 0.5 else (self.after, self.after_origin)
+        if share == 0.0 or self.before is self.after:
+            return self.before, self.before_origin
+        return self.before + np.float32(share) * (self.after - self.before), self.before_origin

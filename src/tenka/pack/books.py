@@ -1,0 +1,45 @@
+"""Packed flipbooks for particles to play."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+
+from tenka.base.errors import TenkaError
+from tenka.effect.model import Effect, PointLayer
+from tenka.look.sprites import Book
+from tenka.package.atlas import load_atlas
+from tenka.package.manifest import read
+
+
+@lru_cache(maxsize=4)
+def _book(folder: Path, stamp: int) -> Book:
+    element = read(folder).elements[0]
+    atlas = load_atlas(folder, element)
+    x, y = element.size
+    return Book(atlas.levels, element.columns, (element.cell[0], element.cell[1]), element.padding, element.frames, (x, y))
+
+
+def book_of(folder: Path) -> Book:
+    """The flipbook of a package.
+
+    Raises
+    ------
+    BadInput
+        A folder that is no package, or a broken one.
+    """
+    manifest = folder / "manifest.json"
+    return _book(folder, manifest.stat().st_mtime_ns if manifest.exists() else 0)
+
+
+def books_of(effect: Effect, folder: Path | None) -> tuple[dict[str, Book], list[str]]:
+    """The flipbooks that layers of particles play, by layer; and what is wrong with those that cannot be read."""
+    found, faults = {}, []
+    for layer in effect.layers:
+        if isinstance(layer, PointLayer) and layer.look.form == "flipbook" and layer.look.flipbook:
+            where = Path(layer.look.flipbook)
+            try:
+                found[layer.id] = book_of(where if where.is_absolute() else (folder or Path.cwd()) / where)
+            except TenkaError as error:
+                faults.append(str(error))
+    return found, faults
