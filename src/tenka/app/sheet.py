@@ -36,7 +36,7 @@ from tenka.budget.devices import devices
 from tenka.effect.catalogue import SECTIONS, Param, params
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, param_at, promoted
-from tenka.effect.model import DomainBox, GasLayer, PointLayer, Prop, Trial
+from tenka.effect.model import DomainBox, GasLayer, PointLayer, Prop, Ramp, Trial
 from tenka.effect.starters import fitted
 from tenka.gas.grid import Grid
 from tenka.run.driver import predicted_seconds
@@ -52,6 +52,7 @@ PARTS = {
 """What the sheet shows of a layer of each kind; '' is the layer itself."""
 COUNT = Param("count", "voxels", "whole", 64, "", "Voxels along the longest side: the voxel's edge follows.", "Where", 4.0, 2048.0, (16.0, 200.0), 1.0, False,
               "simulation", "", (), None)  # fmt: skip
+EASES = ("straight", "eased", "held", "through")
 MOVES = ("constant", "keys", "wave", "noise", "sum", "product", "absolute", "clamp")
 
 FILES = {
@@ -391,6 +392,15 @@ class Row(QWidget):
             submenu = self._course_menu()
             submenu.setTitle("Course")
             menu.addMenu(submenu)
+        if isinstance(self.value, Ramp):
+            between = menu.addMenu("Between its stops")
+            assert between is not None
+            for ease in EASES:
+                action = between.addAction(ease)
+                assert action is not None
+                action.setCheckable(True)
+                action.setChecked(self.value.ease == ease)
+                action.triggered.connect(lambda _=False, e=ease: self._set(self.value.model_copy(update={"ease": e}), object()))
         if self.p.affects == "player" and self.p.kind in ("number", "whole"):
             lever = menu.addAction("Give it to the game as a lever")
             assert lever is not None

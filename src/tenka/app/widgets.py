@@ -387,7 +387,7 @@ class RampField(QWidget):
         return i if gap < 9 else None
 
     def _set(self, stops: list[Stop], token: object) -> None:
-        self.value = Ramp(stops=tuple(stops))
+        self.value = Ramp(stops=tuple(stops), ease=self.value.ease)
         self.update()
         self.changed.emit(self.value, token)
 

@@ -255,9 +255,9 @@ def ash_floor() -> Effect:
     """Fine ash lies on the workshop floor and lifts where a crate drops."""
     fall = 0.7
     drop = Keys(keys=(Key(t=0.25, v=1.45, ease="hold"), *(Key(t=0.25 + fall * k / 8, v=1.45 * (1 - (k / 8) ** 2), ease="linear") for k in range(1, 8)),
-                      Key(t=0.25 + fall, v=0.0, ease="linear"), Key(t=0.25 + fall + 0.09, v=0.06, ease="linear"), Key(t=0.25 + fall + 0.18, v=0.0, ease="hold")))  # fmt: skip
+                      Key(t=0.25 + fall, v=0.0, ease="hold")))  # fmt: skip
     bed = PointSource(
-        id="bed", name="Bed of ash", shape="box", position=(0.0, 0.0, 0.006), size=(3.4, 3.0, 0.01), rate=0.0, burst=60000, burst_at=0.0, stays=True, life=4.0, width=0.014,
+        id="bed", name="Bed of ash", shape="cylinder", position=(0.0, 0.0, 0.006), size=(3.7, 3.3, 0.01), rate=0.0, burst=60000, burst_at=0.0, stays=True, life=4.0, width=0.014,
         least_width=0.3, skew=2.0, colour=(0.32, 0.31, 0.3),
     )  # fmt: skip
     ash = ParticleLayer(

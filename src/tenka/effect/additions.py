@@ -93,7 +93,8 @@ def with_new_layer(effect: Effect, layer: Layer) -> tuple[Effect, str]:
     """The effect with a further layer, on top of the others, and its path. Layers of the same name are told apart by numbers."""
     id = free_id(effect.layers, layer.id)
     number = id.rpartition("_")[2]
-    name = f"{layer.name} {number}" if id != layer.id and number.isdigit() else layer.name
+    taken = any(other.name == layer.name for other in effect.layers)
+    name = f"{layer.name} {number}" if taken and number.isdigit() else layer.name
     layer = layer.model_copy(update={"id": id, "name": name[:60]})
     return Effect.model_validate({**dict(effect), "layers": (layer, *effect.layers)}), f"layers.{id}"
 

@@ -39,6 +39,7 @@ from tenka.effect.placed import (
     envelope,
     heard,
     ramp,
+    ramp_at,
 )
 
 SCHEMA_VERSION: Literal[1] = 1
@@ -279,5 +280,5 @@ __all__ = [
     "DebrisLayer", "DomainBox", "Effect", "Ends", "Fading", "Feed", "Fire", "Flipbook", "Force", "GasLayer", "Gravity", "Heard", "Id", "Layer", "Lever",
     "Light", "Look", "Motion", "ParticleLayer", "Pieces", "Placed", "Player", "PointCollider", "PointLayer", "PointLook", "PointMotion", "PointSource",
     "Prop", "Pull", "Quality", "Ramp", "Source", "Stop", "Swirl", "Tier", "Trial", "Turbulence", "Vec3", "Wind", "emission_at", "envelope", "heard",
-    "ramp", "timed",
+    "ramp", "ramp_at", "timed",
 ]  # fmt: skip

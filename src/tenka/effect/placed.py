@@ -47,6 +47,31 @@ def ramp(*stops: tuple[float, float | Vec3], ease: Literal["straight", "eased", 
     return Ramp(stops=tuple(Stop(at=a, value=v) for a, v in stops), ease=ease)
 
 
+def ramp_at(ramp: Ramp, x: np.ndarray) -> np.ndarray:
+    """A ramp at many places, (n,) values or (n, 3) colours; held outside its stops.
+
+    `eased` rests at each stop (smoothstep), `through` passes them with the slope between their neighbours (cubic Hermite).
+    """
+    at = np.array([s.at for s in ramp.stops])
+    values = np.array([s.value for s in ramp.stops], float).reshape(len(at), -1)
+    x = np.asarray(x, float)
+    i = np.clip(np.searchsorted(at, x, side="right") - 1, 0, len(at) - 1)
+    j = np.minimum(i + 1, len(at) - 1)
+    span = np.maximum(at[j] - at[i], 1e-12)
+    f = np.clip((x - at[i]) / span, 0.0, 1.0)[..., None]
+    a, b = values[i], values[j]
+    if ramp.ease == "held":
+        out = a
+    elif ramp.ease == "through" and len(at) > 1:
+        low, high = np.maximum(np.arange(len(at)) - 1, 0), np.minimum(np.arange(len(at)) + 1, len(at) - 1)
+        slope = (values[high] - values[low]) / np.maximum(at[high] - at[low], 1e-12)[:, None]
+        u, v = slope[i] * span[..., None], slope[j] * span[..., None]
+        out = a * (1 + 2 * f) * (1 - f) ** 2 + b * f * f * (3 - 2 * f) + u * f * (1 - f) ** 2 - v * f * f * (1 - f)
+    else:
+        out = a + (b - a) * (f * f * (3 - 2 * f) if ramp.ease == "eased" else f)
+    return out if ramp.coloured else out[..., 0]
+
+
 class Heard(Settings):
     """What can be soloed, hidden, or passed over (left out of the simulation)."""
 

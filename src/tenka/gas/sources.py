@@ -15,7 +15,7 @@ from tenka.base.errors import BadInput
 from tenka.base.files import stamp_of_file
 from tenka.base.jit import kernel
 from tenka.base.randomness import unit4
-from tenka.effect.model import ON_PROP, Prop, Source
+from tenka.effect.model import ON_PROP, Prop, Source, ramp_at
 from tenka.gas.grid import DENSITY, FUEL, TEMPERATURE, GasState, Grid
 from tenka.gas.settings import SourceInput
 from tenka.scene.distance import curve_distance, form_distance, gradient, prop_distance
@@ -284,8 +284,7 @@ def birth_speed(inp: SourceInput, mask: SourceMask, grid: Grid) -> np.ndarray:
         if inp.motion is not None:
             own = own + inp.motion.at(np.asarray(grid.origin) + (mask.cells + 0.5) * grid.voxel)
         pace = np.linalg.norm(own, axis=1)
-        stops = [(stop.at, float(stop.value)) for stop in s.carried.stops]  # type: ignore[arg-type]
-        speed += own * np.interp(pace / s.carried_speed, [a for a, _ in stops], [v for _, v in stops])[:, None]
+        speed += own * ramp_at(s.carried, pace / s.carried_speed)[:, None]
     return speed * inp.emission
 
 

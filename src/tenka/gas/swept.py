@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tenka.base.jit import kernel
-from tenka.effect.model import Ramp, Source
+from tenka.effect.model import Source, ramp_at
 from tenka.gas.grid import Grid
 from tenka.gas.sources import NO_MASK, NONE3, SourceMask
 
@@ -34,14 +34,9 @@ class Swept:
     age: np.ndarray
 
 
-def _over(ramp: Ramp, x: np.ndarray) -> np.ndarray:
-    at = [s.at for s in ramp.stops]
-    return np.interp(x, at, [float(s.value) for s in ramp.stops])  # type: ignore[arg-type]
-
-
 def radii(source: Source, swept: Swept) -> np.ndarray:
     """(n,) m, in which each gives now."""
-    radius = 0.5 * swept.width * source.point_size * _over(source.point_size_over, swept.age)
+    radius = 0.5 * swept.width * source.point_size * ramp_at(source.point_size_over, swept.age)
     return np.where(radius >= source.point_least, radius, 0.0)
 
 
@@ -92,7 +87,7 @@ def _spread(place, speed, radius, weight, corner, h, share, flow):
 def swept_mask(source: Source, swept: Swept, grid: Grid, dt: float) -> SourceMask:
     """The voxels in which particles give, what share of the span they are covered, and how fast what covers them goes."""
     radius = radii(source, swept)
-    give = _over(source.point_give_over, swept.age) * swept.part
+    give = ramp_at(source.point_give_over, swept.age) * swept.part
     kept = np.flatnonzero((radius > 0) & (give > 0))
     bounds = swept_bounds(swept, source)
     if not len(kept) or bounds is None:

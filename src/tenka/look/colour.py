@@ -11,7 +11,7 @@ import numpy as np
 
 from tenka.base.jit import kernel, prange
 from tenka.base.srgb import to_srgb
-from tenka.effect.model import AMBIENT_KELVIN, Ramp
+from tenka.effect.model import AMBIENT_KELVIN, Ramp, ramp_at
 
 LUT = 256
 HOTTEST = 4400.0  # K; the glow table's end
@@ -54,12 +54,7 @@ def glow_table() -> np.ndarray:
 @lru_cache(maxsize=256)
 def ramp_table(ramp: Ramp, count: int = LUT) -> np.ndarray:
     """A ramp at `count` even positions: (count, 3) for colours, (count,) for values."""
-    at = np.array([s.at for s in ramp.stops])
-    values = np.array([s.value for s in ramp.stops], float)
-    x = np.linspace(0.0, 1.0, count)
-    if values.ndim == 1:
-        return np.interp(x, at, values).astype(np.float32)
-    return np.stack([np.interp(x, at, values[:, c]) for c in range(3)], axis=1).astype(np.float32)
+    return ramp_at(ramp, np.linspace(0.0, 1.0, count)).astype(np.float32)
 
 
 SRGB_TABLE = to_srgb((np.arange(4096) / 4095.0) ** 2).astype(np.float32)

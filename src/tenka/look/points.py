@@ -404,6 +404,22 @@ def quads_of(points: PointSet, view: View) -> np.ndarray:
     return table[np.argsort(-at[:, 2], kind="stable")].astype(np.float32)
 
 
+def lamp_of(points: PointSet) -> np.ndarray:
+    """What particles that shine throw on the set, as one lamp at their middle: (7,), see tenka.look.raster.shade; nothing from those that hide."""
+    if not len(points) or points.opaque > 0.5:
+        return np.zeros(7, np.float32)
+    area = (np.pi / 4 * points.width * np.maximum(points.width, np.linalg.norm(points.tail - points.place, axis=1)) * points.alpha).astype(
+        np.float64
+    )
+    light = points.colour.astype(np.float64) * area[:, None]
+    weight = light.sum(axis=1)
+    if weight.sum() <= 0:
+        return np.zeros(7, np.float32)
+    middle = np.average(points.place, axis=0, weights=weight)
+    spread = np.average(((points.place - middle) ** 2).sum(axis=1), weights=weight) + 0.25 * np.average(points.width**2, weights=weight)
+    return np.array([*middle, *((1 - points.opaque) * light.sum(axis=0)), max(spread, 1e-3)], np.float32)
+
+
 def ticked(points: PointSet) -> PointSet:
     """The fine lines that show where particles go."""
     n = len(points.ticks)

@@ -152,7 +152,7 @@ def _sun_at(x, y, z, towards, origin, h, field, low, high):
 
 
 @kernel(parallel=True)
-def _shade(view, depth, face, normals, colours, shadow_view, shadow, towards, sun, sky, bounce, ground, still, direct):
+def _shade(view, depth, face, normals, colours, shadow_view, shadow, towards, sun, sky, bounce, ground, lamps, still, direct):
     height, width = depth.shape
     pi = np.float32(3.14159265)
     for p_ in prange(height):
@@ -192,11 +192,20 @@ def _shade(view, depth, face, normals, colours, shadow_view, shadow, towards, su
                 off = np.float32(0.012)
                 facing *= _lit(x + nx * off, y + ny * off, z + nz * off, shadow_view, shadow, np.float32(0.02)) / pi
             up = np.float32(0.5) + np.float32(0.5) * nz
+            flash_r, flash_g, flash_b = ZERO, ZERO, ZERO
+            for m in range(lamps.shape[0]):
+                lx, ly, lz = lamps[m, 0] - x, lamps[m, 1] - y, lamps[m, 2] - z
+                far2 = lx * lx + ly * ly + lz * lz
+                to = max((nx * lx + ny * ly + nz * lz) / np.sqrt(far2 + np.float32(1e-9)), ZERO) / (pi * (far2 + lamps[m, 6]))
+                flash_r += lamps[m, 3] * to
+                flash_g += lamps[m, 4] * to
+                flash_b += lamps[m, 5] * to
             for c in range(3):
                 albedo = (r if c == 0 else (g if c == 1 else b)) * tone * fade
                 direct[j, i, c] = albedo * sun[c] * facing
                 back = BACKGROUND[c] * (ONE + np.float32(0.35) * v)
-                still[j, i, c] = albedo * np.float32(0.6) * (sky[c] * up + bounce[c] * (ONE - up)) + back * (ONE - fade)
+                flash = albedo * (flash_r if c == 0 else (flash_g if c == 1 else flash_b))
+                still[j, i, c] = albedo * np.float32(0.6) * (sky[c] * up + bounce[c] * (ONE - up)) + flash + back * (ONE - fade)
 
 
 @dataclass(frozen=True)
@@ -208,8 +217,14 @@ class Backdrop:
     depth: np.ndarray
 
 
-def shade(surfaces: Surfaces, view: View, light: Light, shadow: ShadowMap, ground: bool = True) -> Backdrop:
-    """Shade what `see` found, with ground at z = 0 where nothing else is; all that does not depend on the gas."""
+NO_LAMPS = np.zeros((0, 7), np.float32)
+
+
+def shade(surfaces: Surfaces, view: View, light: Light, shadow: ShadowMap, ground: bool = True, lamps: np.ndarray = NO_LAMPS) -> Backdrop:
+    """Shade what `see` found, with ground at z = 0 where nothing else is; all that does not depend on the gas.
+
+    `lamps` (n, 7): place in m, linear light given per steradian, and the square of its radius in m; they cast no shadow.
+    """
     depth = surfaces.depth.copy()
     still, direct = np.empty((*depth.shape, 3), np.float32), np.empty((*depth.shape, 3), np.float32)
     towards = sun_direction(light.heading, light.height)
@@ -217,7 +232,7 @@ def shade(surfaces: Surfaces, view: View, light: Light, shadow: ShadowMap, groun
     _shade(
         view.packed(), depth, surfaces.face, surfaces.normals, surfaces.colours, shadow.view.packed(), shadow.depth,
         towards.astype(np.float32), (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
-        (light.sky * SKY_COLOUR).astype(np.float32), bounce.astype(np.float32), ground, still, direct,
+        (light.sky * SKY_COLOUR).astype(np.float32), bounce.astype(np.float32), ground, lamps, still, direct,
     )  # fmt: skip
     return Backdrop(still, direct, depth)
 

@@ -12,7 +12,7 @@ from tenka.cache.store import Frame
 from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
 from tenka.look.march import LitVolume, light_volume, march, march_slices
-from tenka.look.points import PointSet, Swarm, paint, quads_of, ready, splats_of, ticked
+from tenka.look.points import PointSet, Swarm, lamp_of, paint, quads_of, ready, splats_of, ticked
 from tenka.look.raster import Backdrop, cast_shadow, compose, lay_over, see, shade
 from tenka.look.sprites import draw_quads
 from tenka.scene.cameras import View, view_of
@@ -103,8 +103,11 @@ class Renderer:
         surfaces = self._seen.get(where, lambda: see(mesh, big))
         shadow = self._shadow.get((id(mesh), light.heading, light.height), lambda: cast_shadow(mesh, light))
         lamp = light.model_copy(update={"exposure": 0.0})
-        backdrop = self._shaded.get((*where, lamp), lambda: shade(surfaces, big, light, shadow))
         shading = max(volumes, key=lambda v: v.field[..., 0].sum()) if len(volumes) > 1 else volumes[0] if volumes else None
+        fewer = max([1, *(-(-len(s.points) * s.look.copies // MOST_FIRST) for s in shot.swarms)]) if coarse > 1 else 1
+        sets = [self._ready.get((n, s.look, light, fewer), lambda: ready(s, light, shading, fewer)) for n, s in enumerate(shot.swarms)]
+        lamps = np.array([row for row in map(lamp_of, sets) if row[3:6].any()], np.float32).reshape(-1, 7)
+        backdrop = self._shaded.get((*where, lamp, lamps.tobytes()), lambda: shade(surfaces, big, light, shadow, lamps=lamps))
         step = fine if coarse == 1 else coarse
         if not shot.swarms and len(volumes) < 2:
             gas = None
@@ -113,8 +116,6 @@ class Renderer:
                 gas = march(shading, view.sized(stops.shape[1], stops.shape[0]), stops, 0.5 if coarse > 1 else 1.0)
             linear, alpha = compose(big, backdrop, fine, gas, coarse, shading)
             return Picture(develop(linear, light.exposure), linear, alpha)
-        fewer = max([1, *(-(-len(s.points) * s.look.copies // MOST_FIRST) for s in shot.swarms)]) if coarse > 1 else 1
-        sets = [self._ready.get((n, s.look, light, fewer), lambda: ready(s, light, shading, fewer)) for n, s in enumerate(shot.swarms)]
         linear, alpha = compose(big, backdrop, fine, None, coarse, shading)
         self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse)
         return Picture(develop(linear, light.exposure), linear, alpha, fewer)
@@ -166,11 +167,12 @@ def _edges(depths: np.ndarray, volumes: list[LitVolume], view: View, count: int)
     if not volumes:
         return [1e9, 0.0]
     low, high = (float(f([f(_depths(v, view)) for v in volumes])) for f in (np.min, np.max))
+    low, high = max(low, 0.0) - 1e-3, high + 1e-3
     inside = depths[(depths > low) & (depths < high)]
     if not len(inside):
-        return [1e9, high, 0.0]
+        return [1e9, high, max(low, 0.0), 0.0] if low > 0 else [1e9, high, 0.0]
     cuts = np.unique(np.quantile(inside, np.linspace(0, 1, count + 1)))
-    return [1e9, high, *[c for c in cuts[::-1].tolist() if low + 1e-3 < c < high - 1e-3], 0.0]
+    return [1e9, high, *[c for c in cuts[::-1].tolist() if low + 1e-3 < c < high - 1e-3], *([low] if low > 0 else []), 0.0]
 
 
 def picture(frame: Frame | None, look: Look, light: Light, camera: Camera, mesh: Mesh, width: int, height: int) -> Picture:

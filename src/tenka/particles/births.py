@@ -17,7 +17,7 @@ import numpy as np
 from tenka.base.errors import BadInput
 from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import curve
-from tenka.effect.model import ON_PROP, DebrisLayer, PointLayer, PointSource, Prop
+from tenka.effect.model import ON_PROP, DebrisLayer, PointLayer, PointSource, Prop, ramp_at
 from tenka.gas.settings import SAMPLES, Moment
 from tenka.particles.files import Cloud, cloud_at
 from tenka.particles.state import ASLEEP, FREE, NEW, AirField, Events, Paths, Points
@@ -477,8 +477,7 @@ def _made(
         inherited = moving if inherited is None else moving + np.einsum("nij,nj->ni", turn_now, inherited)
     if inherited is not None:
         pace = np.linalg.norm(inherited, axis=1)
-        stops = [(stop.at, float(stop.value)) for stop in source.carried.stops]  # type: ignore[arg-type]
-        velocity += inherited * np.interp(pace / source.carried_speed, [a for a, _ in stops], [v for _, v in stops])[:, None]
+        velocity += inherited * ramp_at(source.carried, pace / source.carried_speed)[:, None]
     if spots.width is not None and source.shape == "particles":
         width = np.minimum(np.maximum(curve(source.width, own), 1e-4), np.inf)
     else:

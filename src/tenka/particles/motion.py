@@ -39,6 +39,7 @@ from tenka.particles.contact import (
 from tenka.particles.state import ASLEEP, STUCK, AirField
 
 MOST_EDDY_CELLS = 1_200_000
+MOST_EDDIES = 160  # of the smallest, along an axis; strays beyond feel those at the border
 TOUCH = 1e-4  # m; nearer than this a particle lies on a surface
 REST = 0.02  # m/s; slower off a surface than this it stays on it
 HITS = 6
@@ -88,6 +89,9 @@ def eddy_field(forces: tuple[TurbulenceInput, ...], low: np.ndarray, high: np.nd
     Samples lie on whole multiples of the voxel, so what a particle feels does not depend on where the others are.
     """
     voxel = min(f.size / (8.0 if f.detail > 0 else 4.0) for f in forces)
+    widest = MOST_EDDIES * min(f.size / (2.0 if f.detail > 0 else 1.0) for f in forces)
+    middle = 0.5 * (low + high)
+    low, high = np.maximum(low, middle - 0.5 * widest), np.minimum(high, middle + 0.5 * widest)
     while np.prod(np.ceil((high - low) / voxel) + 5) > MOST_EDDY_CELLS:
         voxel *= 2.0
     first, last = np.floor(low / voxel) - 2, np.ceil(high / voxel) + 2

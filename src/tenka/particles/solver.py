@@ -27,6 +27,7 @@ POINTS_VERSION = 1
 
 STATES_HELD = 3
 MOST_SPEED = 3e4  # m/s
+FAR_APART = 60.0  # m
 
 
 @dataclass
@@ -161,6 +162,11 @@ class PointSolver:
             middle = t0 + 0.5 * dt
             low, high, pace, largest = extents(p.place, p.velocity, p.width)
             low, high = low - 0.5 * dt * pace, high + 0.5 * dt * pace
+            if float((high - low).max()) > FAR_APART:  # a few strays must not make the eddies coarse for the rest
+                low, high = (
+                    np.maximum(low, np.quantile(p.place, 0.01, axis=0) - pace * dt),
+                    np.minimum(high, np.quantile(p.place, 0.99, axis=0) + pace * dt),
+                )
             forces = acting(
                 resolve_forces(self.forces, moment, self.seed, lambda pull: (pull * GRAVITY,)),
                 low.astype(float),

@@ -1,0 +1,71 @@
+"""What can be added to an effect, and presets."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from build import small_effect
+
+from tenka.base.errors import BadInput
+from tenka.effect import presets, storage
+from tenka.effect.additions import LAYERS, with_children, with_cue, with_new_layer, with_trail, without_cue, without_layer
+from tenka.effect.document import replaced
+from tenka.effect.model import Effect, ParticleLayer, PointMotion, PointSource, timed
+
+
+def dusty() -> Effect:
+    source = PointSource(id="s", name="S", shape="surface", prop="box", rate=10.0)
+    layer = ParticleLayer(id="dust", name="Dust", sources=(source,), motion=PointMotion(follows="puff"))
+    return with_new_layer(small_effect(), layer)[0]
+
+
+@pytest.mark.parametrize("name", LAYERS)
+def test_each_layer_is_whole_and_survives_the_disk(name: str):
+    for effect in (small_effect(), Effect()):
+        made, path = with_new_layer(effect, LAYERS[name](effect))
+        assert storage.loads(storage.dumps(made)) == made and path == f"layers.{made.layers[0].id}"
+
+
+def test_layers_of_one_name_are_told_apart():
+    effect = with_new_layer(dusty(), LAYERS["Dust"](dusty()))[0]
+    assert [layer.id for layer in effect.layers] == ["dust_2", "dust", "puff"] and effect.layers[0].name == "Dust 2"
+
+
+def test_a_layer_goes_with_what_took_from_it():
+    effect = with_children(with_trail(dusty(), "dust")[0], "dust")[0]
+    assert len(effect.layers) == 3 and len(effect.gas().sources) == 2
+    alone = without_layer(effect, "dust")
+    assert len(alone.gas().sources) == 1 and not alone.layers[0].sources
+    without_gas = without_layer(effect, "puff")
+    assert without_gas.layer("dust").motion.follows == "" and not without_gas.levers and not without_gas.tiers[0].levers
+
+
+def test_a_cue_that_goes_leaves_times_as_they_were():
+    effect = replaced(with_cue(small_effect(), 0.5)[0], "layers.puff.sources.source.cue", "cue")
+    assert timed(effect).layers[0].sources[0].delay == 0.5
+    assert without_cue(effect, "cue").layers[0].sources[0].delay == 0.5
+    with pytest.raises(BadInput, match="hangs on the cue 'cue', which is not in the effect"):
+        replaced(effect, "cues", ())
+
+
+def test_a_preset_comes_back_without_what_another_effect_has_not(tmp_path: Path):
+    file = presets.keep(dusty().layer("dust"), "My fine dust", tmp_path)
+    assert presets.all_presets(tmp_path) == [("My fine dust", file)]
+    other, path = presets.with_preset(Effect(), file)
+    layer = other.layers[0]
+    assert path == "layers.dust" and layer.name == "My fine dust" and layer.sources[0].shape == "sphere" and layer.motion.follows == ""
+    same, _ = presets.with_preset(small_effect(), file)
+    assert same.layers[0].sources[0].prop == "box" and same.layers[0].motion.follows == "puff"
+
+
+@pytest.mark.parametrize("data, sentence", [
+    (b"{", "broken off or not a preset"), (b"{}", "not a preset of this version"), (b'{"tenka_preset": 1}', "broken off or not a preset"),
+    (json.dumps({"tenka_preset": 1, "name": "x", "layer": {"kind": "particles", "id": "p", "name": "P", "most": -1}}).encode(), "outside"),
+])  # fmt: skip
+def test_a_bad_preset_is_one_sentence_and_is_not_offered(tmp_path: Path, data: bytes, sentence: str):
+    (tmp_path / "bad.json").write_bytes(data)
+    with pytest.raises(BadInput, match=sentence):
+        presets.load(tmp_path / "bad.json")
+    assert presets.all_presets(tmp_path) == []
