@@ -193,6 +193,8 @@ def test_pieces_are_deleted_and_held_from_the_table(window: Window, qtbot: QtBot
     table.view.selectRow(2)
     table.delete.click()
     assert len(get(window.state.effect, path).deleted) == 1
+    until(qtbot, lambda: table.model.rowCount() == 39)
+    table.view.clearSelection()
     table.view.selectRow(3)
     table.hold.click()
     assert len(get(window.state.effect, path).held) == 1
@@ -286,7 +288,7 @@ def test_findings_tell_of_popping_straying_and_lost_births_with_mends(window: Wi
     window.state.edit(f"{path}.sources.burst.speed", 900.0)
     window.state.edit(f"{path}.motion.drag", 0.0)
     window.state.edit(f"{path}.sources.burst.life", 5.0)
-    window.state.edit(f"{path}.motion.size_drag", 0.0)
+    window.state.edit(f"{path}.motion.forces", 0.0)
     simulated(window, qtbot)
     window.state._take_news()
     texts = [f.text for f in window.state.findings()]

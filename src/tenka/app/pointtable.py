@@ -14,6 +14,7 @@ from tenka.base.errors import TenkaError
 from tenka.base.files import write_atomic
 from tenka.base.jobs import Worker
 from tenka.effect.model import DebrisLayer, PointLayer
+from tenka.look.shot import kept_pieces
 from tenka.pack.points import columns_of
 from tenka.particles.files import Column, csv_bytes
 from tenka.run.frames import PointFrame
@@ -138,11 +139,12 @@ class PointTable(QDialog):
             foot.addWidget(button)
         column.addLayout(foot)
         self._worker = Worker("particle table", lambda error: None)
-        self._shown: tuple[str, int] | None = None
+        self._shown: tuple[str, int, object] | None = None
         for chosen in (self.which.activated, self.sign.activated):
             chosen.connect(self._filter)
         self.value.textChanged.connect(self._filter)
         state.moved.connect(self.refresh)
+        state.changed.connect(self.refresh)
         state.news.connect(self.refresh)
         self.refresh()
 
@@ -157,14 +159,15 @@ class PointTable(QDialog):
             self.close()
             return
         frame = self.state.session.points_at(self.state.frame, self.layer_id)
-        key = (self.state.session.key_of(self.state.frame), self.state.frame)
+        key = (self.state.session.key_of(self.state.frame), self.state.frame, getattr(layer, "deleted", ()))
         if frame is None or key == self._shown:
             return
         self._shown = key
         self.show_frame(frame, layer)
 
     def show_frame(self, frame: PointFrame, layer: PointLayer) -> None:
-        columns = columns_of(layer, frame.points, frame.time)
+        points = kept_pieces(layer, frame.points)
+        columns = columns_of(layer, points, frame.time)
         if self.which.count() != len(columns):
             self.which.clear()
             self.which.addItems([c.head for c in columns])
@@ -172,7 +175,7 @@ class PointTable(QDialog):
         self.model.show_columns(columns)
         word = "pieces" if isinstance(layer, DebrisLayer) else "particles"
         self.setWindowTitle(f"{layer.name}: {word}")
-        self.head.setText(f"{layer.name}, frame {self.state.frame + 1}: {len(frame.points):,} {word}, {self.model.rowCount():,} shown")
+        self.head.setText(f"{layer.name}, frame {self.state.frame + 1}: {len(points):,} {word}, {self.model.rowCount():,} shown")
         for button in (self.delete, self.hold):
             button.setVisible(isinstance(layer, DebrisLayer))
 

@@ -107,7 +107,7 @@ class Renderer:
         fewer = max([1, *(-(-len(s.points) * s.look.copies // MOST_FIRST) for s in shot.swarms)]) if coarse > 1 else 1
         sets = [self._ready.get((n, s.look, light, fewer), lambda: ready(s, light, shading, fewer)) for n, s in enumerate(shot.swarms)]
         lamps = np.array([row for row in map(lamp_of, sets) if row[3:6].any()], np.float32).reshape(-1, 7)
-        backdrop = self._shaded.get((*where, lamp, lamps.tobytes()), lambda: shade(surfaces, big, light, shadow, lamps=lamps))
+        backdrop = self._shaded.get((*where, lamp, lamps.tobytes()), lambda: shade(surfaces, big, light, shadow, True, lamps))
         step = fine if coarse == 1 else coarse
         if not shot.swarms and len(volumes) < 2:
             gas = None

@@ -39,7 +39,7 @@ from tenka.particles.contact import (
 from tenka.particles.state import ASLEEP, STUCK, AirField
 
 MOST_EDDY_CELLS = 1_200_000
-MOST_EDDIES = 160  # of the smallest, along an axis; strays beyond feel those at the border
+MOST_EDDIES = 64  # of the smallest, along an axis; strays beyond feel those at the border
 TOUCH = 1e-4  # m; nearer than this a particle lies on a surface
 REST = 0.02  # m/s; slower off a surface than this it stays on it
 HITS = 6

@@ -167,12 +167,9 @@ class PointSolver:
                     np.maximum(low, np.quantile(p.place, 0.01, axis=0) - pace * dt),
                     np.minimum(high, np.quantile(p.place, 0.99, axis=0) + pace * dt),
                 )
-            forces = acting(
-                resolve_forces(self.forces, moment, self.seed, lambda pull: (pull * GRAVITY,)),
-                low.astype(float),
-                high.astype(float),
-                middle,
-            )
+            felt_forces = self.forces if moment.at(m.forces, 0.0) > 0 else ()
+            resolved = resolve_forces(felt_forces, moment, self.seed, lambda pull: (pull * GRAVITY,))
+            forces = acting(resolved, low.astype(float), high.astype(float), middle)
             gas = self.gas(m.follows) if m.follows else None
             g = gas or NO_FIELD
             bed = layer.bed if isinstance(layer, ParticleLayer) else None
