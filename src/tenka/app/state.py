@@ -238,6 +238,8 @@ class State(QObject):
         if self.ledger_problem:
             found.append(Finding(self.ledger_problem))
         for layer in self.effect.layers:
+            if layer.hidden:
+                continue
             if isinstance(layer, GasLayer):
                 found += cut_offs(self.effect, layer, self.status.of(layer.id))
             else:

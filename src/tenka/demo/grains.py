@@ -268,7 +268,7 @@ def ash_floor() -> Effect:
                        vary=0.35, copies=2, copies_spread=0.02),
     )  # fmt: skip
     air = GasLayer(
-        id="air", name="Dusty air", domain=DomainBox(origin=(-2.0, -1.8, 0.0), size=(4.0, 3.6, 1.5), voxel=0.055, open_low=(True, True, False), run_up=0.0),
+        id="air", name="Dusty air", domain=DomainBox(origin=(-2.6, -2.3, 0.0), size=(5.2, 4.6, 1.3), voxel=0.06, open_low=(True, True, False), run_up=0.0),
         sources=(Source(id="raised", name="Raised ash", shape="particles", of="ash", density=3.2, temperature=0.0, point_size=9.0, point_least=0.01,
                         point_size_over=ramp((0.0, 1.0), (1.0, 1.0)), point_give_over=ramp((0.0, 1.0), (1.0, 1.0)), breakup=0.0, grip=0.0),),
         colliders=(Collider(id="crate", name="Crate", prop="crate", wake=1.0),),
@@ -278,7 +278,7 @@ def ash_floor() -> Effect:
         flipbook=Flipbook(last=3.0, player=Player(life=3.0, count=1)),
     )  # fmt: skip
     return Effect(
-        name="Ash floor", seed=9, seconds=3.0, layers=(ash, air), tiers=TIERS,
+        name="Ash floor", seed=9, seconds=2.6, layers=(ash, air), tiers=TIERS,
         forces=(Turbulence(id="eddies", name="Eddies", strength=0.15, size=0.4, grip=0.8),),
         props=(_mesh("crate", "Crate", position=(0.0, 0.0, 0.0), turn=17.0, shift_z=drop), _mesh("floor", "Floor"), _mesh("hearth_wall", "Hearth wall", position=(0.2, 2.3, 0.0)),
                _mesh("figure", "Figure, 1.75 m", position=(-1.9, 0.9, 0.0), turn=-30.0)),
@@ -295,7 +295,7 @@ def boiler_burst() -> Effect:
     puff = Keys(keys=(Key(t=0.02, v=0.0, ease="linear"), Key(t=0.08, v=1.0), Key(t=0.35, v=0.0, ease="hold")))
     at = {"cue": "burst", "start": 0.0, "end": 3.0}
     blast = GasLayer(
-        id="blast", name="Fire and smoke", domain=DomainBox(origin=(-3.6, -3.0, 0.0), size=(7.2, 6.0, 5.6), voxel=0.085, open_low=(True, True, False), run_up=0.0),
+        id="blast", name="Fire and smoke", domain=DomainBox(origin=(-4.4, -3.8, 0.0), size=(8.8, 7.6, 6.8), voxel=0.1, open_low=(True, True, False), run_up=0.0),
         sources=(
             Source(id="core", name="Core", shape="sphere", position=middle, size=(1.3, 1.3, 1.6), density=6.0, temperature=1500.0, fuel=70.0, outward=9.0, grip=40.0, expansion=14.0,
                    emission=throw, breakup=0.9, breakup_size=0.35, breakup_rate=10.0, **at),
@@ -306,7 +306,7 @@ def boiler_burst() -> Effect:
             Source(id="trails", name="Smoking rivets", shape="particles", of="rivets", density=75.0, temperature=30.0, point_size=4.5, point_least=0.02, breakup=0.0, grip=4.0,
                    carried=ramp((0.0, 0.15), (1.0, 0.15)), point_size_over=ramp((0.0, 1.0), (0.5, 0.6), (1.0, 0.2))),
             Source(id="plate_trails", name="Smoking plates", shape="particles", of="plates", density=24.0, temperature=40.0, point_size=0.9, point_least=0.03, breakup=0.0, grip=5.0,
-                   carried=ramp((0.0, 0.3), (1.0, 0.3)), point_give_over=ramp((0.0, 1.0), (0.12, 0.6), (0.3, 0.0)), point_size_over=ramp((0.0, 1.0), (0.3, 0.4))),
+                   carried=ramp((0.0, 0.3), (1.0, 0.3)), point_give_over=ramp((0.0, 1.0), (0.03, 0.7), (0.055, 0.0)), point_size_over=ramp((0.0, 1.0), (0.3, 0.4))),
         ),
         colliders=(Collider(id="seat", name="Seat", prop="boiler_seat"), Collider(id="shed", name="Shed", prop="shed_front", skin=0.03)),
         fire=Fire(burns=True, ignition=200.0, burn_rate=1.5, heat=430.0, soot=0.55, expansion=0.25, hottest=1850.0, radiation=420.0, flame_fade=3.6),
@@ -333,7 +333,7 @@ def boiler_burst() -> Effect:
     sparks = ParticleLayer(
         id="sparks", name="Sparks", sources=(PointSource(id="sparks", name="Sparks", size=(0.8, 0.8, 1.2), burst=1500, burst_over=0.08, direction=(0, 0, 1), outward=0.7, cone=60.0, speed=8.0, speed_spread=0.8,
                                                          life=1.1, life_spread=0.7, width=0.014, temperature=1600.0, far_share=0.08, far_reach=0.8, **thrown),),  # type: ignore[arg-type]
-        motion=PointMotion(gravity=0.7, drag=1.1, size_drag=0.6, cooling=0.9, bounce=0.3, forces=0.6, follows="blast", follow=1.5),
+        motion=PointMotion(gravity=0.7, drag=1.1, size_drag=0.6, cooling=0.9, bounce=0.3, forces=0.6),
         look=PointLook(form="streak", streak=0.03, opaque=0.0, lit=0.0, colour_by="heat", brightness=4.0, softness=0.9, self_shadow=0.0, vary=0.5),
     )  # fmt: skip
     flash = ParticleLayer(
@@ -343,7 +343,7 @@ def boiler_burst() -> Effect:
                                                                                     size_over=ramp((0.0, 0.6), (0.3, 1.0), (1.0, 1.25)), opacity_over=ramp((0.0, 1.0), (0.25, 0.7), (1.0, 0.0))),
     )  # fmt: skip
     return Effect(
-        name="Boiler burst", seed=21, seconds=3.0, cues=(Cue(id="burst", name="The boiler bursts", at=0.25),), layers=(flash, sparks, rivets, plates, blast), tiers=TIERS,
+        name="Boiler burst", seed=21, seconds=2.6, cues=(Cue(id="burst", name="The boiler bursts", at=0.25),), layers=(flash, sparks, rivets, plates, blast), tiers=TIERS,
         forces=(Wind(id="wind", name="Wind", speed=0.6, heading=20.0, grip=0.5), Turbulence(id="eddies", name="Eddies", strength=2.4, size=0.7, rate=2.0, grip=2.5)),
         props=(_mesh("boiler", "Boiler", position=(0.0, 0.0, 0.56)), _mesh("boiler_seat", "Seat"), _mesh("yard", "Yard"), _mesh("shed_front", "Shed"),
                _mesh("figure", "Figure, 1.75 m", position=(-3.3, 0.9, 0.0), turn=-60.0)),
