@@ -15,6 +15,7 @@ from build import small_effect
 from PIL import Image
 
 from tenka.effect import storage
+from tenka.effect.additions import LAYERS, with_new_layer, with_trail
 from tenka.effect.document import replaced
 
 
@@ -55,6 +56,25 @@ def test_simulate_render_pack_and_proof_follow_one_another(file: Path):
         "proof", file.parent / "out", "--frame", 60, "--picture", file.parent / "proof.png", "--size", "160x100", "--json", "--heat"
     )
     assert done.returncode == 0 and rows(done)[0]["quads"] == 2 and (file.parent / "proof.png").exists()
+
+
+def test_layers_of_particles_are_simulated_drawn_told_and_written(file: Path):
+    blast = file.parent / "blast.tenka"
+    base = small_effect()
+    effect = with_trail(with_new_layer(base, LAYERS["Debris"](base))[0], "debris")[0]
+    storage.save(effect, blast)
+    done = tenka("simulate", blast, "--json")
+    assert done.returncode == 0
+    found = rows(done)
+    assert {r["layer"] for r in found} == {"debris", "puff"} and sum("alive" in r for r in found) == 12
+    out = file.parent / "bits.glb"
+    done = tenka("export", blast, "--out", out, "--cull", 50, "--json")
+    assert done.returncode == 0 and rows(done)[0]["most"] == 40 and out.exists()
+    done = tenka("render", blast, "--frame", 6, "--picture", file.parent / "blast.png", "--size", "160x100")
+    assert done.returncode == 0 and (file.parent / "blast.png").exists()
+    assert "Debris (debris): at most 40 at once" in tenka("info", blast).stdout
+    done = tenka("export", file, "--out", out)
+    assert done.returncode == 2 and "no layer of particles or debris" in done.stderr
 
 
 def test_budget_prints_every_tier_with_the_terms_behind_it(file: Path):

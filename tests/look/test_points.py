@@ -271,3 +271,17 @@ def test_velocity_ticks_are_lines_from_each_particle():
 def test_a_hidden_layer_is_not_drawn():
     layer = ParticleLayer(id="dust", name="Dust", hidden=True)
     assert not shot_of(Effect(layers=(layer,)), {"dust": PointFrame(points((0, 0, 0)), 0.0)}, None, 0.0).swarms
+
+
+def test_what_shines_lights_the_set_and_what_hides_does_not():
+    box = primitive("box", (0.4, 0.4, 0.4))
+    view, light = along_y(), Light(strength=0.0, sky=0.02)
+
+    def brightness(distance: float, opaque: float) -> float:
+        look = SHINING.model_copy(update={"opaque": opaque, "brightness": 30.0, "colour": ramp((0.0, (1, 1, 1)), (1.0, (1, 1, 1)))})
+        swarm = Swarm(points((0.0, -0.5 - distance, 0.5), width=0.02), 0.0, look, LIVES)
+        return float(Renderer().draw_shot(Shot([], box, [swarm]), light, view).linear[24, 40].mean())
+
+    dark = brightness(1.0, 1.0)
+    near, far = brightness(1.0, 0.0) - dark, brightness(2.0, 0.0) - dark
+    assert near > 3 * far > 0
