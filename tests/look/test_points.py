@@ -249,7 +249,7 @@ def test_pieces_stand_among_the_props_and_a_swapped_prop_is_gone_from_the_burst_
     before, after = (shot_of(effect, {"bits": PointFrame(q, t)}, None, t).mesh for q, t in ((Points(), 0.4), (p, 0.6)))
     pot = primitive("sphere", (0.5, 0.5, 0.5))
     assert len(before.faces) == len(pot.faces)
-    assert 0 < len(after.faces) and np.ptp(after.points, axis=0).max() == pytest.approx(0.6, abs=0.02)
+    assert len(after.faces) > 0 and np.ptp(after.points, axis=0).max() == pytest.approx(0.6, abs=0.02)
     gone = effect.model_copy(update={"layers": (bits.model_copy(update={"deleted": (0,)}),)})
     assert len(shot_of(gone, {"bits": PointFrame(p, 0.6)}, None, 0.6).mesh.faces) == 0
 

@@ -200,6 +200,27 @@ def test_particles_hand_their_movement_to_the_gas(tmp_path: Path):
     assert frame.velocity[0].max() > 0.8 and frame.density.max() == 0
 
 
+def test_a_final_run_is_finer_and_fed_by_the_same_particles(tmp_path: Path):
+    effect = effect_of(smoke(trail(density=40.0)), sparks(thrower(speed=2.0)), frames=8)
+    store, final, preview = FrameStore(tmp_path), plans_of(effect, None, final=True), plans_of(effect, None)
+    assert final["sparks"].keys == preview["sparks"].keys and final["smoke"].keys != preview["smoke"].keys
+    for plans in (preview, final):
+        simulate(plans["smoke"], store, Progress())
+    coarse, fine = gas_at(preview["smoke"], store, 7), gas_at(final["smoke"], store, 7)
+    assert fine.voxel == coarse.voxel / 2 and fine.density.dtype == np.float32
+    masses = [f.density.astype(float).sum() * f.voxel**3 for f in (coarse, fine)]
+    assert masses[1] == pytest.approx(masses[0], rel=0.05)
+
+
+def test_a_bed_and_its_gas_have_a_final_run_too(tmp_path: Path):
+    ash = sparks(thrower(), motion=PointMotion(follows="smoke", gravity=0.0, ground="none"))
+    effect = effect_of(ash, smoke(trail(density=40.0)), frames=5)
+    store, final = FrameStore(tmp_path), plans_of(effect, None, final=True)
+    assert set(final["smoke"].group) == {"smoke"} and set(final["smoke"].feeds) == {"sparks"}
+    simulate(final["smoke"], store, Progress())
+    assert gas_at(final["smoke"], store, 4).density.max() > 0
+
+
 # --- gas to particles -----------------------------------------------------------------------------
 
 

@@ -510,7 +510,7 @@ def _meet(x, y, z, vx, vy, vz, ux, uy, uz, ax, ay, az, k, r, radius, start, unti
 
 @kernel(parallel=True)
 def advance(start, end, born, life, place, velocity, width, heat, state, holder, largest, gravity, drag, size_drag, forced, follow, cooling, winds, gusts, local, eddies, eddies_at,
-            stops, values, g0, g0_origin, g_voxel, carried, bed, felt, ends, camera, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
+            stops, values, g0, g0_origin, g_voxel, carried, bed, felt, ends, camera, dead, noting, hit_time, hit_place, hit_velocity):  # fmt: skip
     """Move all particles from `start`, or their birth, to `end`; see the module. Fills `dead` and the first hit of each.
 
     Parameters
@@ -520,14 +520,15 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
     felt : whether a gas is felt by those that sleep
     ends : (6,) whether there is a lower plane, its height, the reach (0 for none), whether leaving the gas ends it, whether leaving the picture does, settle
     camera : (16,) of the effect's camera, see View.packed
-    dead : (n,) uint8; hit_time : (n,) float64, below 0 without a hit
+    dead : (n,) uint8; hit_time : (n,) float64, below 0 without a hit; filled when `noting`
     """
     count = stops.shape[0]
     flat0, flat = g0.reshape(-1), eddies.reshape(-1)
     acted = winds.shape[0] + local.shape[0] + eddies.shape[0] > 1
     for p_ in prange(born.size):
         i = np.int64(p_)
-        hit_time[i] = -1e9
+        if noting:
+            hit_time[i] = -1e9
         dead[i] = 0
         since = max(start, born[i])
         until = end
@@ -608,7 +609,7 @@ def advance(start, end, born, life, place, velocity, width, heat, state, holder,
             x, y, z, vx, vy, vz, fate, held_by, struck, ax_, ay_, az_, bx_, by_, bz_ = _meet(
                 x, y, z, vx, vy, vz, ux, uy, uz, ax, ay, az, k, r, radius, start, until, end, stops, values, ends[5] > 0, bed[1], airy
             )
-            if struck > -1e8:
+            if noting and struck > -1e8:
                 hit_time[i] = struck
                 hit_place[i, 0], hit_place[i, 1], hit_place[i, 2] = ax_, ay_, az_
                 hit_velocity[i, 0], hit_velocity[i, 1], hit_velocity[i, 2] = bx_, by_, bz_

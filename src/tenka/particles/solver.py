@@ -145,7 +145,7 @@ class PointSolver:
             new = new.picked(np.arange(max(room, 0)))
         if isinstance(layer, DebrisLayer) and layer.held and len(new):
             hold(new, layer.held)
-        p = together([state.points, new]) if len(new) else state.points.copy()
+        p = together([state.points, new]) if len(new) else state.points.to_move()
         self._time("births", clock)
         clock = time.perf_counter()
         same = not len(new)  # then the state's own arrays are how things were before
@@ -153,8 +153,10 @@ class PointSolver:
         moment = Moment(self.props, self.rate, t0, dt)
         stops = stops_of(layer, self.props, moment, self.folder)
         n = len(p)
-        dead, hit_time = np.zeros(n, np.uint8), np.full(n, -1e9)
-        hit_place, hit_velocity = np.zeros((n, 3), np.float32), np.zeros((n, 3), np.float32)
+        noting = self.keeps_events or isinstance(layer, DebrisLayer)
+        noted = n if noting else 1
+        dead, hit_time = np.zeros(n, np.uint8), np.full(noted, -1e9)
+        hit_place, hit_velocity = np.zeros((noted, 3), np.float32), np.zeros((noted, 3), np.float32)
         self._time("collision", clock)
         clock = time.perf_counter()
         if n:
@@ -189,7 +191,7 @@ class PointSolver:
             else:
                 advance(
                     t0, t1, p.born, p.life, p.place, p.velocity, p.width, p.heat, p.state, p.holder, largest, *common, *forces.packed(), *stops.packed(),
-                    *air, beds, bool(gas is not None and bed is not None and bed.rests), ends, camera, dead, hit_time, hit_place, hit_velocity,
+                    *air, beds, bool(gas is not None and bed is not None and bed.rests), ends, camera, dead, noting, hit_time, hit_place, hit_velocity,
                 )  # fmt: skip
             fastest = extents(p.place, p.velocity, p.width)[2]
             if not fastest < MOST_SPEED:

@@ -70,8 +70,12 @@ class Points:
         """(n,) s."""
         return (t - self.born).astype(np.float32)
 
-    def copy(self) -> Points:
-        return Points(**{name: array.copy() for name, array in self.arrays().items()})
+    def to_move(self) -> Points:
+        """The same particles, with arrays of their own for what a step changes; what stays for good is shared."""
+        return Points(**{name: array.copy() if name in CHANGING else array for name, array in self.arrays().items()})
+
+
+CHANGING = ("place", "velocity", "heat", "state", "holder", "turn", "spin", "still")
 
 
 def together(parts: list[Points]) -> Points:
