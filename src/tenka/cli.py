@@ -330,13 +330,16 @@ def info(file: File, as_json: Json = False) -> None:
     row: dict[str, Any] = {"name": effect.name, "frames": effect.frames, "rate": effect.rate, "seconds": effect.seconds, "layers": [],
                            "props": [p.id for p in effect.props], "forces": [f.id for f in effect.forces], "tiers": [t.id for t in effect.tiers],
                            "levers": [lever.id for lever in effect.levers]}  # fmt: skip
+    from tenka.particles.solver import STATES_HELD
+    from tenka.particles.state import BYTES
+
     lines = [f"{effect.name}: {effect.frames} frames at {effect.rate:g} a second, {len(effect.props)} props, {len(effect.forces)} forces"]
     for layer in effect.layers:
         if layer.kind != "gas":
             count = _counted(effect, layer, file)
-            row["layers"].append({"id": layer.id, "kind": layer.kind, "most": count, "memory_bytes": count * 200})
+            row["layers"].append({"id": layer.id, "kind": layer.kind, "most": count, "memory_bytes": count * BYTES * STATES_HELD})
             lines.append(
-                f"  {layer.name} ({layer.kind}): at most {count:,} at once, {count * 200 / 1e6:.1f} MB while it runs, {layer.run_up:g} s run-up"
+                f"  {layer.name} ({layer.kind}): at most {count:,} at once, {count * BYTES * STATES_HELD / 1e6:.1f} MB while it runs, {layer.run_up:g} s run-up"
             )
             continue
         grid = _grid(layer)

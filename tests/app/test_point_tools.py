@@ -317,3 +317,34 @@ def test_a_selected_particle_source_can_be_moved_by_its_handle(window: Window, q
     drag(window.stage, at, at + QPoint(60, 0))
     moved = get(window.state.effect, window.state.selection)
     assert moved.position != source.position
+
+
+def test_a_shape_that_needs_a_prop_or_a_layer_takes_the_first_that_fits(window: Window, qtbot: QtBot):  # noqa: F811
+    path = add(window, "Sparks")
+    source = f"{path}.sources.burst"
+    window.state.select(source)
+    for shape, name, value in (("surface", "prop", "box"), ("gas", "of", "puff"), ("sphere", "of", "puff")):
+        row = window.sheet.row(f"{source}.shape")
+        assert row is not None
+        row.field.setCurrentIndex(row.field.findData(shape))  # type: ignore[attr-defined]
+        row.field.activated.emit(row.field.currentIndex())  # type: ignore[attr-defined]
+        node = get(window.state.effect, source)
+        assert node.shape == shape and getattr(node, name) == value
+    window.state.select("layers.puff.sources.source")
+    row = window.sheet.row("layers.puff.sources.source.shape")
+    assert row is not None
+    window.state.edit("layers.puff.sources.source.shape", "particles")  # names no layer yet: refused
+    assert get(window.state.effect, "layers.puff.sources.source").shape != "particles"
+    row._set("particles", object())
+    assert get(window.state.effect, "layers.puff.sources.source").of == "sparks"
+    window.tempo.rows.remove(path)
+    window.state.select("layers.puff.sources.source")
+
+
+def test_rows_that_would_do_nothing_are_not_shown(window: Window, qtbot: QtBot):  # noqa: F811
+    path = add(window, "Debris")
+    assert window.sheet.row(f"{path}.look.spin") is None and window.sheet.row(f"{path}.look.colour") is None
+    path = add(window, "Dust")
+    assert window.sheet.row(f"{path}.look.colour") is not None and window.sheet.row(f"{path}.look.colour_low") is None
+    window.state.edit(f"{path}.look.colour_by", "speed")
+    assert window.sheet.row(f"{path}.look.colour_low") is not None

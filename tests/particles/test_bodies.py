@@ -174,3 +174,21 @@ def test_births_follow_a_moving_parent_at_birth_only():
     layer = debris(PointMotion(gravity=0.0, drag=0.0, ground="none"), parent="cart", position=(0, 0, 1), speed=0.0, burst_at=0.5)
     p = run(layer, 24, props=(cart,)).points
     assert p.place[0] == pytest.approx((2.0, 0.0, 1.0), abs=1e-4)
+
+
+def test_pieces_end_out_of_the_picture_and_out_of_the_gas():
+    from tenka.effect.model import Camera, Ends
+    from tenka.particles.state import AirField
+
+    layer = debris(
+        PointMotion(gravity=0.0, drag=0.0, ground="none", follows="gas", follow=0.0), direction=(1, 0, 0), speed=6.0, position=(0, 0, 1)
+    )
+    air = np.zeros((10, 10, 10, 4), np.float32)
+    gas = AirField(air, (-1.0, -1.0, 0.0), air, (-1.0, -1.0, 0.0), 0.2, 0.0, 1.0)
+    for ends, left in ((Ends(), 1), (Ends(leaves_gas=True), 0), (Ends(off_camera=True), 0)):
+        camera = Camera(target=(0, 0, 1), distance=3.0, heading=-90.0, pitch=0.0, fov=30.0)
+        solver = PointSolver(layer.model_copy(update={"ends": ends}), (), (), 3, 24.0, 20, camera=camera, gas=lambda _: gas)
+        state = solver.start()
+        for _ in range(12):
+            state = solver.frame(state)
+        assert len(state.points) == left

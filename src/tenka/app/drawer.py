@@ -43,7 +43,7 @@ def _number(p: Param, name: str, unit: str, soft: tuple[float, float], low: floa
     help = {"period": "Time from one swing to the next.", "phase": "Shift along time, in periods.", "amount": "How far it swings."}.get(
         name, name
     )
-    return Param(name, name, "number", 0.0, unit, help, "", low, None, soft, (soft[1] - soft[0]) / 100, False, "none", "", (), None)
+    return Param(name, name, "number", 0.0, unit, help, "", low, None, soft, (soft[1] - soft[0]) / 100, False, "none", "", (), ())
 
 
 class Plot(QWidget):

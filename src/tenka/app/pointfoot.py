@@ -66,7 +66,7 @@ class PointFoot(QWidget):
         self.said.setWordWrap(True)
         self.said.hide()
         column.addWidget(self.said)
-        self._worker = Worker("write points", lambda error: self.written.emit(error))
+        self._worker: Worker | None = None  # a thread only once something is written: sheets are made again and again
         self.progressed.connect(self._say)
         self.written.connect(self._done)
         state.changed.connect(self.refresh)  # not through a lambda: that would outlive the widget
@@ -146,6 +146,7 @@ class PointFoot(QWidget):
         progress = self.progress = Progress(listen=lambda p: self.progressed.emit(f"{p.what}: {p.done} of {p.total}"))
         effect, folder, store, id = self.state.effect, self.state.folder, self.state.store, self.id
         self.buttons["Write out…"].setText("Stop writing")
+        self._worker = Worker("write points", lambda error: self.written.emit(error))
         self._worker.ask(lambda: self.written.emit(_written(effect, folder, store, file, progress, id)))
 
     def _say(self, text: str) -> None:
@@ -154,6 +155,9 @@ class PointFoot(QWidget):
 
     def _done(self, found: object) -> None:
         self.progress = None
+        if self._worker is not None:
+            self._worker.close(0.0)
+            self._worker = None
         self.buttons["Write out…"].setText("Write out…")
         if isinstance(found, Written):
             strays = f"; {found.culled:,} strays beyond {STRAY_M:.0f} m left out" if found.culled else ""

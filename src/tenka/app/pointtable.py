@@ -12,7 +12,6 @@ from tenka.app import theme
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.base.files import write_atomic
-from tenka.base.jobs import Worker
 from tenka.effect.model import DebrisLayer, PointLayer
 from tenka.look.shot import kept_pieces
 from tenka.pack.points import columns_of
@@ -138,7 +137,6 @@ class PointTable(QDialog):
         for button in (self.delete, self.hold, export):
             foot.addWidget(button)
         column.addLayout(foot)
-        self._worker = Worker("particle table", lambda error: None)
         self._shown: tuple[str, int, object] | None = None
         for chosen in (self.which.activated, self.sign.activated):
             chosen.connect(self._filter)

@@ -106,7 +106,7 @@ class Screen(QWidget):
 
 
 COPIES = Param(
-    "copies", "copies", "whole", 1, "", "How many of the effect stand side by side", "", 1, 64, (1, 12), 1, False, "none", "", (), None
+    "copies", "copies", "whole", 1, "", "How many of the effect stand side by side", "", 1, 64, (1, 12), 1, False, "none", "", (), ()
 )
 
 

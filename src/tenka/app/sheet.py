@@ -33,10 +33,11 @@ from tenka.app.trialfoot import TrialFoot
 from tenka.app.widgets import ColourField, NumberField, RampField, VectorField, WallsField
 from tenka.base.errors import TenkaError
 from tenka.budget.devices import devices
+from tenka.effect.additions import reshaped
 from tenka.effect.catalogue import SECTIONS, Param, params
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, param_at, promoted
-from tenka.effect.model import DomainBox, GasLayer, PointLayer, Prop, Ramp, Trial
+from tenka.effect.model import DebrisLayer, DomainBox, Feed, GasLayer, PointLayer, PointLook, Prop, Ramp, Trial
 from tenka.effect.starters import fitted
 from tenka.gas.grid import Grid
 from tenka.run.driver import predicted_seconds
@@ -44,6 +45,7 @@ from tenka.scene.files import read
 from tenka.scene.props import mesh_file
 
 LABEL_WIDTH = 92
+NOT_OF_PIECES = ("mesh", "turned", "spin", "spin_slower", "spin_fade")  # looks that pieces have by themselves
 PARTS = {
     "gas": ("domain", "fire", "motion", "fading", "quality"),
     "particles": ("motion", "ends", "bed", "look", ""),
@@ -51,7 +53,7 @@ PARTS = {
 }
 """What the sheet shows of a layer of each kind; '' is the layer itself."""
 COUNT = Param("count", "voxels", "whole", 64, "", "Voxels along the longest side: the voxel's edge follows.", "Where", 4.0, 2048.0, (16.0, 200.0), 1.0, False,
-              "simulation", "", (), None)  # fmt: skip
+              "simulation", "", (), ())  # fmt: skip
 EASES = ("straight", "eased", "held", "through")
 MOVES = ("constant", "keys", "wave", "noise", "sum", "product", "absolute", "clamp")
 
@@ -81,6 +83,8 @@ def clips_of(state: State, prop: Prop) -> list[str]:
 def rows_of(state: State, node: BaseModel) -> list[tuple[str, Param]]:
     """Names and declarations of the settings of `node` that do something now."""
     found = [(n, p) for n, p in params(type(node)).items() if p.shown_when(node)]
+    if isinstance(node, PointLook) and isinstance(state.layer, DebrisLayer):
+        found = [(n, p) for n, p in found if n not in NOT_OF_PIECES]
     if isinstance(node, Prop) and not clips_of(state, node):
         found = [(n, p) for n, p in found if not n.startswith("clip")]
     return found
@@ -315,7 +319,16 @@ class Row(QWidget):
             self._set(name, object())
 
     def _set(self, value: object, token: object) -> None:
-        self.state.edit(self.path, value, f"Change {self.p.label}", token)
+        owner, before = self.path.rpartition(".")[0], self.state.effect
+        if self.p.name == "shape" and isinstance(get(before, owner), Feed):
+            try:
+                self.state.edit(owner, reshaped(before, owner, str(value)), f"Change {self.p.label}", token)
+            except TenkaError as error:
+                self.state.said.emit(str(error))
+        else:
+            self.state.edit(self.path, value, f"Change {self.p.label}", token)
+        if self.state.effect is before:  # refused: the field shows what still holds
+            self.refresh(again=True)
 
     def _number(self, value: float, token: object) -> None:
         present = self.value

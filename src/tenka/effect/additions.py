@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from tenka.effect.document import free_id
+from tenka.base.errors import BadInput
+from tenka.effect.document import free_id, get
 from tenka.effect.model import (
+    FROM_LAYER,
     ON_PROP,
     Cue,
     DebrisLayer,
     DomainBox,
     Effect,
     Fading,
+    Feed,
     GasLayer,
     Layer,
     Motion,
@@ -131,6 +134,31 @@ def with_point_source(effect: Effect, layer_id: str) -> tuple[Effect, str]:
     return effect.model_copy(
         update={"layers": tuple(new if item.id == layer_id else item for item in effect.layers)}
     ), f"layers.{layer_id}.sources.{id}"
+
+
+def reshaped(effect: Effect, path: str, shape: str) -> Feed:
+    """A source with another shape; where that needs a prop or a layer and none is named, the first that fits.
+
+    Raises
+    ------
+    BadInput
+        When the effect has none.
+    """
+    source: Feed = get(effect, path)
+    changes: dict[str, object] = {"shape": shape}
+    if shape in ON_PROP and not any(p.id == source.prop for p in effect.props):
+        if not effect.props:
+            raise BadInput("there is no prop to give birth yet", "a prop; add one from the tray first")
+        changes["prop"] = effect.props[0].id
+    own = path.split(".")[1]
+    fitting = [x.id for x in effect.layers if (x.kind == "gas") == (shape == "gas") and x.id != own]
+    if shape in FROM_LAYER and source.of not in fitting:
+        if not fitting:
+            raise BadInput(
+                f"there is no layer of {'gas' if shape == 'gas' else 'particles'} to give birth yet", "one; add it from the tray first"
+            )
+        changes["of"] = fitting[0]
+    return source.model_copy(update=changes)
 
 
 def with_cue(effect: Effect, at: float) -> tuple[Effect, str]:

@@ -60,7 +60,7 @@ class Param:
     affects: Affects
     cost: str
     choices: tuple[str, ...]
-    when: tuple[str, tuple[str, ...]] | None
+    when: tuple[tuple[str, tuple[str, ...]], ...]
 
     def clamp(self, value: float) -> float:
         if self.low is not None:
@@ -71,10 +71,8 @@ class Param:
 
     def shown_when(self, owner: BaseModel) -> bool:
         """False when another setting of `owner` makes this one do nothing (then no row is shown)."""
-        if self.when is None:
-            return True
-        other = getattr(owner, self.when[0])
-        return str(other) in self.when[1] if self.when[1] else bool(other)
+        values = ((getattr(owner, name), wanted) for name, wanted in self.when)
+        return all(str(other) in wanted if wanted else bool(other) for other, wanted in values)
 
 
 def param(
@@ -92,7 +90,7 @@ def param(
     affects: Affects = "simulation",
     cost: str = "",
     kind: str = "",
-    when: tuple[str, tuple[str, ...]] | None = None,
+    when: tuple[Any, ...] = (),
 ) -> Any:
     """Declare a setting.
 
@@ -108,7 +106,7 @@ def param(
     course : whether it may move over time
     affects : what a change makes stale
     cost : the timed part of the solver, or the modelled part of the frame, that it drives
-    when : (other field, values): the row is shown only then; without values, when that field is set to anything
+    when : (other field, values): the row is shown only then; without values, when that field is set to anything. Several such pairs must all hold
     """
     if soft is None:
         soft = (low if low is not None else 0.0, high if high is not None else 1.0)
@@ -125,7 +123,7 @@ def param(
         "affects": affects,
         "cost": cost,
         "kind": kind,
-        "when": when,
+        "when": when if not when or isinstance(when[0], tuple) else (when,),
     }
     extra: Any = {"tenka": meta}
     if isinstance(default, BaseModel | list | dict):

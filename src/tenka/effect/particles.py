@@ -13,6 +13,11 @@ from tenka.effect.placed import Feed, Heard, Ramp, Vec3, ramp
 MOST_BIRTHS = 20_000_000
 FILES = ("file",)
 TURNING = ("flipbook", "mesh")
+PAINTED = ("point", "disc", "sprite", "streak", "ribbon", "tube")  # forms that have a colour of their own
+SIZED_FORMS = ("disc", "sprite", "flipbook", "streak", "ribbon", "tube", "mesh")
+BY_GAS = ("gas density", "gas heat", "gas speed", "gas colour")
+BY_RANGE = ("age", "speed", "height", "gas density", "gas heat", "gas speed")
+BY_RAMP = ("life", *BY_RANGE)
 
 
 class PointSource(Feed):
@@ -63,8 +68,8 @@ class PointSource(Feed):
     temperature: Value = param(0.0, "How much hotter than the air they are born.", section="What", unit="K", low=-280, high=4000, soft=(0, 2000), step=10,
                                course=True)  # fmt: skip
     colour: Vec3 = param((0.6, 0.57, 0.52), "The colour that they carry.", section="What", kind="colour", low=0, high=1)
-    coloured: bool = param(False, "They carry the colour of the mesh where they are born, or of the file's points.", section="What",
-                           when=("shape", ("surface", "file")))  # fmt: skip
+    coloured: bool = param(False, "They carry the colour of the mesh, of the file's points, or of the particles where they are born.", section="What",
+                           when=("shape", ("surface", "file", "particles")))  # fmt: skip
     direction: Vec3 = param((0.0, 0.0, 1.0), "Direction in which they are thrown, in the source's own axes.", section="Motion", low=-1e3, high=1e3,
                             soft=(-1, 1), step=0.05)  # fmt: skip
     cone: float = param(
@@ -141,7 +146,7 @@ class Bed(Settings):
     rests: bool = param(False, "They are born asleep, where they lie, and wake when they are disturbed.", section="Bed")
     wakes_at: float = param(0.6, "Speed of the gas or of a collider beside them that wakes them.", section="Bed", unit="m/s", low=0.001, high=100,
                             soft=(0.05, 4), when=("rests", ("True",)))  # fmt: skip
-    wake_reach: float = param(0.12, "Distance within which a collider or the gas is felt.", section="Bed", unit="m", low=0.001, high=10, soft=(0.02, 1),
+    wake_reach: float = param(0.12, "Distance within which a moving collider is felt.", section="Bed", unit="m", low=0.001, high=10, soft=(0.02, 1),
                               when=("rests", ("True",)))  # fmt: skip
     lift: float = param(
         0.5, "Share of what wakes them that they are thrown up with.", section="Bed", low=0, high=5, soft=(0, 1), when=("rests", ("True",))
@@ -159,42 +164,129 @@ class PointLook(Settings):
         affects="look",
     )
     scale: float = param(
-        1.0, "Size drawn, against the size that they have.", section="Look", affects="look", low=0.001, high=1000, soft=(0.2, 4)
+        1.0,
+        "Size drawn, against the size that they have.",
+        section="Look",
+        affects="look",
+        low=0.001,
+        high=1000,
+        soft=(0.2, 4),
+        when=("form", SIZED_FORMS),
     )
-    size_over: Ramp = param(ramp((0.0, 1.0), (1.0, 1.0)), "Size over life.", section="Look", affects="look", kind="ramp")
+    size_over: Ramp = param(
+        ramp((0.0, 1.0), (1.0, 1.0)), "Size over life.", section="Look", affects="look", kind="ramp", when=("form", SIZED_FORMS)
+    )
     opacity: float = param(1.0, "How much each hides, or gives.", section="Look", affects="look", low=0, high=1)
     opacity_over: Ramp = param(ramp((0.0, 1.0), (0.6, 1.0), (1.0, 0.0)), "Opacity over life; it ends at nothing, so that none pops.", section="Look",
                                affects="look", kind="ramp")  # fmt: skip
-    opaque: float = param(1.0, "From light that is added (0) to a body that hides (1).", section="Look", affects="look", low=0, high=1)
-    brightness: float = param(1.0, "Strength of its light or colour.", section="Look", affects="look", low=0, high=1000, soft=(0, 8))
-    lit: float = param(1.0, "How much it is lit by sun and sky, against shining by itself.", section="Look", affects="look", low=0, high=1)
-    self_shadow: float = param(1.0, "How strongly they shade each other.", section="Look", affects="look", low=0, high=10, soft=(0, 2))
-    softness: float = param(0.7, "How soft the edge of a sprite or streak is.", section="Look", affects="look", low=0, high=1)
+    opaque: float = param(
+        1.0, "From light that is added (0) to a body that hides (1).", section="Look", affects="look", low=0, high=1, when=("form", PAINTED)
+    )
+    brightness: float = param(
+        1.0, "Strength of its light or colour.", section="Look", affects="look", low=0, high=1000, soft=(0, 8), when=("form", PAINTED)
+    )
+    lit: float = param(
+        1.0,
+        "How much it is lit by sun and sky, against shining by itself.",
+        section="Look",
+        affects="look",
+        low=0,
+        high=1,
+        when=("form", PAINTED),
+    )
+    self_shadow: float = param(
+        1.0, "How strongly they shade each other.", section="Look", affects="look", low=0, high=10, soft=(0, 2), when=("form", PAINTED)
+    )
+    softness: float = param(
+        0.7,
+        "How soft the edge of a sprite or streak is.",
+        section="Look",
+        affects="look",
+        low=0,
+        high=1,
+        when=("form", ("sprite", "streak", "ribbon")),
+    )
     colour_by: Literal["life", "age", "speed", "height", "heat", "direction", "gas density", "gas heat", "gas speed", "gas colour"] = param(
         "life",
         "What the ramp runs over; heat is a black body's own colour, direction is that of movement, gas: what they meet in a gas layer.",
         section="Colour",
         affects="look",
+        when=("form", PAINTED),
     )
     colour: Ramp = param(
-        ramp((0.0, (0.85, 0.8, 0.72)), (1.0, (0.5, 0.47, 0.43))), "The colour, over that.", section="Colour", affects="look", kind="ramp"
+        ramp((0.0, (0.85, 0.8, 0.72)), (1.0, (0.5, 0.47, 0.43))),
+        "The colour, over that.",
+        section="Colour",
+        affects="look",
+        kind="ramp",
+        when=(("form", PAINTED), ("colour_by", BY_RAMP)),
     )
-    colour_low: float = param(0.0, "Value at the ramp's left end.", section="Colour", affects="look", low=-1e6, high=1e6, soft=(0, 10))
-    colour_high: float = param(1.0, "Value at the ramp's right end.", section="Colour", affects="look", low=-1e6, high=1e6, soft=(0, 10))
-    fit: bool = param(False, "The range is that of the frame, rather than the two values above.", section="Colour", affects="look")
-    repeats: float = param(1.0, "How many times the ramp is run through.", section="Colour", affects="look", low=0.1, high=100, soft=(1, 8))
-    meets: str = param("", "The gas that they meet; its values can colour them.", section="Colour", affects="look", kind="gas")
-    carried: float = param(0.0, "Share of the colour that they carry, against the ramp's.", section="Colour", affects="look", low=0, high=1)
-    vary: float = param(0.15, "How much brightness differs from one to the next.", section="Colour", affects="look", low=0, high=1)
+    colour_low: float = param(
+        0.0,
+        "Value at the ramp's left end.",
+        section="Colour",
+        affects="look",
+        low=-1e6,
+        high=1e6,
+        soft=(0, 10),
+        when=(("form", PAINTED), ("colour_by", BY_RANGE)),
+    )
+    colour_high: float = param(
+        1.0,
+        "Value at the ramp's right end.",
+        section="Colour",
+        affects="look",
+        low=-1e6,
+        high=1e6,
+        soft=(0, 10),
+        when=(("form", PAINTED), ("colour_by", BY_RANGE)),
+    )
+    fit: bool = param(
+        False,
+        "The range is that of the frame, rather than the two values above.",
+        section="Colour",
+        affects="look",
+        when=(("form", PAINTED), ("colour_by", BY_RANGE)),
+    )
+    repeats: float = param(
+        1.0,
+        "How many times the ramp is run through.",
+        section="Colour",
+        affects="look",
+        low=0.1,
+        high=100,
+        soft=(1, 8),
+        when=(("form", PAINTED), ("colour_by", BY_RAMP)),
+    )
+    meets: str = param(
+        "",
+        "The gas that they meet; its values can colour them.",
+        section="Colour",
+        affects="look",
+        kind="gas",
+        when=(("form", PAINTED), ("colour_by", BY_GAS)),
+    )
+    carried: float = param(
+        0.0,
+        "Share of the colour that they carry, against the ramp's.",
+        section="Colour",
+        affects="look",
+        low=0,
+        high=1,
+        when=("form", PAINTED),
+    )
+    vary: float = param(
+        0.15, "How much brightness differs from one to the next.", section="Colour", affects="look", low=0, high=1, when=("form", PAINTED)
+    )
     copies: int = param(1, "How many are drawn for each: nothing is simulated again.", section="Multiply", affects="look", low=1, high=200, soft=(1, 20),
-                        step=1)  # fmt: skip
+                        step=1, when=("form", ("point", "disc", "sprite", "flipbook", "streak")))  # fmt: skip
     copies_spread: float = param(0.1, "How far copies lie from their own.", section="Multiply", affects="look", unit="m", low=0, high=100, soft=(0, 1),
                                  when=("copied", ("True",)))  # fmt: skip
     copies_size: float = param(
         0.5, "Size of the smallest copy, as a share.", section="Multiply", affects="look", low=0.01, high=1, when=("copied", ("True",))
     )
     stretch: float = param(0.0, "How much longer a disc or sprite is drawn along its movement, for each m/s.", section="Look", affects="look", unit="s/m",
-                           low=0, high=10, soft=(0, 0.5), step=0.005)  # fmt: skip
+                           low=0, high=10, soft=(0, 0.5), step=0.005, when=("form", ("disc", "sprite")))  # fmt: skip
     turned: float = param(
         180.0, "Random turn either way at birth.", section="Look", affects="look", unit="°", low=0, high=180, step=1, when=("form", TURNING)
     )
@@ -251,7 +343,7 @@ class Pieces(Settings):
         "sherds", "What the pieces are.", section="What", cost="motion"
     )
     prop: str = param("", "The prop whose mesh each piece is.", section="What", kind="prop", when=("make", ("prop",)))
-    swap: str = param("", "A prop that breaks: it is hidden from the first birth on.", section="What", kind="parent")
+    swap: str = param("", "A prop that breaks: it is hidden from the first birth on.", section="What", affects="look", kind="parent")
     kinds: int = param(8, "How many different pieces there are.", section="What", low=1, high=64, soft=(1, 24), step=1)
     roundness: float = param(0.15, "From sharp edges to worn ones.", section="What", low=0, high=1)
     flatness: float = param(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -88,17 +89,33 @@ def shapes_of(layer: PointLayer, effect: Effect, folder: Path | None) -> tuple[P
     return (Piece(mesh.moved((mesh.points - middle) / size), np.zeros((0, 3)), np.ones(3)),)
 
 
+@dataclass(frozen=True)
+class Posed:
+    """How pieces stand: which shape each is, its quaternion w x y z, its size in m (nothing at the end of its life)."""
+
+    kind: np.ndarray
+    turn: np.ndarray
+    size: np.ndarray
+
+
+def posed(layer: PointLayer, p: Points, t: float, count: int) -> Posed:
+    """How a layer's pieces stand at `t`; those at the end of their life shrink away. `count`: of shapes."""
+    look = layer.look
+    life = life_of(p, t, lives_of(layer, t))
+    size = p.width * look.scale * over(look.size_over, life) * np.cbrt(np.clip(over(look.opacity_over, life), 0, 1))
+    kinds = kind_of(layer, p.id, count) if isinstance(layer, DebrisLayer) else np.zeros(len(p), np.int64)
+    return Posed(kinds, p.turn if p.rigid else about_axes(p.id, turned(look, p, t)), size)
+
+
 def bodies_mesh(layer: PointLayer, p: Points, t: float, effect: Effect, folder: Path | None) -> Mesh | None:
-    """A layer's pieces as one mesh where they are; those at the end of their life shrink away."""
-    shapes, look = shapes_of(layer, effect, folder), layer.look
+    """A layer's pieces as one mesh where they are."""
+    shapes = shapes_of(layer, effect, folder)
     p = kept_pieces(layer, p)
     if shapes is None or not len(p):
         return None
     p = p.picked(np.arange(min(len(p), MOST_BODIES)))
-    life = life_of(p, t, lives_of(layer, t))
-    size = p.width * look.scale * over(look.size_over, life) * np.cbrt(np.clip(over(look.opacity_over, life), 0, 1))
-    kinds = kind_of(layer, p.id, len(shapes)) if isinstance(layer, DebrisLayer) else np.zeros(len(p), int)
-    turn = turns(p.turn if p.rigid else about_axes(p.id, turned(layer.look, p, t)))
+    stand = posed(layer, p, t, len(shapes))
+    kinds, size, turn = stand.kind, stand.size, turns(stand.turn)
     parts = []
     for kind, shape in enumerate(shapes):
         rows = np.flatnonzero((kinds == kind) & (size > 1e-6))
@@ -146,6 +163,9 @@ def shot_of(
                 found = bodies_mesh(layer, frame.points, t, effect, folder)
                 if found is not None:
                     bodies.append(found)
+                if layer.look.ticks:
+                    unseen = layer.look.model_copy(update={"form": "point", "opacity": 0.0})
+                    shot.swarms.append(Swarm(kept_pieces(layer, frame.points), t, unseen, lives_of(layer, t)))
             elif len(frame.points):
                 gas = frames.get(layer.look.meets)
                 shot.swarms.append(Swarm(kept_pieces(layer, frame.points), t, layer.look, lives_of(layer, t), gas if isinstance(gas, Frame) else None,

@@ -17,11 +17,10 @@ from tenka.base.errors import BadInput
 from tenka.base.files import write_atomic
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
-from tenka.effect.model import AMBIENT_KELVIN, DebrisLayer, Effect, PointLayer, PointLook
-from tenka.look.points import colours_of, life_of, over, turned
-from tenka.look.shot import about_axes, kept_pieces, lives_of, shapes_of
+from tenka.effect.model import AMBIENT_KELVIN, Effect, PointLayer
+from tenka.look.points import colours_of, life_of, over
+from tenka.look.shot import kept_pieces, lives_of, posed, shapes_of
 from tenka.particles.files import Column, write_points
-from tenka.particles.pieces import kind_of
 from tenka.particles.state import ASLEEP, STUCK, Points
 from tenka.run.driver import Plan, plans_of, simulate
 from tenka.run.frames import PointFrame, get_points
@@ -137,10 +136,7 @@ def _strays(
         if cull > 0:
             far.update(p.id[np.linalg.norm(p.place, axis=1) > cull].tolist())
         if off_camera:
-            at = view.project(p.place)
-            pad = 0.5 * p.width / np.maximum(at[:, 2], 1e-6) / view.half_height * view.height / 2
-            inside = (at[:, 2] > 0) & (at[:, 0] > -pad) & (at[:, 0] < view.width + pad) & (at[:, 1] > -pad) & (at[:, 1] < view.height + pad)
-            seen.update(p.id[inside].tolist())
+            seen.update(p.id[view.sees(p.place, 0.5 * p.width)].tolist())
     gone = far | ((all_ - seen) if off_camera else set())
     return np.array(sorted(gone), np.int64)
 
@@ -231,16 +227,16 @@ def _usd(
                 colour.Set(Vt.Vec3fArray.FromNumpy(np.stack([values[n] for n in ("red", "green", "blue")], axis=1)), at)
                 opacity.Set(Vt.FloatArray.FromNumpy(values["opacity"]), at)
                 continue
-            turn = p.turn.copy() if p.rigid else about_axes(p.id, turned(layer.look, p, frame.time))
+            stand = posed(layer, p, frame.time, len(shapes))
+            turn = stand.turn.copy()
             for n, id in enumerate(p.id.tolist()):
                 if id in before and before[id] @ turn[n] < 0:
                     turn[n] = -turn[n]
                 before[id] = turn[n]
-            kinds = kind_of(layer, p.id, len(shapes)) if isinstance(layer, DebrisLayer) else np.zeros(len(p), np.int64)
             target.CreatePositionsAttr().Set(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(p.place)), at)
             target.CreateOrientationsAttr().Set(Vt.QuathArray([Gf.Quath(*(float(v) for v in q)) for q in turn]), at)
-            target.CreateScalesAttr().Set(Vt.Vec3fArray.FromNumpy(np.repeat(values["width"][:, None], 3, axis=1)), at)
-            target.CreateProtoIndicesAttr().Set(Vt.IntArray.FromNumpy(kinds.astype(np.int32)), at)
+            target.CreateScalesAttr().Set(Vt.Vec3fArray.FromNumpy(np.repeat(stand.size.astype(np.float32)[:, None], 3, axis=1)), at)
+            target.CreateProtoIndicesAttr().Set(Vt.IntArray.FromNumpy(stand.kind.astype(np.int32)), at)
         stage.GetRootLayer().Save()
         del stage
         os.replace(part, out)
@@ -276,21 +272,17 @@ def _bodies_glb(
     if shapes is None:
         raise BadInput(f"{layer.name} has no mesh to be written", "pieces, or a prop to be drawn as", out)
     tracks: dict[int, _Track] = {}
-    look: PointLook = layer.look
     for _, frame in frames_of(plan, store, progress, frames):
         p = _kept(layer, frame.points, dropped)
         if not len(p):
             continue
-        kinds = kind_of(layer, p.id, len(shapes)) if isinstance(layer, DebrisLayer) else np.zeros(len(p), np.int64)
-        life = life_of(p, frame.time, lives_of(layer, frame.time))
-        size = p.width * look.scale * over(look.size_over, life) * np.cbrt(np.clip(over(look.opacity_over, life), 0, 1))
-        turn = p.turn if p.rigid else about_axes(p.id, turned(layer.look, p, frame.time))
+        stand = posed(layer, p, frame.time, len(shapes))
         for n, id in enumerate(p.id.tolist()):
-            track = tracks.setdefault(id, _Track(int(kinds[n]), [], [], [], []))
+            track = tracks.setdefault(id, _Track(int(stand.kind[n]), [], [], [], []))
             track.times.append(frame.time)
             track.places.append(p.place[n])
-            track.turns.append(turn[n])
-            track.sizes.append(float(size[n]))
+            track.turns.append(stand.turn[n])
+            track.sizes.append(float(stand.size[n]))
     write_atomic(out, _glb(layer, shapes, tracks, frames, effect.rate))
     return Written((out,), len(frames), len(tracks), len(dropped))
 

@@ -168,7 +168,6 @@ class _Spots:
     colour: np.ndarray | None = None
     in_scene: bool = False
     width: np.ndarray | None = None
-    heat: np.ndarray | None = None
 
 
 def _ball(seed: int, id: np.ndarray) -> np.ndarray:
@@ -365,7 +364,7 @@ def _parents(source: PointSource, ctx: Context, seed: int, start: float, end: fl
         number = first[rows] + np.arange(len(rows)) - np.repeat(np.cumsum(count) - count, count)
         moment = paths.born[rows] + (number + chance(seed, paths.id, "moment")[rows]) / per
         place, flow = paths.at(moment, rows)
-        id, width, heat, colour = paths.id[rows], paths.width[rows], paths.heat[rows], paths.colour[rows]
+        id, colour = paths.id[rows], paths.colour[rows]
     else:
         events = ctx.events(source.of, source.born_on).within(start, end)
         if not len(events.time) or not source.burst:
@@ -375,14 +374,14 @@ def _parents(source: PointSource, ctx: Context, seed: int, start: float, end: fl
         if source.born_on == "bounce":  # a particle may bounce many times
             number = number + (np.round(events.time[rows] * 1e4).astype(np.int64) << 16)
         moment, place, flow = events.time[rows], events.place[rows], events.velocity[rows]
-        id, width, heat, colour = events.parent[rows], events.width[rows], events.heat[rows], events.colour[rows]
+        id, colour = events.parent[rows], events.colour[rows]
     within = (moment - source.delay >= source.start) & (moment - source.delay < source.end)
     low = unit_array(seed, id & 0xFFFFFFFF, id >> 32, number & 0x7FFFFFFF)
     high = unit_array(seed + 1, id & 0xFFFFFFFF, id >> 32, number & 0x7FFFFFFF)
     child = (low.astype(np.float64) * (1 << 24)).astype(np.int64) << 18 | (high.astype(np.float64) * (1 << 18)).astype(np.int64)
     up = np.linalg.norm(flow, axis=1, keepdims=True)
     outward = np.where(up > 1e-6, flow / np.maximum(up, 1e-6), [[0.0, 0.0, 1.0]])
-    spots = _Spots(place[within], outward[within], flow[within], colour[within], True, width[within], heat[within])
+    spots = _Spots(place[within], outward[within], flow[within], colour[within], True)
     return child[within], moment[within], spots
 
 
@@ -478,10 +477,7 @@ def _made(
     if inherited is not None:
         pace = np.linalg.norm(inherited, axis=1)
         velocity += inherited * ramp_at(source.carried, pace / source.carried_speed)[:, None]
-    if spots.width is not None and source.shape == "particles":
-        width = np.minimum(np.maximum(curve(source.width, own), 1e-4), np.inf)
-    else:
-        width = np.maximum(curve(source.width, own), 1e-4)
+    width = np.maximum(curve(source.width, own), 1e-4)
     width = width * (source.least_width + (1 - source.least_width) * chance(seed, id, "width") ** source.skew)
     if source.shape == "file" and spots.width is not None:
         width = spots.width

@@ -17,6 +17,7 @@ from tenka.particles.contact import BOUNCINESS, DIE, FORM, FRICTION, GROUND, RES
 from tenka.particles.motion import flight, forces_at, plain_air_at
 from tenka.particles.pieces import CORNERS, kind_of, pieces_of
 from tenka.particles.state import ASLEEP, STUCK, Points
+from tenka.scene.cameras import View
 
 TICKS = 8  # of the clock in a frame at least
 CLOCK = 192.0  # 1/s at least
@@ -294,7 +295,7 @@ def _meet(t1, born, place, velocity, width, state, still, bounce):
 
 
 def advance_bodies(p: Points, layer: DebrisLayer, start: float, end: float, rate: float, props: tuple[Prop, ...], folder: Path | None, common: tuple,
-                   acts: tuple, stops: tuple, air: tuple, ends: np.ndarray, dead: np.ndarray, hits: tuple[np.ndarray, ...]) -> None:  # fmt: skip
+                   acts: tuple, stops: tuple, air: tuple, ends: np.ndarray, view: View, dead: np.ndarray, hits: tuple[np.ndarray, ...]) -> None:  # fmt: skip
     """Move all pieces from `start`, or their birth, to `end`, in place; see tenka.particles.motion.advance for the arguments."""
     own = pieces_of(layer, props, folder)
     kinds = kind_of(layer, p.id, len(own))
@@ -315,3 +316,8 @@ def advance_bodies(p: Points, layer: DebrisLayer, start: float, end: float, rate
         dead[p.place[:, 2] < ends[1]] = 1
     if ends[2] > 0:
         dead[np.linalg.norm(p.place, axis=1) > ends[2]] = 1
+    felt, corner, voxel, carried = air
+    if ends[3] > 0 and carried:
+        dead[((p.place < corner) | (p.place > corner + np.array(felt.shape[:3]) * voxel)).any(axis=1)] = 1
+    if ends[4] > 0:
+        dead[~view.sees(p.place, 0.55 * p.width)] = 1

@@ -63,7 +63,7 @@ def _points(kind: str, flatness: float, seed: int) -> np.ndarray:
     corners = np.array([[x, y, z] for x in (-0.5, 0.5) for y in (-0.5, 0.5) for z in (-0.5, 0.5)])
     corners[4:, 0] -= (0.55 if kind == "tiles" else 0.3) * _numbers(seed, 4, 7)  # the broken end
     return corners * np.array(
-        [1.0, (0.6 + 0.4 * float(_numbers(seed, 1, 8)[0])) * long, 0.45 * flatness if kind == "tiles" else 0.3 * long]
+        [1.0, (0.6 + 0.4 * float(_numbers(seed, 1, 8)[0])) * long, 0.45 * flatness if kind == "tiles" else 0.85 * flatness * long]
     )
 
 

@@ -114,12 +114,21 @@ class PointSolver:
         fresh = [born(self.layer, i, self.schedules[i], ctx, t - 1e-9, t) for i, s in self.sources if not (s.shape == "file" and s.plays)]
         played = [self._played(i, s, t) for i, s in self.sources if s.shape == "file" and s.plays]
         new = together([f for f in (*fresh, *played) if len(f)] or [Points()])
+        lost: dict[str, int] = {}
+        new = self._admitted(new, self.layer.most, lost)
+        state = PointState(new, t, lost)
+        if self.keeps_events and len(new):
+            state.events["birth"] = Events(new.born, new.place, new.velocity, new.id, new.colour)
+        return state
+
+    def _admitted(self, new: Points, room: int, lost: dict[str, int]) -> Points:
+        """Births, no more than there is room for; pieces that are held lie still."""
+        if len(new) > room:
+            lost["refused"] = lost.get("refused", 0) + len(new) - max(room, 0)
+            new = new.picked(np.arange(max(room, 0)))
         if isinstance(self.layer, DebrisLayer) and self.layer.held and len(new):
             hold(new, self.layer.held)
-        state = PointState(new, t)
-        if self.keeps_events and len(new):
-            state.events["birth"] = Events(new.born, new.place, new.velocity, new.id, new.width, new.heat, new.colour)
-        return state
+        return new
 
     def take_settings(self, layer: PointLayer, forces: tuple[Force, ...], props: tuple[Prop, ...]) -> None:
         self.layer, self.forces, self.props = layer, forces, props
@@ -139,12 +148,7 @@ class PointSolver:
         fresh = [born(layer, i, self.schedules[i], ctx, t0, t1) for i, s in self.sources if not (s.shape == "file" and s.plays)]
         lost, events = dict(state.lost), dict(state.events)
         new = together([f for f in fresh if len(f)] or [Points()])
-        room = layer.most - len(state.points)
-        if len(new) > room:
-            lost["refused"] = lost.get("refused", 0) + len(new) - max(room, 0)
-            new = new.picked(np.arange(max(room, 0)))
-        if isinstance(layer, DebrisLayer) and layer.held and len(new):
-            hold(new, layer.held)
+        new = self._admitted(new, layer.most - len(state.points), lost)
         p = together([state.points, new]) if len(new) else state.points.to_move()
         self._time("births", clock)
         clock = time.perf_counter()
@@ -178,7 +182,8 @@ class PointSolver:
             beds = np.array([bed.rests, bed.wakes_at, bed.wake_reach, bed.lift] if bed else [0, 0, 0, 0], float)
             e = layer.ends
             ends = np.array([e.below, e.height, e.reach, e.leaves_gas, e.off_camera, bool(bed and bed.rests and bed.settles)], float)
-            camera = view_of(self.camera, 16, 9).packed().astype(float)
+            view = view_of(self.camera, 16, 9)
+            camera = view.packed().astype(float)
             common = (moment.at(m.gravity) * GRAVITY, moment.at(m.drag, 0.0), m.size_drag, moment.at(m.forces, 0.0), moment.at(m.follow, 0.0),
                       moment.at(m.cooling, 0.0))  # fmt: skip
             felt, where = g.at(middle)
@@ -186,7 +191,21 @@ class PointSolver:
             if isinstance(layer, DebrisLayer):
                 hits = (hit_time, hit_place, hit_velocity)
                 advance_bodies(
-                    p, layer, t0, t1, self.rate, self.props, self.folder, common, forces.packed(), stops.packed(), air, ends, dead, hits
+                    p,
+                    layer,
+                    t0,
+                    t1,
+                    self.rate,
+                    self.props,
+                    self.folder,
+                    common,
+                    forces.packed(),
+                    stops.packed(),
+                    air,
+                    ends,
+                    view,
+                    dead,
+                    hits,
                 )
             else:
                 advance(
@@ -224,9 +243,9 @@ class PointSolver:
                      hit_place: np.ndarray, hit_velocity: np.ndarray) -> None:  # fmt: skip
         hit, gone = hit_time > -1e8, dead.astype(bool)
         found = {
-            "birth": Events(new.born, new.place, new.velocity, new.id, new.width, new.heat, new.colour),
-            "bounce": Events(hit_time[hit], hit_place[hit], hit_velocity[hit], p.id[hit], p.width[hit], p.heat[hit], p.colour[hit]),
-            "death": Events(until[gone], p.place[gone], p.velocity[gone], p.id[gone], p.width[gone], p.heat[gone], p.colour[gone]),
+            "birth": Events(new.born, new.place, new.velocity, new.id, new.colour),
+            "bounce": Events(hit_time[hit], hit_place[hit], hit_velocity[hit], p.id[hit], p.colour[hit]),
+            "death": Events(until[gone], p.place[gone], p.velocity[gone], p.id[gone], p.colour[gone]),
         }
         for kind, more in found.items():
             events[kind] = all_events([events[kind], more]) if kind in events else more

@@ -96,15 +96,13 @@ class Events:
     ----------
     time : (m,) float64, s
     place, velocity : (m, 3) float32
-    parent : (m,) int64 ids; width, heat : (m,) float32; colour : (m, 3) float32
+    parent : (m,) int64 ids; colour : (m, 3) float32
     """
 
     time: np.ndarray = _empty(np.float64)
     place: np.ndarray = _empty(np.float32, 3)
     velocity: np.ndarray = _empty(np.float32, 3)
     parent: np.ndarray = _empty(np.int64)
-    width: np.ndarray = _empty(np.float32)
-    heat: np.ndarray = _empty(np.float32)
     colour: np.ndarray = _empty(np.float32, 3)
 
     def arrays(self) -> dict[str, np.ndarray]:

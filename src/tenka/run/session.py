@@ -17,7 +17,7 @@ from tenka.base.errors import BadInput, Cancelled, TenkaError
 from tenka.base.jobs import Progress
 from tenka.base.threads import give_way
 from tenka.cache.store import Frame, FrameStore
-from tenka.effect.model import Effect, GasLayer, Trial
+from tenka.effect.model import Effect, GasLayer, PointLayer, Trial
 from tenka.gas.grid import Grid
 from tenka.particles.state import Points
 from tenka.run.driver import Plan, Report, past_of, plans_of, simulate, step_parts
@@ -190,9 +190,10 @@ class Session:
         count = next(iter(plans.values())).effect.frames
         index = min(max(index, 0), count - 1)
         frames: dict[str, AnyFrame] = {}
+        moving = {p.layer.look.meets for p in plans.values() if isinstance(p.layer, PointLayer) and p.layer.look.colour_by == "gas speed"}
         for id, plan in plans.items():
             if self.store.has(plan.name(index)):
-                found = plan.read(self.store, index, velocity=live)
+                found = plan.read(self.store, index, velocity=live or id in moving)
                 if found is None:
                     self._again()  # it was damaged, or taken away from under the session
                 else:

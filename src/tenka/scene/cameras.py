@@ -55,6 +55,13 @@ class View:
         y = (d @ self.up) / scale / self.half_height
         return np.stack([(x + 1) * 0.5 * self.width, (1 - y) * 0.5 * self.height, depth], axis=1)
 
+    def sees(self, points: np.ndarray, radius: np.ndarray) -> np.ndarray:
+        """Which of (n, 3) points are in the picture, at least in part; `radius` (n,) m."""
+        at = self.project(points)
+        scale = 1.0 if self.orthographic else np.maximum(at[:, 2], 1e-6)
+        pad = radius / scale / self.half_height * self.height / 2
+        return (at[:, 2] > 0) & (at[:, 0] > -pad) & (at[:, 0] < self.width + pad) & (at[:, 1] > -pad) & (at[:, 1] < self.height + pad)
+
     def ray(self, px: float, py: float) -> tuple[np.ndarray, np.ndarray]:
         """Start and unit direction of the ray through a pixel."""
         x = (2 * px / self.width - 1) * self.half_width
