@@ -58,8 +58,8 @@ class View:
     def sees(self, points: np.ndarray, radius: np.ndarray) -> np.ndarray:
         """Which of (n, 3) points are in the picture, at least in part; `radius` (n,) m."""
         at = self.project(points)
-        scale = 1.0 if self.orthographic else np.maximum(at[:, 2], 1e-6)
-        pad = radius / scale / self.half_height * self.height / 2
+        away = 1.0 if self.orthographic else np.maximum(at[:, 2], 1e-6)
+        pad = radius / away / self.half_height * self.height / 2
         return (at[:, 2] > 0) & (at[:, 0] > -pad) & (at[:, 0] < self.width + pad) & (at[:, 1] > -pad) & (at[:, 1] < self.height + pad)
 
     def ray(self, px: float, py: float) -> tuple[np.ndarray, np.ndarray]:
