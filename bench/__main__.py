@@ -49,7 +49,8 @@ from tenka.look.points import Swarm
 from tenka.look.render import Renderer, Shot
 from tenka.pack.flipbook import pack
 from tenka.particles.solver import PointSolver
-from tenka.run.driver import Plan, simulate
+from tenka.run.driver import simulate
+from tenka.run.plans import Plan
 from tenka.scene.cameras import view_of
 from tenka.scene.meshes import joined
 from tenka.scene.props import scene_mesh
@@ -71,17 +72,31 @@ class Result:
 def plume(n: int) -> Effect:
     """A plume in a box of n^3 voxels with all terms on."""
     layer = GasLayer(
-        id="plume", name="Plume", domain=DomainBox(origin=(-2, -2, 0), size=(4, 4, 4), voxel=4 / n, run_up=0.0),
-        sources=(Source(id="source", name="Source", position=(0, 0, 0.5), size=(1, 1, 0.5), push=(0, 0, 1.5), fuel=3.0, expansion=0.5),),
+        id="plume",
+        name="Plume",
+        domain=DomainBox(origin=(-2, -2, 0), size=(4, 4, 4), voxel=4 / n, run_up=0.0),
+        sources=(
+            Source(
+                id="source",
+                name="Source",
+                position=(0, 0, 0.5),
+                size=(1, 1, 0.5),
+                push=(0, 0, 1.5),
+                fuel=3.0,
+                expansion=0.5,
+            ),
+        ),
         fire=Fire(burns=True),
-    )  # fmt: skip
+    )
     forces = (Wind(id="wind", name="Wind"), Turbulence(id="eddies", name="Eddies"))
     return Effect(name="Bench", seconds=2.0, layers=(layer,), forces=forces)
 
 
 def _stepper(effect: Effect) -> tuple[Callable[[], None], GasSolver]:
     """One step of an effect's first layer that is well under way, and its solver."""
-    layer = effect.layers[0].model_copy(update={"quality": effect.layers[0].quality.model_copy(update={"most_substeps": 1})})
+    layer = effect.layers[0].model_copy(
+        update={"quality": effect.layers[0].quality.model_copy(update={"most_substeps": 1})}
+    )
     solver = GasSolver(layer, effect.forces, effect.props, 1, effect.rate)
     holder = {"state": solver.start()}
 
@@ -96,7 +111,8 @@ def _stepper(effect: Effect) -> tuple[Callable[[], None], GasSolver]:
 
 
 def gas_step() -> Iterator[Result]:
-    """A whole step: velocity and four scalars; a burning source, confinement, wind, turbulence, projection; then with a moving collider."""
+    """A whole step: velocity and four scalars; a burning source, confinement, wind, turbulence, projection;
+    then with a moving collider."""
     by_size = {}
     for n in (32, 64, 128):
         work, _ = _stepper(plume(n))
@@ -105,10 +121,28 @@ def gas_step() -> Iterator[Result]:
         _, cosine = in_turn(lambda: None, Cosine(n), 9)
         by_size[n] = ms
         target = "at most 12 x (a)" if n >= 64 else ""
-        yield Result("gas step", f"{n}^3", ms, Advection.name, yard, ms / yard, target, ms / yard <= 12 if target else None)
+        yield Result(
+            "gas step",
+            f"{n}^3",
+            ms,
+            Advection.name,
+            yard,
+            ms / yard,
+            target,
+            ms / yard <= 12 if target else None,
+        )
         yield Result("gas step", f"{n}^3", ms, Cosine.name, cosine, ms / cosine)
     ratio = by_size[128] / by_size[64]
-    yield Result("gas step, growth", "128^3 to 64^3", by_size[128], "64^3", by_size[64], ratio, "at most 8 x", ratio <= 8)
+    yield Result(
+        "gas step, growth",
+        "128^3 to 64^3",
+        by_size[128],
+        "64^3",
+        by_size[64],
+        ratio,
+        "at most 8 x",
+        ratio <= 8,
+    )
     sway = Wave(base=0.0, amount=0.8, period=1.5)
     ball = Prop(id="ball", name="Ball", shape="sphere", position=(0, 0, 1.2), size=(1, 1, 1), shift_x=sway)
     for n in (64, 128):
@@ -116,18 +150,36 @@ def gas_step() -> Iterator[Result]:
         layer = effect.layers[0].model_copy(update={"colliders": (Collider(id="c", name="C", prop="ball"),)})
         work, _ = _stepper(effect.model_copy(update={"props": (ball,), "layers": (layer,)}))
         ms, yard = in_turn(work, Advection(n), 21 if n < 128 else 7)
-        yield Result("gas step, moving collider", f"{n}^3", ms, Advection.name, yard, ms / yard, "at most 20 x (a)", ms / yard <= 20)
+        yield Result(
+            "gas step, moving collider",
+            f"{n}^3",
+            ms,
+            Advection.name,
+            yard,
+            ms / yard,
+            "at most 20 x (a)",
+            ms / yard <= 20,
+        )
 
 
 def following() -> Iterator[Result]:
-    """A step of a small fire in a box some ten times as large, simulated whole and only where there is gas."""
-    source = Source(id="source", name="Source", position=(0, 0, 0.4), size=(0.5, 0.5, 0.3), fuel=3.0, temperature=400.0)
+    """A step of a small fire in a box some ten times as large, simulated whole and only where there is
+    gas."""
+    source = Source(
+        id="source", name="Source", position=(0, 0, 0.4), size=(0.5, 0.5, 0.3), fuel=3.0, temperature=400.0
+    )
     made = {}
     for follow in (False, True):
         effect = plume(96)
         layer = effect.layers[0]
         domain = layer.domain.model_copy(
-            update={"follow": follow, "margin": 0.3, "origin": (-4, -4, 0), "size": (8.0, 8.0, 8.0), "voxel": 0.0625}
+            update={
+                "follow": follow,
+                "margin": 0.3,
+                "origin": (-4, -4, 0),
+                "size": (8.0, 8.0, 8.0),
+                "voxel": 0.0625,
+            }
         )
         layer = layer.model_copy(update={"domain": domain, "sources": (source,)})
         made[follow] = _stepper(effect.model_copy(update={"layers": (layer,), "forces": effect.forces[1:]}))
@@ -152,7 +204,10 @@ def steps_a_second() -> Iterator[Result]:
         file = Path(folder) / "bench.tenka"
         storage.save(plume(64), file)
         done = subprocess.run(
-            [sys.executable, "-m", "tenka.cli", "simulate", str(file), "--fresh", "--json"], capture_output=True, text=True, check=True
+            [sys.executable, "-m", "tenka.cli", "simulate", str(file), "--fresh", "--json"],
+            capture_output=True,
+            text=True,
+            check=True,
         )
     pace = json.loads(done.stdout.splitlines()[-1])["steps_per_second"]
     yield Result("tenka simulate, steps a second", "64^3", pace, target="over 20", met=pace > 20)
@@ -165,19 +220,26 @@ def _stored(effect: Effect, folder: Path) -> tuple[Plan, FrameStore]:
 
 
 def picture() -> Iterator[Result]:
-    """A 640 x 400 picture of a 96^3 frame with shadows, at two coverages, and the first (coarse) picture; the light is new each time."""
+    """A 640 x 400 picture of a 96^3 frame with shadows, at two coverages, and the first (coarse) picture; the
+    light is new each time."""
     effect = replaced(plume(96), "seconds", 1.5)
     with tempfile.TemporaryDirectory() as folder:
         plan, store = _stored(effect, Path(folder))
         quay = storage.load(PLUME)
-        mesh = scene_mesh(quay.model_copy(update={"props": tuple(p for p in quay.props if p.id != "kiln")}), FOLDER)
+        mesh = scene_mesh(
+            quay.model_copy(update={"props": tuple(p for p in quay.props if p.id != "kiln")}), FOLDER
+        )
         look, light = effect.layers[0].look, effect.light
         frames = [store.get_frame(plan.name(f)) for f in range(28, 36)]
         for share, target in ((0.2, 80.0), (0.4, 180.0)):
             renderer, view = Renderer(), None
             for distance in np.linspace(14, 3, 40):
                 view = view_of(
-                    effect.camera.model_copy(update={"target": (0.3, 0, 1.6), "distance": float(distance), "pitch": 5.0}), 640, 400
+                    effect.camera.model_copy(
+                        update={"target": (0.3, 0, 1.6), "distance": float(distance), "pitch": 5.0}
+                    ),
+                    640,
+                    400,
                 )
                 covered = float((renderer.draw(frames[0], look, light, view, mesh, 4).alpha > 0.01).mean())
                 if covered >= share:
@@ -185,17 +247,34 @@ def picture() -> Iterator[Result]:
             assert view is not None
             for coarse, limit, name in ((1, target, "picture"), (4, 25.0, "first picture")):
                 renderer.draw(frames[-1], look, light, view, mesh, coarse)
-                ms = float(np.median([timed(lambda f=f, c=coarse: renderer.draw(f, look, light, view, mesh, c)) for f in frames]))
-                yield Result(name, f"640 x 400, {100 * covered:.0f} %", ms, target=f"at most {limit:.0f} ms", met=ms <= limit)
+                ms = float(
+                    np.median(
+                        [
+                            timed(lambda f=f, c=coarse: renderer.draw(f, look, light, view, mesh, c))
+                            for f in frames
+                        ]
+                    )
+                )
+                yield Result(
+                    name,
+                    f"640 x 400, {100 * covered:.0f} %",
+                    ms,
+                    target=f"at most {limit:.0f} ms",
+                    met=ms <= limit,
+                )
         numbers = np.random.default_rng(3).permutation(36)[:12]
         renderer = Renderer()
 
         def scrub(f: int) -> None:
-            renderer.draw(store.get_frame(plan.name(f)), look, light, view_of(effect.camera, 640, 400), mesh, 2)
+            renderer.draw(
+                store.get_frame(plan.name(f)), look, light, view_of(effect.camera, 640, 400), mesh, 2
+            )
 
         scrub(0)
         ms = float(np.median([timed(lambda f=f: scrub(int(f))) for f in numbers]))
-        yield Result("scrub to a stored frame", "96^3, picture included", ms, target="at most 120 ms", met=ms <= 120)
+        yield Result(
+            "scrub to a stored frame", "96^3, picture included", ms, target="at most 120 ms", met=ms <= 120
+        )
 
 
 def flipbook() -> Iterator[Result]:
@@ -265,7 +344,13 @@ window.close()
 def _window(*more: str) -> dict[str, float]:
     with tempfile.TemporaryDirectory() as folder:
         words = [sys.executable, "-c", WINDOW, str(time.time()), str(Path(folder) / "frames"), *more]
-        done = subprocess.run(words, capture_output=True, text=True, check=True, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"})
+        done = subprocess.run(
+            words,
+            capture_output=True,
+            text=True,
+            check=True,
+            env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+        )
     return {line.split()[0]: float(line.split()[1]) for line in done.stdout.splitlines()}
 
 
@@ -273,18 +358,37 @@ def start_up() -> Iterator[Result]:
     """From the command to the window, and to its first picture, with compiled kernels."""
     _window()
     found = _window()
-    yield Result("warm start to window", "demo", 1e3 * found["window"], target="at most 2 s", met=found["window"] <= 2)
-    yield Result("warm start to first picture", "demo", 1e3 * found["picture"], target="at most 3 s", met=found["picture"] <= 3)
+    yield Result(
+        "warm start to window", "demo", 1e3 * found["window"], target="at most 2 s", met=found["window"] <= 2
+    )
+    yield Result(
+        "warm start to first picture",
+        "demo",
+        1e3 * found["picture"],
+        target="at most 3 s",
+        met=found["picture"] <= 3,
+    )
 
 
 def pause() -> Iterator[Result]:
-    """The interface thread's longest pause while it plays, simulates, and a value is dragged for nine seconds.
+    """The interface thread's longest pause while it plays, simulates, and a value is dragged for nine
+    seconds.
 
     Beats during which the host took a processor away from this (virtual) machine are told apart.
     """
     found = _window("pause")
-    yield Result("interface thread, longest pause", "demo", 1e3 * found["pause"], target="under 30 ms", met=found["pause"] < 0.03)
-    yield Result("the same, while the host took time", f"{100 * found['share']:.1f} % of the beats", 1e3 * found["taken"])
+    yield Result(
+        "interface thread, longest pause",
+        "demo",
+        1e3 * found["pause"],
+        target="under 30 ms",
+        met=found["pause"] < 0.03,
+    )
+    yield Result(
+        "the same, while the host took time",
+        f"{100 * found['share']:.1f} % of the beats",
+        1e3 * found["taken"],
+    )
 
 
 MILLION = 1_000_000
@@ -293,7 +397,9 @@ MILLION = 1_000_000
 def particles() -> Iterator[Result]:
     """A million particles in one step, bare and with all forces, and the picture of them."""
     triad = Triad()
-    source = PointSource(id="s", name="S", size=(4, 4, 4), position=(0, 0, 3), rate=0.0, burst=MILLION, life=10.0)
+    source = PointSource(
+        id="s", name="S", size=(4, 4, 4), position=(0, 0, 3), rate=0.0, burst=MILLION, life=10.0
+    )
     forces = (
         Wind(id="w", name="W"),
         Turbulence(id="e", name="E"),
@@ -313,7 +419,16 @@ def particles() -> Iterator[Result]:
         for _ in range(2):
             step()
         ms, yard = in_turn(step, triad, 9)
-        yield Result(f"a million particles, {name}", f"{MILLION:,}", ms, "(c) triad", yard, ms / yard, "60 ms", ms <= 60)
+        yield Result(
+            f"a million particles, {name}",
+            f"{MILLION:,}",
+            ms,
+            "(c) triad",
+            yard,
+            ms / yard,
+            "60 ms",
+            ms <= 60,
+        )
     view = view_of(Camera(target=(0, 0, 3), distance=9.0), 960, 600)
     look = PointLook(form="sprite", scale=0.5, opacity=0.4)
     mesh = joined([])
@@ -321,7 +436,9 @@ def particles() -> Iterator[Result]:
         shot = Shot([], mesh, [Swarm(box[0].points, box[0].time, look, np.array([10.0], np.float32))])
         renderer = Renderer()
         renderer.draw_shot(shot, Light(), view, coarse)
-        ms = float(np.median([timed(lambda: Renderer().draw_shot(shot, Light(), view, coarse)) for _ in range(5)]))
+        ms = float(
+            np.median([timed(lambda: Renderer().draw_shot(shot, Light(), view, coarse)) for _ in range(5)])
+        )
         yield Result(f"a million sprites, {name}", "960 x 600", ms)
 
 
@@ -334,17 +451,81 @@ def bandwidth() -> Iterator[Result]:
 
 
 BENCHES: dict[str, Callable[[], Iterator[Result]]] = {
-    "gas": gas_step, "follow": following, "particles": particles, "simulate": steps_a_second, "picture": picture, "flipbook": flipbook, "start": start_up, "pause": pause, "memory": bandwidth,
-}  # fmt: skip
+    "gas": gas_step,
+    "follow": following,
+    "particles": particles,
+    "simulate": steps_a_second,
+    "picture": picture,
+    "flipbook": flipbook,
+    "start": start_up,
+    "pause": pause,
+    "memory": bandwidth,
+}
+
+
+def _fuzz(words: list[str]) -> int:
+    from bench import fuzz
+
+    parser = argparse.ArgumentParser(
+        prog="python -m bench fuzz", description="Harmed files for every reader."
+    )
+    parser.add_argument("--tries", type=int, default=2000)
+    parser.add_argument("--seed", type=int, default=1)
+    given = parser.parse_args(words)
+    start = time.perf_counter()
+    found = fuzz.run(given.tries, given.seed)
+    print(
+        f"{found.tries:,} tries in {time.perf_counter() - start:.0f} s: {found.taken:,} read, "
+        f"{found.refused:,} "
+        f"refused in a sentence, {len(found.failures)} failures; slowest {found.slowest:.1f} s"
+    )
+    return 1 if found.failures else 0
+
+
+def _kill(words: list[str]) -> int:
+    from bench import kill
+
+    parser = argparse.ArgumentParser(prog="python -m bench kill", description="Work that is killed midway.")
+    parser.add_argument("--times", type=int, default=30)
+    parser.add_argument("--seed", type=int, default=1)
+    given = parser.parse_args(words)
+    found = kill.run(given.times, given.seed)
+    told = ", ".join(f"{name} {n}" for name, n in found.by.items())
+    print(f"{found.kills} kills ({told} in the midst of it): {len(found.failures)} failures")
+    return 1 if found.failures else 0
+
+
+def _soak(words: list[str]) -> int:
+    from bench import soak
+
+    parser = argparse.ArgumentParser(
+        prog="python -m bench soak", description="The window in use for a while."
+    )
+    parser.add_argument("--minutes", type=float, default=10.0)
+    parser.add_argument("--file", type=Path, default=PLUME)
+    given = parser.parse_args(words)
+    return soak.run(given.minutes, given.file)
+
+
+TRIALS: dict[str, Callable[[list[str]], int]] = {"fuzz": _fuzz, "kill": _kill, "soak": _soak}
+"""Trials of endurance, with options of their own: `python -m bench NAME --help`."""
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(prog="python -m bench", description="Speed against targets and yardsticks.")
+    if len(sys.argv) > 1 and sys.argv[1] in TRIALS:
+        sys.exit(TRIALS[sys.argv[1]](sys.argv[2:]))
+    parser = argparse.ArgumentParser(
+        prog="python -m bench",
+        description="Speed against targets and yardsticks; and the trials " + ", ".join(TRIALS),
+    )
     parser.add_argument("name", nargs="?", choices=BENCHES, help="one group; by default all")
     parser.add_argument("--json", action="store_true", help="one object per line")
     given = parser.parse_args()
     if not given.json:
-        print(f"{'what':<32} {'size':<24} {'ms':>9} {'peak MB':>8}  {'yardstick':<20} {'its ms':>8} {'ratio':>6}  target")
+        print(
+            f"{'what':<32} {'size':<24} {'ms':>9} {'peak MB':>8}  {'yardstick':<20} {'its ms':>8} "
+            f"{'ratio':>6}  target"
+        )
     for name, bench in BENCHES.items():
         if given.name not in (None, name):
             continue
@@ -353,9 +534,19 @@ def main() -> None:
             if given.json:
                 print(json.dumps(asdict(result)), flush=True)
                 continue
-            yard = f"{result.yardstick:<20} {result.yardstick_ms:8.2f} {result.ratio:6.1f}" if result.yardstick else " " * 36
+            yard = (
+                f"{result.yardstick:<20} {result.yardstick_ms:8.2f} {result.ratio:6.1f}"
+                if result.yardstick
+                else " " * 36
+            )
             mark = "" if result.met is None else (" met" if result.met else " NOT MET")
-            print(f"{result.name:<32} {result.size:<24} {result.ms:9.2f} {result.peak_mb:8.0f}  {yard}  {result.target}{mark}", flush=True)
+            print(
+                (
+                    f"{result.name:<32} {result.size:<24} {result.ms:9.2f} {result.peak_mb:8.0f}  {yard} "
+                    f" {result.target}{mark}"
+                ),
+                flush=True,
+            )
 
 
 if __name__ == "__main__":

@@ -28,9 +28,11 @@ def plain_advection(q, c, dt, out):
                 fx, fy, fz = x - F(a), y - F(b), z - F(d)
                 gx, gy, gz = F(1) - fx, F(1) - fy, F(1) - fz
                 out[i, j, k] = gx * (
-                    gy * (gz * q[a, b, d] + fz * q[a, b, d + 1]) + fy * (gz * q[a, b + 1, d] + fz * q[a, b + 1, d + 1])
+                    gy * (gz * q[a, b, d] + fz * q[a, b, d + 1])
+                    + fy * (gz * q[a, b + 1, d] + fz * q[a, b + 1, d + 1])
                 ) + fx * (
-                    gy * (gz * q[a + 1, b, d] + fz * q[a + 1, b, d + 1]) + fy * (gz * q[a + 1, b + 1, d] + fz * q[a + 1, b + 1, d + 1])
+                    gy * (gz * q[a + 1, b, d] + fz * q[a + 1, b, d + 1])
+                    + fy * (gz * q[a + 1, b + 1, d] + fz * q[a + 1, b + 1, d + 1])
                 )
 
 

@@ -28,7 +28,10 @@ from tenka.gas.grid import GasState, Grid, Workspace
 from tenka.gas.settings import SourceInput, StepInputs, resolve
 from tenka.gas.solver import step
 from tenka.gas.sources import source_mask
-from tenka.run.driver import Plan, simulate
+from tenka.pack.layout import Layout, box_of, describe, layout
+from tenka.package.manifest import Flipbook as Element
+from tenka.run.driver import simulate
+from tenka.run.plans import Plan
 
 QUIET = Motion(lift=0.0, weight=0.0, drag=0.0, fine_curl=0.0, broad_curl=0.0)
 KEEP = Fading(smoke=0.0, smoke_linear=0.0, cooling=0.0)
@@ -36,10 +39,24 @@ KEEP = Fading(smoke=0.0, smoke_linear=0.0, cooling=0.0)
 
 def small_layer(voxel: float = 0.2, **changes: object) -> GasLayer:
     """A layer of 2 m a side with one source, quick to simulate."""
-    source = Source(id="source", name="Source", position=(0, 0, 0.4), size=(0.8, 0.8, 0.6), density=6.0, push=(0, 0, 1))
-    book = Flipbook(columns=2, rows=3, width=128, height=192, last=10.0, padding=2, player=Player(count=3, life=1.0))
+    source = Source(
+        id="source", name="Source", position=(0, 0, 0.4), size=(0.8, 0.8, 0.6), density=6.0, push=(0, 0, 1)
+    )
+    book = Flipbook(
+        columns=2,
+        rows=3,
+        width=128,
+        height=192,
+        last=10.0,
+        padding=2,
+        second="temperature",
+        player=Player(count=3, life=1.0),
+    )
     layer = GasLayer(
-        id="puff", name="Puff", domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=voxel, run_up=0.25), sources=(source,)
+        id="puff",
+        name="Puff",
+        domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=voxel, run_up=0.25),
+        sources=(source,),
     )
     return layer.model_copy(update={"flipbook": book, **changes})
 
@@ -55,12 +72,36 @@ def small_effect(**changes: object) -> Effect:
         forces=(Wind(id="wind", name="Wind", speed=1.0), Turbulence(id="eddies", name="Eddies")),
         camera=Camera(target=(0, 0, 1), distance=6.0),
         tiers=(
-            Tier(id="low", name="Low", device="satchel", distance=6.0, width=320, height=180, levers={"sprites": 2.0}),
+            Tier(
+                id="low",
+                name="Low",
+                device="satchel",
+                distance=6.0,
+                width=320,
+                height=180,
+                levers={"sprites": 2.0},
+            ),
             Tier(id="mid", name="Mid", distance=6.0, width=320, height=180, levers={"sprites": 3.0}),
         ),
         levers=(Lever(id="sprites", name="Sprites", path=path, low=1, high=12),),
     )
     return effect.model_copy(update=changes)
+
+
+def layout_of(effect: Effect) -> Layout:
+    """How the flipbook of an effect's first gas is laid out."""
+    return layout(effect, effect.gas(), gas_box(effect))
+
+
+def element_of(effect: Effect) -> Element:
+    """The flipbook of an effect's first gas as its manifest states it."""
+    return describe(effect, effect.gas(), gas_box(effect))
+
+
+def gas_box(effect: Effect) -> tuple[np.ndarray, np.ndarray]:
+    found = box_of(effect, effect.gas(), {})
+    assert found is not None
+    return found
 
 
 def with_layer(effect: Effect, **changes: object) -> Effect:
@@ -91,10 +132,17 @@ def centres(grid: Grid) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     return x, y, z
 
 
-def frame_of(density: np.ndarray, voxel: float = 0.1, temperature: float = 0.0, origin: tuple[float, float, float] = (0, 0, 0)) -> Frame:
+def frame_of(
+    density: np.ndarray,
+    voxel: float = 0.1,
+    temperature: float = 0.0,
+    origin: tuple[float, float, float] = (0, 0, 0),
+) -> Frame:
     """A frame with given density, one temperature and no motion."""
     heat = np.full(density.shape, temperature, np.float32)
-    return Frame(density.astype(np.float32), heat, np.zeros((3, *density.shape), np.float32), origin, voxel, 0.0)
+    return Frame(
+        density.astype(np.float32), heat, np.zeros((3, *density.shape), np.float32), origin, voxel, 0.0
+    )
 
 
 def nothing(**changes: float) -> StepInputs:
@@ -117,5 +165,12 @@ def step_with(grid: Grid, state: GasState, dt: float, steps: int = 1, **inputs: 
     """The state after some steps with the given inputs, still air otherwise."""
     work = Workspace(grid)
     for _ in range(steps):
-        state = step(state, grid, StepInputs(**inputs), [source_mask(s, (), grid, None) for s in inputs.get("sources", ())], work, dt)  # type: ignore
+        state = step(
+            state,
+            grid,
+            StepInputs(**inputs),
+            [source_mask(s, (), grid, None) for s in inputs.get("sources", ())],
+            work,
+            dt,
+        )  # type: ignore
     return state

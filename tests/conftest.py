@@ -1,4 +1,5 @@
-"""Test settings: no real cache, journal or home folder is touched; one effect is simulated and packed for all."""
+"""Test settings: no real cache, journal or home folder is touched; one effect is simulated and packed for
+all."""
 
 from __future__ import annotations
 

@@ -10,16 +10,43 @@ from tenka.package.manifest import schema
 DOCS = Path(__file__).parent.parent / "docs"
 MODELS = {
     "Effect": model.Effect,
-    "Domain": model.DomainBox, "Source": model.Source, "Motion": model.Motion, "Wind": model.Wind, "Turbulence": model.Turbulence,
-    "Swirl": model.Swirl, "Pull": model.Pull, "Drag": model.Brake, "Gravity": model.Gravity, "Fire": model.Fire, "Collider": model.Collider,
-    "Fading": model.Fading, "Quality": model.Quality, "Look": model.Look, "Light": model.Light, "Flipbook": model.Flipbook, "Player": model.Player,
-    "Tier": model.Tier, "Prop": model.Prop, "Particle source": model.PointSource, "Particle layer": model.ParticleLayer,
-    "Particle motion": model.PointMotion, "Particle collider": model.PointCollider, "Ends": model.Ends, "Bed": model.Bed, "Particle look": model.PointLook,
-    "Pieces": model.Pieces, "Bodies": model.Bodies, "Cue": model.Cue,
-}  # fmt: skip
+    "Domain": model.DomainBox,
+    "Source": model.Source,
+    "Motion": model.Motion,
+    "Wind": model.Wind,
+    "Turbulence": model.Turbulence,
+    "Swirl": model.Swirl,
+    "Pull": model.Pull,
+    "Drag": model.Brake,
+    "Gravity": model.Gravity,
+    "Fire": model.Fire,
+    "Collider": model.Collider,
+    "Fading": model.Fading,
+    "Quality": model.Quality,
+    "Look": model.Look,
+    "Light": model.Light,
+    "Flipbook": model.Flipbook,
+    "Player": model.Player,
+    "Tier": model.Tier,
+    "Prop": model.Prop,
+    "Particle source": model.PointSource,
+    "Particle layer": model.ParticleLayer,
+    "Particle motion": model.PointMotion,
+    "Particle collider": model.PointCollider,
+    "Ends": model.Ends,
+    "Bed": model.Bed,
+    "Particle look": model.PointLook,
+    "Pieces": model.Pieces,
+    "Bodies": model.Bodies,
+    "Cue": model.Cue,
+}
 
 if __name__ == "__main__":
     (DOCS / "package-schema.json").write_text(json.dumps(schema(), indent=1) + "\n")
-    parts = [f"## {name}\n\n{(m.__doc__ or '').strip()}\n\n{table_markdown(m)}\n" for name, m in MODELS.items()]
+    parts = [
+        f"## {name}\n\n{(m.__doc__ or '').strip()}\n\n{table_markdown(m)}\n" for name, m in MODELS.items()
+    ]
     (DOCS / "guide").mkdir(exist_ok=True)
-    (DOCS / "guide" / "settings.md").write_text("# All settings\n\nWritten by tools/docs.py from the catalogue.\n\n" + "\n".join(parts))
+    (DOCS / "guide" / "settings.md").write_text(
+        "# All settings\n\nWritten by tools/docs.py from the catalogue.\n\n" + "\n".join(parts)
+    )

@@ -1,4 +1,5 @@
-"""The window's tools for gas: what the tray adds, moving and burning things, looking into the gas, measures."""
+"""The window's tools for gas: what the tray adds, moving and burning things, looking into the gas,
+measures."""
 
 from __future__ import annotations
 
@@ -8,21 +9,23 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from drive import LEFT, drag, pixels, settle, until
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
-from test_window import LEFT, drag, pixels, settle, shared_frames, until, window  # noqa: F401  (two are fixtures)
 
-from tenka.app.handles import path_of
-from tenka.app.trialfoot import TrialFoot
+from tenka.app.sheet.trialfoot import TrialFoot
+from tenka.app.stage.handles import path_of
 from tenka.app.window import Window
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import get
 
 
 @pytest.mark.parametrize("name", ["Swirl", "Pull", "Drag", "Gravity"])
-def test_the_tray_adds_each_force_in_the_middle_of_the_box_and_it_acts(window: Window, qtbot: QtBot, name: str):  # noqa: F811
+def test_the_tray_adds_each_force_in_the_middle_of_the_box_and_it_acts(
+    window: Window, qtbot: QtBot, name: str
+):
     before = window.state.effect
     if name in window.tray.buttons:
         window.tray.buttons[name].click()
@@ -37,7 +40,7 @@ def test_the_tray_adds_each_force_in_the_middle_of_the_box_and_it_acts(window: W
     assert window.state.effect is before
 
 
-def test_a_prop_is_made_to_stop_the_gas_and_has_a_row_of_its_own(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_prop_is_made_to_stop_the_gas_and_has_a_row_of_its_own(window: Window, qtbot: QtBot):
     window.tray.buttons["Stop"].click()
     assert not window.state.effect.layers[0].colliders and "Select the prop" in window.said.text()
     window.state.select("props.box")
@@ -52,7 +55,7 @@ def test_a_prop_is_made_to_stop_the_gas_and_has_a_row_of_its_own(window: Window,
     assert len(window.state.effect.layers[0].colliders) == 1
 
 
-def test_the_fire_starter_burns_and_glows(window: Window, qtbot: QtBot):  # noqa: F811
+def test_the_fire_starter_burns_and_glows(window: Window, qtbot: QtBot):
     window.tray.buttons["Fire"].click()
     window.state.edit("layers.fire.domain.voxel", 0.16)
     window.state.edit("seconds", 0.5)
@@ -67,7 +70,7 @@ def test_the_fire_starter_burns_and_glows(window: Window, qtbot: QtBot):  # noqa
     assert window.sheet.row("layers.fire.fire.ignition") is not None
 
 
-def test_a_moving_prop_is_drawn_where_it_is_at_the_shown_time(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_moving_prop_is_drawn_where_it_is_at_the_shown_time(window: Window, qtbot: QtBot):
     course = Keys(keys=(Key(t=0.0, v=0.0), Key(t=0.5, v=1.2)))
     window.state.edit("props.box.shift_x", course)
     window.state.go(0)
@@ -76,10 +79,14 @@ def test_a_moving_prop_is_drawn_where_it_is_at_the_shown_time(window: Window, qt
     assert window.stage.mesh(11).bounds[0][0] > low + 1.0
 
 
-def test_the_voxel_count_sets_the_voxel_and_what_it_takes_is_said(window: Window, qtbot: QtBot):  # noqa: F811
+def test_the_voxel_count_sets_the_voxel_and_what_it_takes_is_said(window: Window, qtbot: QtBot):
     window.state.select("layers.puff")
     foot = window.sheet.foot
-    assert "10 × 10 × 10" in foot.told.text() and "MB" in foot.told.text() and " s for all frames" in foot.told.text()
+    assert (
+        "10 × 10 × 10" in foot.told.text()
+        and "MB" in foot.told.text()
+        and " s for all frames" in foot.told.text()
+    )
     foot.count.changed.emit(20.0, 1)
     assert window.state.effect.layers[0].domain.voxel == pytest.approx(0.1)
     assert "20 × 20 × 20 = 8 thousand voxels" in foot.told.text()
@@ -88,7 +95,7 @@ def test_the_voxel_count_sets_the_voxel_and_what_it_takes_is_said(window: Window
     assert domain.origin[2] == 0.0 and domain.size[2] > domain.size[0]
 
 
-def test_a_curves_points_are_typed_and_bad_ones_are_said(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_curves_points_are_typed_and_bad_ones_are_said(window: Window, qtbot: QtBot):
     window.state.edit("layers.puff.sources.source.shape", "curve")
     window.state.select("layers.puff.sources.source")
     row = window.sheet.row("layers.puff.sources.source.curve")
@@ -104,14 +111,14 @@ def test_a_curves_points_are_typed_and_bad_ones_are_said(window: Window, qtbot: 
 # --- looking into the gas ---------------------------------------------------------------------------
 
 
-def looking(window: Window, qtbot: QtBot) -> None:  # noqa: F811
+def looking(window: Window, qtbot: QtBot) -> None:
     window.state.go(8)
     settle(qtbot, window)
     QTest.keyClick(window, Qt.Key.Key_I)
     until(qtbot, lambda: window.stage.inspector.seen is not None and not window.stage.inspector.busy)
 
 
-def test_the_slice_shows_the_chosen_field_over_the_picture(window: Window, qtbot: QtBot):  # noqa: F811
+def test_the_slice_shows_the_chosen_field_over_the_picture(window: Window, qtbot: QtBot):
     without = pixels(window.stage.grab().toImage())
     looking(window, qtbot)
     panel = window.stage.inspector
@@ -121,15 +128,22 @@ def test_the_slice_shows_the_chosen_field_over_the_picture(window: Window, qtbot
     assert np.abs(first.astype(int) - without).mean() > 2
     panel.field.setCurrentIndex(panel.field.findData("velocity_z"))
     panel.field.activated.emit(0)
-    until(qtbot, lambda: panel.seen is not None and panel.seen.cut is not None and panel.seen.cut.field.id == "velocity_z")
+    until(
+        qtbot,
+        lambda: (
+            panel.seen is not None and panel.seen.cut is not None and panel.seen.cut.field.id == "velocity_z"
+        ),
+    )
     shown = window.stage.shown
     assert shown is not None
     whole = window.state.session.frame_with_velocity(8)
     assert whole is not None and whole.velocity is not None
-    np.testing.assert_array_equal(panel.seen.cut.values, whole.velocity[2][:, panel.seen.cut.index].astype(np.float32))
+    np.testing.assert_array_equal(
+        panel.seen.cut.values, whole.velocity[2][:, panel.seen.cut.index].astype(np.float32)
+    )
 
 
-def test_the_slice_moves_with_its_slider_and_arrows_and_flow_lines_are_drawn(window: Window, qtbot: QtBot):  # noqa: F811
+def test_the_slice_moves_with_its_slider_and_arrows_and_flow_lines_are_drawn(window: Window, qtbot: QtBot):
     looking(window, qtbot)
     panel = window.stage.inspector
     first = panel.seen.cut.index
@@ -138,7 +152,12 @@ def test_the_slice_moves_with_its_slider_and_arrows_and_flow_lines_are_drawn(win
     assert panel.where.text().endswith(" m")
     panel.vector_button.click()
     panel.flow_button.click()
-    until(qtbot, lambda: panel.seen.vectors is not None and panel.seen.lines is not None and len(panel.seen.lines) > 20)
+    until(
+        qtbot,
+        lambda: (
+            panel.seen.vectors is not None and panel.seen.lines is not None and len(panel.seen.lines) > 20
+        ),
+    )
     qtbot.wait(30)
     with_lines = pixels(window.stage.grab().toImage())
     panel.flow_button.click()
@@ -146,7 +165,7 @@ def test_the_slice_moves_with_its_slider_and_arrows_and_flow_lines_are_drawn(win
     assert np.abs(with_lines.astype(int) - pixels(window.stage.grab().toImage())).max() > 60
 
 
-def test_the_table_lists_the_slices_voxels_and_exports_them(window: Window, qtbot: QtBot, tmp_path: Path):  # noqa: F811
+def test_the_table_lists_the_slices_voxels_and_exports_them(window: Window, qtbot: QtBot, tmp_path: Path):
     looking(window, qtbot)
     panel = window.stage.inspector
     panel.table_button.click()
@@ -154,7 +173,9 @@ def test_the_table_lists_the_slices_voxels_and_exports_them(window: Window, qtbo
     assert table is not None and table.isVisible()
     cut = panel.seen.cut
     assert (table.model.rowCount(), table.model.columnCount()) == (10, 10)
-    assert float(table.model.data(table.model.index(9, 3))) == pytest.approx(float(cut.values[3, 0]), rel=1e-3)
+    assert float(table.model.data(table.model.index(9, 3))) == pytest.approx(
+        float(cut.values[3, 0]), rel=1e-3
+    )
     table.export(tmp_path / "slice.csv")
     rows = list(csv.reader((tmp_path / "slice.csv").open()))
     assert len(rows) == 101 and "density" in rows[0]
@@ -163,7 +184,7 @@ def test_the_table_lists_the_slices_voxels_and_exports_them(window: Window, qtbo
     table.close()
 
 
-def test_measures_unfold_into_rows_with_a_value_for_each_stored_frame(window: Window, qtbot: QtBot):  # noqa: F811
+def test_measures_unfold_into_rows_with_a_value_for_each_stored_frame(window: Window, qtbot: QtBot):
     rows = window.tempo.rows
     fold = next(n for n, line in enumerate(rows.lines()) if line.fold == "measures")
     QTest.mouseClick(rows, LEFT, pos=QPoint(30, int(rows.row_top(fold)) + 10))
@@ -175,14 +196,16 @@ def test_measures_unfold_into_rows_with_a_value_for_each_stored_frame(window: Wi
     assert stored is not None
     assert mass[6] == pytest.approx(float(stored.density.sum(dtype=np.float64)) * 0.2**3, rel=2e-3)
     assert (rows.measured("divergence")[1] < 0.05).all() and (rows.measured("ms")[1] > 0).all()
-    QTest.mouseClick(rows, LEFT, pos=QPoint(30, int(rows.row_top(names.index("Heat"))) + 10))  # nothing to select there
+    QTest.mouseClick(
+        rows, LEFT, pos=QPoint(30, int(rows.row_top(names.index("Heat"))) + 10)
+    )  # nothing to select there
     assert window.state.selection == "layers.puff"
 
 
 # --- the final run -----------------------------------------------------------------------------------
 
 
-def test_a_final_run_goes_beside_the_window_and_is_wiped_against_the_preview(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_final_run_goes_beside_the_window_and_is_wiped_against_the_preview(window: Window, qtbot: QtBot):
     bar = window.tempo.final
     bar.button.click()
     assert bar.run.running and bar.button.text() == "Stop"
@@ -200,14 +223,18 @@ def test_a_final_run_goes_beside_the_window_and_is_wiped_against_the_preview(win
     final = pixels(window.stage.final_image)
     assert np.abs(final - preview).mean() > 0.2  # finer, and so another picture
     found = window.state.session.beside("final", 9)
-    assert found is not None and found[0].frame.shape == (20, 20, 20) and found[0].frame.density.dtype == np.float32
+    assert (
+        found is not None
+        and found[0].frame.shape == (20, 20, 20)
+        and found[0].frame.density.dtype == np.float32
+    )
     stage, middle = window.stage, window.stage.width() // 2
     drag(stage, QPoint(middle, 200), QPoint(middle + 150, 200))
     assert stage.wipe_at == pytest.approx((middle + 150) / stage.width(), abs=0.01)
     assert window.stage.camera == window.state.effect.camera
 
 
-def test_a_final_run_stops_at_once_and_goes_on_later(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_final_run_stops_at_once_and_goes_on_later(window: Window, qtbot: QtBot):
     window.state.edit("layers.puff.domain.voxel", 0.06)
     bar = window.tempo.final
     bar.run.start()
@@ -221,12 +248,12 @@ def test_a_final_run_stops_at_once_and_goes_on_later(window: Window, qtbot: QtBo
 # --- by hand -------------------------------------------------------------------------------------------
 
 
-def on_screen(window: Window, point: tuple[float, float, float]) -> QPoint:  # noqa: F811
+def on_screen(window: Window, point: tuple[float, float, float]) -> QPoint:
     x, y, _ = window.stage.view().project(np.array([point]))[0]
     return QPoint(round(x), round(y))
 
 
-def test_a_source_is_carried_by_its_handle_and_undone_as_one(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_source_is_carried_by_its_handle_and_undone_as_one(window: Window, qtbot: QtBot):
     window.state.select("layers.puff.sources.source")
     before, at = window.state.effect, on_screen(window, (0.0, 0.0, 0.4))
     drag(window.stage, at, at + QPoint(60, -40))
@@ -238,7 +265,7 @@ def test_a_source_is_carried_by_its_handle_and_undone_as_one(window: Window, qtb
     assert window.state.effect is before
 
 
-def test_a_wall_of_the_domain_is_pulled(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_wall_of_the_domain_is_pulled(window: Window, qtbot: QtBot):
     window.state.select("layers.puff")
     at = on_screen(window, (0.0, 0.0, 2.0))
     drag(window.stage, at, at + QPoint(0, -80))
@@ -246,10 +273,12 @@ def test_a_wall_of_the_domain_is_pulled(window: Window, qtbot: QtBot):  # noqa: 
     assert domain.size[2] > 2.3 and domain.origin == (-1, -1, 0) and domain.size[:2] == (2, 2)
     at = on_screen(window, (0.0, 0.0, domain.size[2]))
     drag(window.stage, at, at + QPoint(0, 900))
-    assert window.state.effect.layers[0].domain.size[2] == pytest.approx(0.8)  # never thinner than four voxels
+    assert window.state.effect.layers[0].domain.size[2] == pytest.approx(
+        0.8
+    )  # never thinner than four voxels
 
 
-def test_a_carry_while_playing_is_kept_as_courses(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_carry_while_playing_is_kept_as_courses(window: Window, qtbot: QtBot):
     window.state.select("layers.puff.sources.source")
     before = get(window.state.effect, "layers.puff.sources.source")
     QTest.keyClick(window, Qt.Key.Key_Home)
@@ -262,7 +291,11 @@ def test_a_carry_while_playing_is_kept_as_courses(window: Window, qtbot: QtBot):
     QTest.mouseRelease(window.stage, LEFT, pos=at + QPoint(90, 0))
     QTest.keyClick(window, Qt.Key.Key_Space)
     source = get(window.state.effect, "layers.puff.sources.source")
-    assert source.position == before.position and isinstance(source.shift_x, Keys) and len(source.shift_x.keys) >= 2
+    assert (
+        source.position == before.position
+        and isinstance(source.shift_x, Keys)
+        and len(source.shift_x.keys) >= 2
+    )
     assert "kept as courses" in window.said.text()
 
 
@@ -280,7 +313,7 @@ def test_a_path_keeps_the_longest_stretch_and_a_key_a_frame():
     assert path_of(samples[:1], 24.0) is None
 
 
-def test_a_point_of_a_curve_and_of_a_path_is_bent_by_hand(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_point_of_a_curve_and_of_a_path_is_bent_by_hand(window: Window, qtbot: QtBot):
     path = "layers.puff.sources.source"
     window.state.edit(f"{path}.shape", "curve")
     window.state.edit(f"{path}.path", ((0.0, 0.0, 0.0), (0.5, 0.0, 0.5)))
@@ -298,7 +331,7 @@ def test_a_point_of_a_curve_and_of_a_path_is_bent_by_hand(window: Window, qtbot:
         assert getattr(window.state.effect.layers[0].sources[0], name)[index] == first
 
 
-def test_a_tangent_is_turned_in_the_drawer_and_let_go_by_a_double_click(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_tangent_is_turned_in_the_drawer_and_let_go_by_a_double_click(window: Window, qtbot: QtBot):
     path = "layers.puff.motion.lift"
     keys = (Key(t=0.0, v=0.5, ease="through"), Key(t=0.25, v=1.0, ease="through"), Key(t=0.45, v=0.6))
     window.state.edit(path, Keys(keys=keys))
@@ -320,21 +353,24 @@ def test_a_tangent_is_turned_in_the_drawer_and_let_go_by_a_double_click(window: 
     assert window.drawer.keys().keys[1].slope is None
 
 
-def test_a_path_is_typed_and_emptied_again(window: Window):  # noqa: F811
+def test_a_path_is_typed_and_emptied_again(window: Window):
     path = "layers.puff.sources.source"
     window.state.select(path)
     row = window.sheet.row(f"{path}.path")
     assert row is not None and isinstance(row.field, QLineEdit) and window.sheet.row(f"{path}.travel") is None
     row.field.setText("0 0 0; 1 0 0; 1 1 0")
     row.field.editingFinished.emit()
-    assert len(window.state.effect.layers[0].sources[0].path) == 3 and window.sheet.row(f"{path}.travel") is not None
+    assert (
+        len(window.state.effect.layers[0].sources[0].path) == 3
+        and window.sheet.row(f"{path}.travel") is not None
+    )
     row = window.sheet.row(f"{path}.path")
     row.field.setText("")
     row.field.editingFinished.emit()
     assert window.state.effect.layers[0].sources[0].path == ()
 
 
-def test_a_burst_is_drawn_in_one_gesture_on_a_sources_row(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_burst_is_drawn_in_one_gesture_on_a_sources_row(window: Window, qtbot: QtBot):
     rows = window.tempo.rows
     row = next(i for i, line in enumerate(rows.lines()) if line.path.endswith("sources.source"))
     y = 20 + 26 * row + 13
@@ -342,7 +378,12 @@ def test_a_burst_is_drawn_in_one_gesture_on_a_sources_row(window: Window, qtbot:
     before = window.state.effect.layers[0].sources[0].emission
     drag(rows, start, end, held=Qt.KeyboardModifier.AltModifier)
     burst = window.state.effect.layers[0].sources[0].emission
-    assert isinstance(burst, Keys) and burst.at(0.1) == 0.0 and burst.at(0.125 + 1 / 24) == 1.0 and burst.at(0.375) == 0.0
+    assert (
+        isinstance(burst, Keys)
+        and burst.at(0.1) == 0.0
+        and burst.at(0.125 + 1 / 24) == 1.0
+        and burst.at(0.375) == 0.0
+    )
     window.undo()
     assert window.state.effect.layers[0].sources[0].emission == before
 
@@ -350,7 +391,7 @@ def test_a_burst_is_drawn_in_one_gesture_on_a_sources_row(window: Window, qtbot:
 # --- trials --------------------------------------------------------------------------------------------
 
 
-def test_a_trial_is_kept_wiped_against_and_gone_back_to_without_simulating(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_trial_is_kept_wiped_against_and_gone_back_to_without_simulating(window: Window, qtbot: QtBot):
     window.state.go(9)
     settle(qtbot, window)
     before, then = window.state.effect, pixels(window.stage.image)
@@ -362,8 +403,12 @@ def test_a_trial_is_kept_wiped_against_and_gone_back_to_without_simulating(windo
     bar.show_beside("wipe", trial.id)
     until(qtbot, lambda: window.stage.final_image is not None)
     settle(qtbot, window)
-    now, kept = (np.abs(pixels(image) - then).mean() for image in (window.stage.image, window.stage.final_image))
-    assert now > 0.3 and kept < 0.6 * now  # it is the picture of then, or a final run of it when another test left one
+    now, kept = (
+        np.abs(pixels(image) - then).mean() for image in (window.stage.image, window.stage.final_image)
+    )
+    assert (
+        now > 0.3 and kept < 0.6 * now
+    )  # it is the picture of then, or a final run of it when another test left one
     found = window.state.session.beside(trial.id, 9)
     assert found is not None and found[1].layers == before.layers
     window.tempo.rows.toggle_fold("trials")
@@ -374,13 +419,19 @@ def test_a_trial_is_kept_wiped_against_and_gone_back_to_without_simulating(windo
     foot.back.click()
     assert window.state.effect.layers == before.layers and not foot.back.isEnabled()
     until(
-        qtbot, lambda: not window.state.status.running and len(window.state.status.stored) == 12 and all(window.state.status.stored), 2000
+        qtbot,
+        lambda: (
+            not window.state.status.running
+            and len(window.state.status.stored) == 12
+            and all(window.state.status.stored)
+        ),
+        2000,
     )
     window.undo()
     assert window.state.effect.layers[0].motion.lift == 4.0
 
 
-def test_a_trial_is_renamed_and_removed_and_the_stage_shows_the_effect_again(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_trial_is_renamed_and_removed_and_the_stage_shows_the_effect_again(window: Window, qtbot: QtBot):
     bar = window.tempo.final
     bar.keep.click()
     bar.show_beside("final", "trial")

@@ -1,4 +1,5 @@
-"""The window's tools for particles and pieces: layers from the tray, cues and bursts in the tempo, the table, writing out, presets."""
+"""The window's tools for particles and pieces: layers from the tray, cues and bursts in the tempo, the table,
+writing out, presets."""
 
 from __future__ import annotations
 
@@ -7,45 +8,45 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from drive import drag, pixels, settle, until
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
-from test_window import LEFT, drag, pixels, settle, shared_frames, until, window  # noqa: F401  (two are fixtures)
 
-from tenka.app.pointtable import PointTable
-from tenka.app.strays import strays
+from tenka.app.dialogs.pointtable import PointTable
 from tenka.app.window import Window
 from tenka.effect import presets
 from tenka.effect.document import get
 from tenka.effect.model import Effect, ramp
+from tenka.run.findings import strays
 from tenka.run.frames import PointFrame
 
 
-def add(window: Window, name: str) -> str:  # noqa: F811
+def add(window: Window, name: str) -> str:
     """Add a layer from the tray's menu; its path."""
     window.tray.layer_menu.aboutToShow.emit()
     next(a for a in window.tray.layer_menu.actions() if a.text() == name).trigger()
     return window.state.selection
 
 
-def simulated(window: Window, qtbot: QtBot) -> None:  # noqa: F811
+def simulated(window: Window, qtbot: QtBot) -> None:
     assert window.state.session.wait_until_stored(60)
     until(qtbot, lambda: bool(window.state.status.stored) and all(window.state.status.stored))
     settle(qtbot, window)
 
 
-def row_at(window: Window, path: str) -> int:  # noqa: F811
+def row_at(window: Window, path: str) -> int:
     rows = window.tempo.rows
     return next(i for i, line in enumerate(rows.lines()) if line.path == path)
 
 
-def place(window: Window, path: str, seconds: float) -> QPoint:  # noqa: F811
+def place(window: Window, path: str, seconds: float) -> QPoint:
     rows = window.tempo.rows
     return QPoint(round(rows.x_of(seconds)), round(rows.row_top(row_at(window, path)) + 12))
 
 
 @pytest.mark.parametrize("name", ["Gas", "Sparks", "Embers", "Dust", "Debris"])
-def test_the_tray_adds_each_layer_and_it_runs(window: Window, qtbot: QtBot, name: str):  # noqa: F811
+def test_the_tray_adds_each_layer_and_it_runs(window: Window, qtbot: QtBot, name: str):
     before = window.state.effect
     path = add(window, name)
     layer = get(window.state.effect, path)
@@ -60,7 +61,7 @@ def test_the_tray_adds_each_layer_and_it_runs(window: Window, qtbot: QtBot, name
     assert window.state.effect is before
 
 
-def test_sparks_are_seen_on_the_stage_and_their_sheet_and_counts_are_there(window: Window, qtbot: QtBot):  # noqa: F811
+def test_sparks_are_seen_on_the_stage_and_their_sheet_and_counts_are_there(window: Window, qtbot: QtBot):
     window.state.go(4)
     settle(qtbot, window)
     without = pixels(window.stage.image)
@@ -78,8 +79,8 @@ def test_sparks_are_seen_on_the_stage_and_their_sheet_and_counts_are_there(windo
     assert len(frames) == 12 and alive.max() == 600
 
 
-def test_a_particle_under_the_pointer_tells_its_values(window: Window, qtbot: QtBot):  # noqa: F811
-    from tenka.app.stage import nearest_point
+def test_a_particle_under_the_pointer_tells_its_values(window: Window, qtbot: QtBot):
+    from tenka.app.stage.view import nearest_point
 
     add(window, "Sparks")
     simulated(window, qtbot)
@@ -96,14 +97,18 @@ def test_a_particle_under_the_pointer_tells_its_values(window: Window, qtbot: Qt
     assert nearest_point(view, -500, -500, shown, "sparks") == ""
 
 
-def test_a_cue_is_added_at_the_head_and_dragging_it_moves_what_hangs_on_it(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_cue_is_added_at_the_head_and_dragging_it_moves_what_hangs_on_it(window: Window, qtbot: QtBot):
     window.state.go(3)
     window.tempo.cue.click()
     (cue,) = window.state.effect.cues
     assert cue.at == pytest.approx(3 / 24)
     path = add(window, "Sparks")
     window.state.edit(f"{path}.sources.burst.cue", cue.id)
-    drag(window.tempo.rows, place(window, f"cues.{cue.id}", cue.at), place(window, f"cues.{cue.id}", cue.at + 0.125))
+    drag(
+        window.tempo.rows,
+        place(window, f"cues.{cue.id}", cue.at),
+        place(window, f"cues.{cue.id}", cue.at + 0.125),
+    )
     assert window.state.effect.cues[0].at == pytest.approx(0.25, abs=0.03)
     simulated(window, qtbot)
     figures = window.state.status.of("sparks").figures
@@ -114,7 +119,7 @@ def test_a_cue_is_added_at_the_head_and_dragging_it_moves_what_hangs_on_it(windo
     assert get(window.state.effect, f"{path}.sources.burst").delay == pytest.approx(3 / 24)
 
 
-def test_a_bursts_stem_is_dragged_with_its_cue_or_alone(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_bursts_stem_is_dragged_with_its_cue_or_alone(window: Window, qtbot: QtBot):
     path = add(window, "Sparks")
     source = f"{path}.sources.burst"
     drag(window.tempo.rows, place(window, source, 0.0), place(window, source, 0.2))
@@ -135,7 +140,7 @@ def test_a_bursts_stem_is_dragged_with_its_cue_or_alone(window: Window, qtbot: Q
     assert get(window.state.effect, "layers.puff.sources.source").delay == pytest.approx(0.2, abs=0.03)
 
 
-def test_another_seed_keeps_a_trial_and_gives_another_variation(window: Window, qtbot: QtBot):  # noqa: F811
+def test_another_seed_keeps_a_trial_and_gives_another_variation(window: Window, qtbot: QtBot):
     add(window, "Sparks")
     simulated(window, qtbot)
     before, seed = window.state.session.points_at(5, "sparks"), window.state.effect.seed
@@ -151,7 +156,7 @@ def test_another_seed_keeps_a_trial_and_gives_another_variation(window: Window, 
     assert again is not None and np.array_equal(again.points.place, before.points.place)
 
 
-def test_the_table_sorts_filters_and_writes_what_it_shows(window: Window, qtbot: QtBot, tmp_path: Path):  # noqa: F811
+def test_the_table_sorts_filters_and_writes_what_it_shows(window: Window, qtbot: QtBot, tmp_path: Path):
     add(window, "Sparks")
     simulated(window, qtbot)
     window.state.go(6)
@@ -182,7 +187,7 @@ def test_the_table_sorts_filters_and_writes_what_it_shows(window: Window, qtbot:
     table.close()
 
 
-def test_pieces_are_deleted_and_held_from_the_table(window: Window, qtbot: QtBot):  # noqa: F811
+def test_pieces_are_deleted_and_held_from_the_table(window: Window, qtbot: QtBot):
     path = add(window, "Debris")
     simulated(window, qtbot)
     window.state.go(6)
@@ -204,7 +209,7 @@ def test_pieces_are_deleted_and_held_from_the_table(window: Window, qtbot: QtBot
     table.close()
 
 
-def test_writing_out_says_what_it_wrote_or_why_not(window: Window, qtbot: QtBot, tmp_path: Path):  # noqa: F811
+def test_writing_out_says_what_it_wrote_or_why_not(window: Window, qtbot: QtBot, tmp_path: Path):
     add(window, "Debris")
     simulated(window, qtbot)
     foot = window.sheet.point_foot
@@ -218,10 +223,7 @@ def test_writing_out_says_what_it_wrote_or_why_not(window: Window, qtbot: QtBot,
 
 
 def test_a_layer_is_kept_as_a_preset_and_comes_back_from_the_tray(
-    window: Window,  # noqa: F811
-    qtbot: QtBot,
-    monkeypatch: pytest.MonkeyPatch,
-    tmp_path: Path,
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ):
     monkeypatch.setattr(presets, "presets_folder", lambda: tmp_path)
     path = add(window, "Embers")
@@ -233,7 +235,7 @@ def test_a_layer_is_kept_as_a_preset_and_comes_back_from_the_tray(
     assert get(window.state.effect, again).name == "Slow embers"
 
 
-def test_smoke_and_splits_are_one_click(window: Window, qtbot: QtBot):  # noqa: F811
+def test_smoke_and_splits_are_one_click(window: Window, qtbot: QtBot):
     add(window, "Sparks")
     foot = window.sheet.point_foot
     assert foot is not None
@@ -250,7 +252,7 @@ def test_smoke_and_splits_are_one_click(window: Window, qtbot: QtBot):  # noqa: 
     assert all(s.shape != "particles" for layer in window.state.effect.layers for s in layer.sources)
 
 
-def test_edits_of_particles_take_hold_while_playing(window: Window, qtbot: QtBot):  # noqa: F811
+def test_edits_of_particles_take_hold_while_playing(window: Window, qtbot: QtBot):
     path = add(window, "Dust")
     simulated(window, qtbot)
     session = window.state.session
@@ -263,7 +265,7 @@ def test_edits_of_particles_take_hold_while_playing(window: Window, qtbot: QtBot
     simulated(window, qtbot)
 
 
-def test_a_prop_stops_the_layer_that_is_worked_on(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_prop_stops_the_layer_that_is_worked_on(window: Window, qtbot: QtBot):
     add(window, "Sparks")
     window.state.select("props.box")
     window.tray.buttons["Stop"].click()
@@ -271,14 +273,16 @@ def test_a_prop_stops_the_layer_that_is_worked_on(window: Window, qtbot: QtBot):
     assert sparks.colliders and sparks.colliders[0].prop == "box" and not window.state.effect.gas().colliders
 
 
-def test_findings_tell_of_popping_straying_and_lost_births_with_mends(window: Window, qtbot: QtBot):  # noqa: F811
+def test_findings_tell_of_popping_straying_and_lost_births_with_mends(window: Window, qtbot: QtBot):
     path = add(window, "Sparks")
     window.state.edit(f"{path}.sources.burst.life", 0.2)
     window.state.edit(f"{path}.look.opacity_over", ramp((0.0, 1.0), (1.0, 1.0)))
     simulated(window, qtbot)
 
     def found(effect: Effect) -> list[str]:
-        return [f.text for f in strays(effect, effect.layer("sparks"), window.state.status.of("sparks"))]
+        return [
+            f.text for f in strays(effect, effect.layer("sparks"), window.state.status.of("sparks").figures)
+        ]
 
     assert any("pops: particles die at an opacity of 1.00" in t for t in found(window.state.effect))
     mend = next(f for f in window.state.findings() if "pops" in f.text)
@@ -295,7 +299,7 @@ def test_findings_tell_of_popping_straying_and_lost_births_with_mends(window: Wi
     assert any("strays as far as" in t for t in texts)
 
 
-def test_bad_points_are_a_finding_and_nothing_is_lost(window: Window, qtbot: QtBot, tmp_path: Path):  # noqa: F811
+def test_bad_points_are_a_finding_and_nothing_is_lost(window: Window, qtbot: QtBot, tmp_path: Path):
     (tmp_path / "bad.csv").write_text("x,y,z\n1,2,nan\n")
     path = add(window, "Dust")
     window.state.edit(f"{path}.sources.puff.shape", "file")
@@ -306,7 +310,7 @@ def test_bad_points_are_a_finding_and_nothing_is_lost(window: Window, qtbot: QtB
     simulated(window, qtbot)
 
 
-def test_a_selected_particle_source_can_be_moved_by_its_handle(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_selected_particle_source_can_be_moved_by_its_handle(window: Window, qtbot: QtBot):
     path = add(window, "Sparks")
     window.state.select(f"{path}.sources.burst")
     simulated(window, qtbot)
@@ -319,7 +323,7 @@ def test_a_selected_particle_source_can_be_moved_by_its_handle(window: Window, q
     assert moved.position != source.position
 
 
-def test_a_shape_that_needs_a_prop_or_a_layer_takes_the_first_that_fits(window: Window, qtbot: QtBot):  # noqa: F811
+def test_a_shape_that_needs_a_prop_or_a_layer_takes_the_first_that_fits(window: Window, qtbot: QtBot):
     path = add(window, "Sparks")
     source = f"{path}.sources.burst"
     window.state.select(source)
@@ -341,10 +345,13 @@ def test_a_shape_that_needs_a_prop_or_a_layer_takes_the_first_that_fits(window: 
     window.state.select("layers.puff.sources.source")
 
 
-def test_rows_that_would_do_nothing_are_not_shown(window: Window, qtbot: QtBot):  # noqa: F811
+def test_rows_that_would_do_nothing_are_not_shown(window: Window, qtbot: QtBot):
     path = add(window, "Debris")
     assert window.sheet.row(f"{path}.look.spin") is None and window.sheet.row(f"{path}.look.colour") is None
     path = add(window, "Dust")
-    assert window.sheet.row(f"{path}.look.colour") is not None and window.sheet.row(f"{path}.look.colour_low") is None
+    assert (
+        window.sheet.row(f"{path}.look.colour") is not None
+        and window.sheet.row(f"{path}.look.colour_low") is None
+    )
     window.state.edit(f"{path}.look.colour_by", "speed")
     assert window.sheet.row(f"{path}.look.colour_low") is not None

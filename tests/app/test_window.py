@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
 import pytest
 from build import small_effect
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
-from PyQt6.QtGui import QImage, QWheelEvent
+from drive import LEFT, drag, field, pixels, settle, until, wheel
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QWidget
+from PyQt6.QtWidgets import QComboBox
 from pytestqt.qtbot import QtBot
 
 from tenka.app import theme
+from tenka.app.sheet.fields import NumberField, arithmetic, shown
+from tenka.app.sheet.ramps import RampField
 from tenka.app.state import State
-from tenka.app.widgets import NumberField, RampField, arithmetic, shown
 from tenka.app.window import Window
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
@@ -25,72 +25,7 @@ from tenka.effect.document import get, replaced
 from tenka.effect.model import DomainBox
 from tenka.gas import solver
 
-LEFT = Qt.MouseButton.LeftButton
 LIFT = "layers.puff.motion.lift"
-
-
-@pytest.fixture(scope="module")
-def shared_frames(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return tmp_path_factory.mktemp("frames")
-
-
-@pytest.fixture
-def window(qtbot: QtBot, tmp_path: Path, shared_frames: Path) -> Iterator[Window]:
-    """A window on the small effect, simulated and drawn."""
-    app = QApplication.instance()
-    assert isinstance(app, QApplication)
-    theme.apply(app)
-    file = tmp_path / "small.tenka"
-    storage.save(small_effect(), file)
-    window = Window(State(FrameStore(shared_frames), tmp_path / "journal"))
-    window.ask_before_closing = lambda: "drop"
-    assert window.open(file)
-    window.resize(1280, 800)
-    window.show()
-    QTest.qWaitForWindowExposed(window)
-    window.activateWindow()
-    until(qtbot, window.isActiveWindow)
-    until(qtbot, lambda: all(window.state.status.stored) and len(window.state.status.stored) == 12 and bool(window.state.ledgers))
-    settle(qtbot, window)
-    yield window
-    window.ask_before_closing = lambda: "drop"
-    window.close()
-    window.deleteLater()
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
-
-
-def until(qtbot: QtBot, ready: Callable[[], object], ms: int = 20_000) -> None:
-    qtbot.waitUntil(lambda: bool(ready()), timeout=ms)
-
-
-def settle(qtbot: QtBot, window: Window) -> None:
-    """Wait until the stage has drawn its refined picture."""
-    qtbot.wait(220)
-    until(qtbot, lambda: not window.stage.busy and not window.stage._idle.isActive())
-    qtbot.wait(30)
-
-
-def pixels(image: QImage | None) -> np.ndarray:
-    assert image is not None
-    image = image.convertToFormat(QImage.Format.Format_RGB888)
-    data = image.constBits()
-    assert data is not None
-    raw = np.frombuffer(data.asstring(image.sizeInBytes()), np.uint8).reshape(image.height(), image.bytesPerLine())
-    return raw[:, : image.width() * 3].reshape(image.height(), image.width(), 3).astype(int)
-
-
-def drag(widget: QWidget, start: QPoint, end: QPoint, steps: int = 6, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
-    QTest.mousePress(widget, LEFT, held, start)
-    for k in range(1, steps + 1):
-        QTest.mouseMove(widget, start + (end - start) * k / steps)
-        QApplication.processEvents()
-    QTest.mouseRelease(widget, LEFT, held, end)
-
-
-def field(window: Window, path: str) -> NumberField:
-    row = window.sheet.row(path)
-    assert row is not None and isinstance(row.field, NumberField), path
-    return row.field
 
 
 # --- opening, looking -----------------------------------------------------------------------------
@@ -100,7 +35,13 @@ def test_opening_shows_the_plume_the_rows_and_the_ledger(window: Window):
     assert window.name.text() == "Small"
     assert pixels(window.stage.image).std() > 10
     assert window.stage.shown is not None and window.stage.shown.frame.shape == (10, 10, 10)
-    assert [line.name for line in window.tempo.rows.lines()] == ["Puff", "Source", "Forces (2)", "Props (1)", "Measures"]
+    assert [line.name for line in window.tempo.rows.lines()] == [
+        "Puff",
+        "Source",
+        "Forces (2)",
+        "Props (1)",
+        "Measures",
+    ]
     assert window.state.ledger is not None and window.state.ledger.ms > 0
     assert window.state.status.of("puff").step_parts["velocity"] > 0
 
@@ -126,13 +67,6 @@ def test_orbit_pan_zoom_and_framing_change_the_picture_and_not_the_document(wind
         settle(qtbot, window)
         assert stage.camera != camera and np.abs(pixels(stage.image) - picture).mean() > 0.5
     assert window.state.effect is before
-
-
-def wheel(widget: QWidget, turn: int) -> None:
-    at = QPointF(widget.width() / 2, widget.height() / 2)
-    event = QWheelEvent(at, widget.mapToGlobal(at), QPoint(), QPoint(0, turn), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
-                        Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
-    QApplication.sendEvent(widget, event)
 
 
 def test_turning_the_light_by_drag_moves_shadows_simulates_nothing_and_undoes_as_one(
@@ -165,7 +99,9 @@ def test_the_probe_reads_values_with_units_under_the_pointer(window: Window, qtb
 # --- time -----------------------------------------------------------------------------------------
 
 
-def test_scrubbing_opens_stored_frames_back_and_forth_without_simulating(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch):
+def test_scrubbing_opens_stored_frames_back_and_forth_without_simulating(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+):
     monkeypatch.setattr(solver, "step", lambda *_: pytest.fail("it simulated"))
     rows = window.tempo.rows
     pictures = {}
@@ -200,23 +136,39 @@ def test_play_goes_through_the_frames_and_round_and_stops(window: Window, qtbot:
 
 
 def test_keys_step_and_jump(window: Window):
-    for key, frame in ((Qt.Key.Key_End, 11), (Qt.Key.Key_Comma, 10), (Qt.Key.Key_Home, 0), (Qt.Key.Key_Period, 1)):
+    for key, frame in (
+        (Qt.Key.Key_End, 11),
+        (Qt.Key.Key_Comma, 10),
+        (Qt.Key.Key_Home, 0),
+        (Qt.Key.Key_Period, 1),
+    ):
         QTest.keyClick(window, key)
         assert window.state.frame == frame
 
 
-def test_a_value_dragged_while_playing_shows_loose_frames_and_a_clean_run_takes_over(window: Window, qtbot: QtBot):
+def test_a_value_dragged_while_playing_shows_loose_frames_and_a_clean_run_takes_over(
+    window: Window, qtbot: QtBot
+):
     window.state.select("forces.wind")
     window.tempo.mode.setChecked(True)
     window.tempo.set_playing(True)
     until(qtbot, lambda: window.state.frame == 3)
     target = field(window, "forces.wind.speed")
     loose: list[int] = []
-    window.stage.drawn.connect(lambda d: loose.append(d.shown.index) if d.shown is not None and d.shown.loose else None)
+    window.stage.drawn.connect(
+        lambda d: loose.append(d.shown.index) if d.shown is not None and d.shown.loose else None
+    )
     drag(target, QPoint(20, 10), QPoint(20 + int(70 + np.random.default_rng().random() * 60), 10))
     assert get(window.state.effect, "forces.wind.speed") > 2.0
     until(qtbot, lambda: loose)
-    until(qtbot, lambda: all(window.state.status.stored) and window.stage.shown is not None and not window.stage.shown.loose)
+    until(
+        qtbot,
+        lambda: (
+            all(window.state.status.stored)
+            and window.stage.shown is not None
+            and not window.stage.shown.loose
+        ),
+    )
     window.tempo.set_playing(False)
     document = window.state.document
     assert document.undo_label == "Change speed" and document.undo() and not document.unsaved
@@ -268,7 +220,12 @@ def test_arithmetic_takes_sums_and_nothing_else(text: str):
 
 
 def test_numbers_are_shown_with_sensible_digits():
-    assert (shown(1.2345, 0.01), shown(4600.0, 50), shown(0.5, 0.1), shown(0.00002, 0.01)) == ("1.23", "4600", "0.5", "2e-05")
+    assert (shown(1.2345, 0.01), shown(4600.0, 50), shown(0.5, 0.1), shown(0.00002, 0.01)) == (
+        "1.23",
+        "4600",
+        "0.5",
+        "2e-05",
+    )
 
 
 def test_every_row_says_what_it_does_and_every_control_has_a_name(window: Window):
@@ -284,7 +241,7 @@ def test_every_row_says_what_it_does_and_every_control_has_a_name(window: Window
 
 
 def test_the_gutter_shows_measured_and_modelled_shares(window: Window):
-    from tenka.app.sheet import Gutter
+    from tenka.app.sheet.gutter import Gutter
 
     found = {g.section: g.figures() for g in window.sheet.findChildren(Gutter)}
     shares = [found[s][0] for s in ("Where", "Motion", "Fading")]
@@ -308,7 +265,9 @@ def test_a_ramp_is_edited_by_hand(window: Window):
     row = window.sheet.row("layers.puff.flipbook.player.alpha")
     assert row is not None and isinstance(row.field, RampField)
     area = row.field._area()
-    QTest.mouseDClick(row.field, LEFT, pos=QPoint(int(area.left() + area.width() * 0.8), int(area.center().y())))
+    QTest.mouseDClick(
+        row.field, LEFT, pos=QPoint(int(area.left() + area.width() * 0.8), int(area.center().y()))
+    )
     stops = get(window.state.effect, "layers.puff.flipbook.player.alpha").stops
     assert len(stops) == 5 and stops[3].at == pytest.approx(0.8, abs=0.02)
     row.field.chosen = 3
@@ -383,7 +342,11 @@ def test_the_tray_begins_and_adds(window: Window, tmp_path: Path):
     QTest.mouseClick(window.tray.buttons["Wind"], LEFT)
     QTest.mouseClick(window.tray.buttons["Source"], LEFT)
     next(a for a in window.tray.prop_menu.actions() if a.text() == "Box").trigger()
-    assert len(window.state.effect.forces) == 3 and len(window.state.effect.layers[0].sources) == 2 and len(window.state.effect.props) == 2
+    assert (
+        len(window.state.effect.forces) == 3
+        and len(window.state.effect.layers[0].sources) == 2
+        and len(window.state.effect.props) == 2
+    )
     QTest.mouseClick(window.tray.buttons["Puff"], LEFT)
     assert window.state.effect.layers[0].sources[0].id == "burst"
     (tmp_path / "bad.obj").write_text("not a mesh")
@@ -398,9 +361,14 @@ def test_the_tray_begins_and_adds(window: Window, tmp_path: Path):
 
 
 def test_smoke_cut_off_at_a_wall_is_found_and_mended(window: Window, qtbot: QtBot):
-    narrow = window.state.effect.layers[0].domain.model_copy(update={"size": (1.2, 2.0, 2.0), "origin": (-0.4, -1.0, 0.0)})
+    narrow = window.state.effect.layers[0].domain.model_copy(
+        update={"size": (1.2, 2.0, 2.0), "origin": (-0.4, -1.0, 0.0)}
+    )
     window.state.edit("layers.puff.domain", narrow)
-    until(qtbot, lambda: any("cut off at the" in f.text and f.mended is not None for f in window.state.findings()))
+    until(
+        qtbot,
+        lambda: any("cut off at the" in f.text and f.mended is not None for f in window.state.findings()),
+    )
     findings = window.sheet.findings
     QTest.mouseClick(findings.line, LEFT)
     found = next(f for f in window.state.findings() if f.mended is not None)
@@ -422,7 +390,9 @@ def test_a_domain_too_large_is_a_finding_and_nothing_is_lost(window: Window, qtb
 # --- stations 3 to 5 ------------------------------------------------------------------------------
 
 
-def test_pack_writes_the_package_and_proof_plays_it_with_levers_and_heat(window: Window, qtbot: QtBot, tmp_path: Path):
+def test_pack_writes_the_package_and_proof_plays_it_with_levers_and_heat(
+    window: Window, qtbot: QtBot, tmp_path: Path
+):
     QTest.keyClick(window, Qt.Key.Key_3)
     assert "puff_colour.png" in window.pack.outputs.text() and "MB as" in window.pack.outputs.text()
     until(qtbot, lambda: len(window.pack.contact.cells) == 6)
@@ -497,7 +467,9 @@ def test_saving_clears_the_mark_and_the_file_holds_the_edit(window: Window):
     assert window.name.text().endswith("*")
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     assert not window.name.text().endswith("*")
-    assert window.state.document.file is not None and get(storage.load(window.state.document.file), LIFT) == 2.5
+    assert (
+        window.state.document.file is not None and get(storage.load(window.state.document.file), LIFT) == 2.5
+    )
 
 
 def test_meshes_are_found_after_saving_elsewhere(window: Window, tmp_path: Path):
@@ -511,7 +483,9 @@ def test_meshes_are_found_after_saving_elsewhere(window: Window, tmp_path: Path)
     (tmp_path / "deep" / "er").mkdir(parents=True)
     assert window.save_to(tmp_path / "deep" / "er" / "b.tenka") and not window.state.document.unsaved
     again = storage.load(tmp_path / "deep" / "er" / "b.tenka")
-    assert again.props[0].file == "../../m.glb" and len(scene_mesh(again, tmp_path / "deep" / "er").faces) == 12
+    assert (
+        again.props[0].file == "../../m.glb" and len(scene_mesh(again, tmp_path / "deep" / "er").faces) == 12
+    )
 
 
 def test_a_levers_value_and_range_are_set_per_tier(window: Window):
@@ -520,7 +494,10 @@ def test_a_levers_value_and_range_are_set_per_tier(window: Window):
     value.type_in("6")
     assert value._edit is not None
     QTest.keyClick(value._edit, Qt.Key.Key_Return)
-    assert window.state.effect.tier("mid").levers["sprites"] == 6.0 and window.state.effect.tier("low").levers["sprites"] == 2.0
+    assert (
+        window.state.effect.tier("mid").levers["sprites"] == 6.0
+        and window.state.effect.tier("low").levers["sprites"] == 2.0
+    )
     window.state.edit("levers.sprites.high", 5.0)
     assert window.sheet.row("levers.sprites.low") is not None
     window.state.edit("levers.sprites.low", 9.0)
@@ -552,7 +529,10 @@ def test_edits_come_back_after_a_crash_and_undo_returns_to_the_saved_file(
     journal = window.state.journal
     assert journal is not None and file is not None
     until(qtbot, lambda: journal.path.exists())
-    other = State(FrameStore(shared_frames), tmp_path / "journal")  # as another start after a kill would find it
+    journal.close()  # as the end of the process does it
+    other = State(
+        FrameStore(shared_frames), tmp_path / "journal"
+    )  # as another start after a kill would find it
     told: list[str] = []
     other.noticed.connect(told.append)
     other.open(file)
@@ -564,7 +544,9 @@ def test_edits_come_back_after_a_crash_and_undo_returns_to_the_saved_file(
         other.close()
 
 
-def test_undo_and_redo_of_a_simulated_value_return_picture_and_cache(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch):
+def test_undo_and_redo_of_a_simulated_value_return_picture_and_cache(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+):
     window.state.go(8)
     settle(qtbot, window)
     first = pixels(window.stage.image)
@@ -668,7 +650,9 @@ def test_numbers_typed_into_a_field_do_not_change_the_station(window: Window):
 
 def test_a_missing_mesh_is_said_and_the_rest_is_drawn(window: Window, qtbot: QtBot):
     effect, path = window.state.effect, "props.box"
-    window.state.apply(replaced(replaced(effect, f"{path}.file", "gone.glb"), f"{path}.shape", "mesh"), "Break it")
+    window.state.apply(
+        replaced(replaced(effect, f"{path}.file", "gone.glb"), f"{path}.shape", "mesh"), "Break it"
+    )
     until(qtbot, lambda: "gone.glb" in window.said.text())
     settle(qtbot, window)
     assert pixels(window.stage.image).std() > 5

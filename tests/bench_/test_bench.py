@@ -31,4 +31,6 @@ def test_work_and_yardstick_are_measured_in_turn():
 
 def test_the_table_names_its_groups():
     done = subprocess.run([sys.executable, "-m", "bench", "--help"], capture_output=True, text=True, cwd=ROOT)
-    assert done.returncode == 0 and all(name in done.stdout for name in ("gas", "follow", "picture", "pause", "start"))
+    assert done.returncode == 0 and all(
+        name in done.stdout for name in ("gas", "follow", "picture", "pause", "start")
+    )

@@ -20,7 +20,9 @@ from tenka.effect.document import replaced
 
 
 def tenka(*words: object) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "tenka.cli", *map(str, words)], capture_output=True, text=True, timeout=300)
+    return subprocess.run(
+        [sys.executable, "-m", "tenka.cli", *map(str, words)], capture_output=True, text=True, timeout=300
+    )
 
 
 @pytest.fixture(scope="module")
@@ -50,10 +52,21 @@ def test_simulate_render_pack_and_proof_follow_one_another(file: Path):
 
     done = tenka("pack", file, "--out", file.parent / "out", "--tier", "Low", "--json")
     assert done.returncode == 0 and rows(done)[0]["frames"] == 6
-    assert json.loads((file.parent / "out" / "manifest.json").read_text())["elements"][0]["player"]["count"] == 2
+    assert (
+        json.loads((file.parent / "out" / "manifest.json").read_text())["elements"][0]["player"]["count"] == 2
+    )
 
     done = tenka(
-        "proof", file.parent / "out", "--frame", 60, "--picture", file.parent / "proof.png", "--size", "160x100", "--json", "--heat"
+        "proof",
+        file.parent / "out",
+        "--frame",
+        60,
+        "--picture",
+        file.parent / "proof.png",
+        "--size",
+        "160x100",
+        "--json",
+        "--heat",
     )
     assert done.returncode == 0 and rows(done)[0]["quads"] == 2 and (file.parent / "proof.png").exists()
 
@@ -94,7 +107,11 @@ def test_the_gate_exits_by_the_budget(file: Path):
 
 def test_info_says_what_the_effect_holds(file: Path):
     found = rows(tenka("info", file, "--json"))[0]
-    assert found["frames"] == 12 and found["layers"][0]["voxels"] == [10, 10, 10] and found["layers"][0]["memory_bytes"] > 0
+    assert (
+        found["frames"] == 12
+        and found["layers"][0]["voxels"] == [10, 10, 10]
+        and found["layers"][0]["memory_bytes"] > 0
+    )
 
 
 @pytest.mark.parametrize(
@@ -105,8 +122,14 @@ def test_info_says_what_the_effect_holds(file: Path):
         (("simulate", "{file}", "--frames", "x"), "is not a span"),
         (("simulate", "{file}", "--quality", "best"), "is not a quality"),
         (("simulate", "{file}", "--layer", "fog"), "no layer is called 'fog'"),
-        (("render", "{file}", "--frame", "0", "--picture", "{folder}/x.png", "--size", "99999x9"), "99999 x 9 px"),
-        (("render", "{file}", "--frame", "0", "--picture", "{folder}/no/such/x.png", "--size", "32x32"), "cannot be written"),
+        (
+            ("render", "{file}", "--frame", "0", "--picture", "{folder}/x.png", "--size", "99999x9"),
+            "99999 x 9 px",
+        ),
+        (
+            ("render", "{file}", "--frame", "0", "--picture", "{folder}/no/such/x.png", "--size", "32x32"),
+            "cannot be written",
+        ),
         (("gate", "{file}", "--tier", "none"), "no tier is called 'none'"),
         (("proof", "{folder}", "--frame", "0", "--picture", "x.png"), "is not a package"),
         (("pack", "{file}", "--out", "{file}/inner"), "cannot be written"),
@@ -123,7 +146,10 @@ def test_ctrl_c_leaves_whole_files_only(file: Path, tmp_path: Path):
     long = tmp_path / "long.tenka"
     storage.save(small_effect(seconds=60.0, seed=77), long)
     process = subprocess.Popen(
-        [sys.executable, "-m", "tenka.cli", "simulate", str(long), "--json"], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        [sys.executable, "-m", "tenka.cli", "simulate", str(long), "--json"],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
     )
     assert process.stdout is not None
     for _ in range(5):
@@ -139,14 +165,18 @@ def test_ctrl_c_leaves_whole_files_only(file: Path, tmp_path: Path):
 
 def test_without_a_display_the_way_out_is_named(file: Path):
     env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
-    done = subprocess.run([sys.executable, "-m", "tenka.cli", "open", str(file)], capture_output=True, text=True, env=env)
+    done = subprocess.run(
+        [sys.executable, "-m", "tenka.cli", "open", str(file)], capture_output=True, text=True, env=env
+    )
     assert done.returncode == 2 and "--picture OUT.png" in done.stderr
 
 
 def test_the_window_is_drawn_to_a_picture_with_no_display(file: Path, tmp_path: Path):
     env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY")}
     words = ["open", str(file), "--picture", str(tmp_path / "w.png"), "--size", "1280x800"]
-    done = subprocess.run([sys.executable, "-m", "tenka.cli", *words], capture_output=True, text=True, env=env, timeout=200)
+    done = subprocess.run(
+        [sys.executable, "-m", "tenka.cli", *words], capture_output=True, text=True, env=env, timeout=200
+    )
     assert done.returncode == 0, done.stderr
     with Image.open(tmp_path / "w.png") as image:
         assert image.size == (1280, 800) and len(image.convert("RGB").getcolors(1 << 20) or []) > 500

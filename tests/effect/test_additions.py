@@ -10,7 +10,15 @@ from build import small_effect
 
 from tenka.base.errors import BadInput
 from tenka.effect import presets, storage
-from tenka.effect.additions import LAYERS, with_children, with_cue, with_new_layer, with_trail, without_cue, without_layer
+from tenka.effect.additions import (
+    LAYERS,
+    with_children,
+    with_cue,
+    with_new_layer,
+    with_trail,
+    without_cue,
+    without_layer,
+)
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect, ParticleLayer, PointMotion, PointSource, timed
 
@@ -30,7 +38,9 @@ def test_each_layer_is_whole_and_survives_the_disk(name: str):
 
 def test_layers_of_one_name_are_told_apart():
     effect = with_new_layer(dusty(), LAYERS["Dust"](dusty()))[0]
-    assert [layer.id for layer in effect.layers] == ["dust_2", "dust", "puff"] and effect.layers[0].name == "Dust 2"
+    assert [layer.id for layer in effect.layers] == ["dust_2", "dust", "puff"] and effect.layers[
+        0
+    ].name == "Dust 2"
 
 
 def test_a_layer_goes_with_what_took_from_it():
@@ -39,7 +49,11 @@ def test_a_layer_goes_with_what_took_from_it():
     alone = without_layer(effect, "dust")
     assert len(alone.gas().sources) == 1 and not alone.layers[0].sources
     without_gas = without_layer(effect, "puff")
-    assert without_gas.layer("dust").motion.follows == "" and not without_gas.levers and not without_gas.tiers[0].levers
+    assert (
+        without_gas.layer("dust").motion.follows == ""
+        and not without_gas.levers
+        and not without_gas.tiers[0].levers
+    )
 
 
 def test_a_cue_that_goes_leaves_times_as_they_were():
@@ -55,15 +69,34 @@ def test_a_preset_comes_back_without_what_another_effect_has_not(tmp_path: Path)
     assert presets.all_presets(tmp_path) == [("My fine dust", file)]
     other, path = presets.with_preset(Effect(), file)
     layer = other.layers[0]
-    assert path == "layers.dust" and layer.name == "My fine dust" and layer.sources[0].shape == "sphere" and layer.motion.follows == ""
+    assert (
+        path == "layers.dust"
+        and layer.name == "My fine dust"
+        and layer.sources[0].shape == "sphere"
+        and layer.motion.follows == ""
+    )
     same, _ = presets.with_preset(small_effect(), file)
     assert same.layers[0].sources[0].prop == "box" and same.layers[0].motion.follows == "puff"
 
 
-@pytest.mark.parametrize("data, sentence", [
-    (b"{", "broken off or not a preset"), (b"{}", "not a preset of this version"), (b'{"tenka_preset": 1}', "broken off or not a preset"),
-    (json.dumps({"tenka_preset": 1, "name": "x", "layer": {"kind": "particles", "id": "p", "name": "P", "most": -1}}).encode(), "outside"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "data, sentence",
+    [
+        (b"{", "broken off or not JSON"),
+        (b"{}", "not a preset"),
+        (b'{"tenka_preset": 1}', "field required"),
+        (
+            json.dumps(
+                {
+                    "tenka_preset": 1,
+                    "name": "x",
+                    "layer": {"kind": "particles", "id": "p", "name": "P", "most": -1},
+                }
+            ).encode(),
+            "outside",
+        ),
+    ],
+)
 def test_a_bad_preset_is_one_sentence_and_is_not_offered(tmp_path: Path, data: bytes, sentence: str):
     (tmp_path / "bad.json").write_bytes(data)
     with pytest.raises(BadInput, match=sentence):

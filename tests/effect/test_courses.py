@@ -77,7 +77,11 @@ def test_combinations_do_what_they_are_called():
     assert Clamp(of=wave, low=-0.5, high=0.5).at(0.25) == 0.5
 
 
-@given(st.sampled_from(["constant", *KINDS]), st.floats(0, 8).map(lambda x: round(x, 3)), st.floats(0, 40).map(lambda x: round(x, 3)))
+@given(
+    st.sampled_from(["constant", *KINDS]),
+    st.floats(0, 8).map(lambda x: round(x, 3)),
+    st.floats(0, 40).map(lambda x: round(x, 3)),
+)
 def test_a_new_course_starts_from_the_present_value(kind: str, t: float, v: float):
     assert value_at(course_from(kind, v, t, 0.0, 100.0), t) == pytest.approx(v, abs=1e-6)
 
@@ -114,7 +118,9 @@ def test_a_through_course_reproduces_a_parabola_between_even_keys():
 
 
 def test_a_set_slope_is_the_courses_slope_on_both_sides():
-    course = Keys(keys=(Key(t=0, v=0, ease="through"), Key(t=1, v=2, ease="through", slope=-3.0), Key(t=2, v=0)))
+    course = Keys(
+        keys=(Key(t=0, v=0, ease="through"), Key(t=1, v=2, ease="through", slope=-3.0), Key(t=2, v=0))
+    )
     h = 1e-5
     assert (course.at(1 + h) - course.at(1)) / h == pytest.approx(-3.0, abs=1e-3)
     assert (course.at(1) - course.at(1 - h)) / h == pytest.approx(-3.0, abs=1e-3)
@@ -126,4 +132,7 @@ def test_a_burst_rises_dies_down_and_leaves_other_keys_alone():
     assert [alone.at(t) for t in (0.5, 1.0, 1.1, 1.8, 3.0)] == [0.0, 0.0, 1.0, 0.0, 0.0]
     twice = with_burst(alone, 3.0, 0.4, 0.1)
     assert twice.at(1.1) == 1.0 and twice.at(3.1) == pytest.approx(1.0) and twice.at(2.5) == 0.0
-    assert with_burst(twice, 0.9, 1.2, 0.2).at(1.1) == pytest.approx(1.0) and len(with_burst(twice, 0.9, 1.2, 0.2).keys) == 6
+    assert (
+        with_burst(twice, 0.9, 1.2, 0.2).at(1.1) == pytest.approx(1.0)
+        and len(with_burst(twice, 0.9, 1.2, 0.2).keys) == 6
+    )

@@ -15,8 +15,30 @@ from tenka.demo import PLUME
 from tenka.effect import storage
 from tenka.effect.catalogue import SECTIONS, params, settings_that_affect, table_markdown, walk
 from tenka.effect.courses import Wave
-from tenka.effect.document import Document, dismissed, get, param_at, promoted, replaced, with_levers
-from tenka.effect.model import Effect, GasLayer, Lever, Prop, Ramp, Source, Stop, Tier
+from tenka.effect.document import (
+    Document,
+    dismissed,
+    get,
+    param_at,
+    promoted,
+    replaced,
+    with_levers,
+    with_trial,
+)
+from tenka.effect.model import (
+    DebrisLayer,
+    Effect,
+    GasLayer,
+    Lever,
+    ParticleLayer,
+    PointLook,
+    PointSource,
+    Prop,
+    Ramp,
+    Source,
+    Stop,
+    Tier,
+)
 from tenka.effect.starters import STARTERS, with_force, with_prop, with_source
 
 LIFT = "layers.puff.motion.lift"
@@ -31,7 +53,13 @@ def test_an_edit_changes_one_value_and_shares_the_rest():
 
 
 @pytest.mark.parametrize(
-    "path,value", ((LIFT, 99.0), ("layers.puff.domain.voxel", -1.0), ("layers.puff.flipbook.columns", 0), ("light.height", 91.0))
+    "path,value",
+    (
+        (LIFT, 99.0),
+        ("layers.puff.domain.voxel", -1.0),
+        ("layers.puff.flipbook.columns", 0),
+        ("light.height", 91.0),
+    ),
 )
 def test_a_value_out_of_range_is_refused_with_its_range(path: str, value: float):
     document = Document(small_effect())
@@ -104,7 +132,10 @@ def test_a_promoted_setting_becomes_a_lever_with_a_value_in_each_tier():
     assert dismissed(effect, "scale") == small_effect()
 
 
-@pytest.mark.parametrize("path", ("layers.puff.motion.lift", "layers.puff.flipbook.player.blend", "layers.puff.flipbook.player.count"))
+@pytest.mark.parametrize(
+    "path",
+    ("layers.puff.motion.lift", "layers.puff.flipbook.player.blend", "layers.puff.flipbook.player.count"),
+)
 def test_only_numbers_that_the_game_reads_become_levers_and_only_once(path: str):
     with pytest.raises(BadInput):
         promoted(small_effect(), path)
@@ -114,7 +145,9 @@ def test_a_tier_plays_with_its_levers_held_to_their_range():
     effect = small_effect()
     assert with_levers(effect, "low").layers[0].flipbook.player.count == 2
     tiers = (effect.tiers[0].model_copy(update={"levers": {"sprites": 500.0}}), effect.tiers[1])
-    assert with_levers(effect.model_copy(update={"tiers": tiers}), "low").layers[0].flipbook.player.count == 12
+    assert (
+        with_levers(effect.model_copy(update={"tiers": tiers}), "low").layers[0].flipbook.player.count == 12
+    )
 
 
 def test_a_lever_whose_range_is_empty_is_refused():
@@ -138,7 +171,9 @@ def test_every_setting_declares_a_unit_help_section_and_a_range_that_holds_its_d
 def test_look_settings_are_not_among_those_of_the_simulation():
     layer = small_effect().layers[0]
     simulation = settings_that_affect(layer, {"simulation"})
-    assert any(k.startswith("motion") for k in simulation) and not any(k.startswith(("look", "flipbook")) for k in simulation)
+    assert any(k.startswith("motion") for k in simulation) and not any(
+        k.startswith(("look", "flipbook")) for k in simulation
+    )
 
 
 def test_the_guides_tables_come_from_the_catalogue():
@@ -170,7 +205,11 @@ def test_an_effect_comes_back_as_it_was_saved(tmp_path: Path):
 
 @given(st.floats(0.06, 9.0), st.integers(1, 30))
 def test_any_allowed_values_survive_the_file(size: float, columns: int):
-    effect = replaced(replaced(small_effect(), "layers.puff.domain.size", (size, 1.0, 2.0)), "layers.puff.flipbook.columns", columns)
+    effect = replaced(
+        replaced(small_effect(), "layers.puff.domain.size", (size, 1.0, 2.0)),
+        "layers.puff.flipbook.columns",
+        columns,
+    )
     assert storage.loads(storage.dumps(effect)) == effect
 
 
@@ -206,7 +245,7 @@ def bad(change: str) -> bytes:
 @pytest.mark.parametrize(
     "change,words",
     (
-        ("nan", "finite"),
+        ("nan", "which is no number"),
         ("type", "valid number"),
         ("range", "outside 3 to 90"),
         ("unknown", "extra"),
@@ -230,7 +269,7 @@ def test_a_bad_effect_is_one_sentence_that_names_file_and_place(change: str, wor
 def test_a_missing_or_huge_effect_is_one_sentence(tmp_path: Path):
     with pytest.raises(BadInput, match="cannot be read"):
         storage.load(tmp_path / "none.tenka")
-    with pytest.raises(BadInput, match="cannot be read"):
+    with pytest.raises(BadInput, match="is a folder"):
         storage.load(tmp_path)
     huge = tmp_path / "huge.tenka"
     with open(huge, "wb") as out:
@@ -252,10 +291,56 @@ def test_a_journal_gives_back_unsaved_edits_once_and_not_saved_ones(tmp_path: Pa
     assert storage.Journal(file, tmp_path / "j").recover(effect) is None
 
 
-def test_a_damaged_journal_is_let_go(tmp_path: Path):
+@pytest.mark.parametrize("data", [b"{ half", b'{"schema_version": 99}', b"", b"[" * 100_000])
+def test_a_journal_that_cannot_be_read_is_set_aside_and_not_deleted(data: bytes, tmp_path: Path):
     journal = storage.Journal(tmp_path / "a.tenka", tmp_path / "j")
-    journal.path.write_bytes(b"{ half")
+    journal.path.write_bytes(data)
     assert journal.recover(None) is None and not journal.path.exists()
+    assert journal.set_aside is not None and journal.set_aside.read_bytes() == data
+    assert journal.recover(None) is None
+
+
+def test_two_windows_on_one_effect_have_a_journal_each(tmp_path: Path):
+    effect, file = small_effect(), tmp_path / "a.tenka"
+    first, second = (storage.Journal(file, tmp_path / "j") for _ in range(2))
+    first.keep(replaced(effect, LIFT, 3.0))
+    second.keep(replaced(effect, LIFT, 4.0))
+    assert first.path != second.path
+    first.drop()
+    assert second.path.exists()
+    assert first.recover(effect) is None  # what the other window holds is not taken from it
+    second.close()
+    found = storage.Journal(file, tmp_path / "j").recover(effect)
+    assert found is not None and get(found.effect, LIFT) == 4.0
+
+
+def test_a_journal_in_a_folder_that_cannot_be_is_one_sentence(tmp_path: Path):
+    (tmp_path / "j").write_text("")
+    with pytest.raises(BadInput, match="autosaves"):
+        storage.Journal(None, tmp_path / "j")
+
+
+def test_every_file_that_an_effect_names_is_found_from_another_folder(tmp_path: Path):
+    gas = small_effect().gas().sources[0].model_copy(update={"shaped_by": "image", "image": "pics/a.png"})
+    points = PointSource(id="s", name="S", shape="file", file="clouds/a_1.ply")
+    look = PointLook(form="flipbook", flipbook="../packed")
+    layers = (
+        small_effect().gas().model_copy(update={"sources": (gas,)}),
+        ParticleLayer(id="dust", name="Dust", sources=(points,), look=look),
+        DebrisLayer(id="bits", name="Bits", sources=(points.model_copy(update={"file": "/abs/b.csv"}),)),
+    )
+    prop = Prop(id="kiln", name="Kiln", shape="mesh", file="kiln.glb")
+    effect = small_effect(layers=layers, props=(prop,))
+    effect, _ = with_trial(effect)
+    new = storage.moved(effect, tmp_path / "a", tmp_path / "b" / "c")
+    for state in (new, new.trials[0]):
+        assert state.props[0].file == "../../a/kiln.glb"
+        assert state.layers[0].sources[0].image == "../../a/pics/a.png"
+        assert state.layers[1].sources[0].file == "../../a/clouds/a_1.ply"
+        assert state.layers[1].look.flipbook == "../../packed"
+        assert state.layers[2].sources[0].file == "/abs/b.csv"
+    assert storage.moved(new, tmp_path / "b" / "c", tmp_path / "a") == effect
+    assert storage.moved(effect, tmp_path / "a", tmp_path / "a") is effect
 
 
 # --- starting points ------------------------------------------------------------------------------

@@ -28,7 +28,9 @@ def carry(state: GasState, grid: Grid, dt: float, corrected: bool = True) -> np.
     advect.scalars_forward(state.scalars, work.back, low, high, every(state), first)
     if not corrected:
         return first
-    advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, high, every(state), KEEP, NONE, out)
+    advect.scalars_correct(
+        state.scalars, first, work.back, work.ahead, low, high, every(state), KEEP, NONE, out
+    )
     return out
 
 
@@ -101,7 +103,9 @@ def test_fading_halves_at_the_half_life_in_any_number_of_steps():
             advect.traces(work.centred, np.float32(0), work.back, work.ahead)
             first, out = np.empty_like(state.scalars), np.empty_like(state.scalars)
             advect.scalars_forward(state.scalars, work.back, low, low, every(state), first)
-            advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, low, every(state), keep, NONE, out)
+            advect.scalars_correct(
+                state.scalars, first, work.back, work.ahead, low, low, every(state), keep, NONE, out
+            )
             state.scalars = out
         np.testing.assert_allclose(state.scalars[..., 0], 0.5, rtol=1e-5)
 
@@ -114,7 +118,9 @@ def test_a_linear_fade_takes_an_amount_and_stops_at_nothing():
     first, out = np.empty_like(state.scalars), np.empty_like(state.scalars)
     advect.scalars_forward(state.scalars, work.back, low, low, every(state), first)
     take = np.array([0.2] + [0.0] * (CHANNELS - 1), np.float32)
-    advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, low, every(state), KEEP, take, out)
+    advect.scalars_correct(
+        state.scalars, first, work.back, work.ahead, low, low, every(state), KEEP, take, out
+    )
     np.testing.assert_allclose(out[:3, ..., 0], 0.8, rtol=1e-5)
     assert (out[3:, ..., 0] == 0).all()
 

@@ -9,10 +9,11 @@ import pytest
 from build import centres, closed, inputs_of, opened, step_with
 
 from tenka.effect.model import Source
-from tenka.gas import pressure
+from tenka.gas import felt, pressure
+from tenka.gas.felt import LocalInput
 from tenka.gas.fire import burn
 from tenka.gas.grid import BURNT, DENSITY, FUEL, TEMPERATURE, GasState, Grid, Workspace
-from tenka.gas.settings import FireInput, LocalInput
+from tenka.gas.settings import FireInput
 from tenka.gas.viscosity import soften
 from tenka.scene.poses import Pose
 
@@ -83,7 +84,8 @@ def test_expansion_integrates_to_the_volume_that_was_burnt():
     pressure.project(state, grid, work, work.expansion)
     face = 0.05**2
     outflow = face * sum(
-        float(np.moveaxis(q, a, 0)[-1].sum() - np.moveaxis(q, a, 0)[0].sum()) for a, q in enumerate((state.u, state.v, state.w))
+        float(np.moveaxis(q, a, 0)[-1].sum() - np.moveaxis(q, a, 0)[0].sum())
+        for a, q in enumerate((state.u, state.v, state.w))
     )
     assert outflow * 0.1 == pytest.approx(COLD.expansion * burnt * 0.05**3, rel=1e-3)
 
@@ -104,7 +106,8 @@ def test_a_source_presses_in_its_volume_each_second():
     still = GasState.still(grid)
     state = step_with(grid, still, 0.01, sources=(inputs_of(source),))
     outflow = 0.05**2 * sum(
-        float(np.moveaxis(q, a, 0)[-1].sum() - np.moveaxis(q, a, 0)[0].sum()) for a, q in enumerate((state.u, state.v, state.w))
+        float(np.moveaxis(q, a, 0)[-1].sum() - np.moveaxis(q, a, 0)[0].sum())
+        for a, q in enumerate((state.u, state.v, state.w))
     )
     assert outflow == pytest.approx(4.0 * 0.3**3, rel=0.02)
 
@@ -134,7 +137,9 @@ def test_viscosity_damps_a_shear_wave_at_its_exact_rate(steps: int):
     shut.scalars[..., DENSITY] = 2.0 + wave
     for _ in range(steps):
         soften(shut, closed((6, 24, 6)), 0.0, nu, 0.9 / steps, Workspace(closed((6, 24, 6))))
-    np.testing.assert_allclose(shut.scalars[..., DENSITY], np.broadcast_to(2.0 + left * wave, (6, 24, 6)), atol=1e-4)
+    np.testing.assert_allclose(
+        shut.scalars[..., DENSITY], np.broadcast_to(2.0 + left * wave, (6, 24, 6)), atol=1e-4
+    )
 
 
 def test_spreading_keeps_the_amount_in_a_shut_box():
@@ -163,7 +168,7 @@ def swirl_profile(state: GasState, grid: Grid) -> tuple[np.ndarray, np.ndarray]:
 def test_a_swirl_turns_its_core_as_one_at_high_grip():
     grid = closed((40, 40, 8), 0.05)
     still = GasState.still(grid)
-    state = step_with(grid, still, 0.05, 3, locals=(LocalInput("swirl", SWIRL, place(1, 1, 0.2)),))
+    state = step_with(grid, still, 0.05, 3, locals=(LocalInput(felt.SWIRL, SWIRL, place(1, 1, 0.2)),))
     r, speed = swirl_profile(state, grid)
     core = (r > 0.1) & (r < 0.35)
     np.testing.assert_allclose(speed[core], 2 * np.pi * 0.5 * r[core], rtol=0.05)
@@ -177,13 +182,13 @@ def test_a_placed_wind_and_drag_are_exact_in_time(steps: int):
     from tenka.gas.local import apply_local
 
     state = GasState.still(grid)
-    wind = LocalInput("wind", (1.5,), target=(2.0, 0.0, 0.0))
+    wind = LocalInput(felt.BLOW, (1.5,), target=(2.0, 0.0, 0.0))
     for _ in range(steps):
         apply_local(state, grid, (wind,), 0.4 / steps)
     np.testing.assert_allclose(state.u, 2.0 * (1 - math.exp(-0.6)), rtol=1e-5)
     assert not state.v.any() and not state.w.any()
     for _ in range(steps):
-        apply_local(state, grid, (LocalInput("drag", (2.0,)),), 0.5 / steps)
+        apply_local(state, grid, (LocalInput(felt.BRAKE, (2.0,)),), 0.5 / steps)
     np.testing.assert_allclose(state.u, 2.0 * (1 - math.exp(-0.6)) * math.exp(-1.0), rtol=1e-5)
 
 
@@ -194,8 +199,15 @@ def test_a_force_in_a_region_leaves_the_rest_alone():
     state = GasState.still(grid)
     for region in ("sphere", "box", "cylinder"):
         state.u[:] = 0.0
-        apply_local(state, grid, (LocalInput("wind", (1e3,), place(1, 1, 1), region, (0.8, 0.8, 0.8), 0.2, (1.0, 0.0, 0.0)),), 0.1)
-        x, y, z = np.meshgrid(np.arange(21) * 0.1 - 1, np.arange(20) * 0.1 - 0.95, np.arange(20) * 0.1 - 0.95, indexing="ij")
+        apply_local(
+            state,
+            grid,
+            (LocalInput(felt.BLOW, (1e3,), place(1, 1, 1), region, (0.8, 0.8, 0.8), 0.2, (1.0, 0.0, 0.0)),),
+            0.1,
+        )
+        x, y, z = np.meshgrid(
+            np.arange(21) * 0.1 - 1, np.arange(20) * 0.1 - 0.95, np.arange(20) * 0.1 - 0.95, indexing="ij"
+        )
         r = np.sqrt(x * x + y * y + z * z)
         assert state.u[10, 10, 10] == pytest.approx(1.0, rel=1e-3)
         assert not state.u[r > 0.9].any() and (state.u[r < 0.25] > 0.9).all()
@@ -208,7 +220,7 @@ def test_a_pull_draws_smoke_towards_its_point_and_a_push_away():
     for strength in (5.0, -5.0):
         state = GasState.still(grid)
         state.scalars[..., DENSITY] = 1.0
-        apply_local(state, grid, (LocalInput("pull", (0.5, strength, 2.0), place(1, 1, 1)),), 0.1)
+        apply_local(state, grid, (LocalInput(felt.PULL, (0.5, strength, 2.0), place(1, 1, 1)),), 0.1)
         assert np.sign(state.u[4, 10, 10]) == np.sign(strength) == -np.sign(state.u[16, 10, 10])
         near, far = abs(float(state.u[6, 10, 10])), abs(float(state.u[1, 10, 10]))
         assert near > 3 * far > 0
@@ -220,19 +232,27 @@ def test_a_further_gravity_lifts_heat_against_itself():
     grid = opened((8, 8, 8), 0.1)
     state = GasState.still(grid)
     state.scalars[..., TEMPERATURE], state.scalars[..., DENSITY] = 100.0, 2.0
-    apply_local(state, grid, (LocalInput("gravity", (0.03, 0.5), target=(1.0, 0.0, 0.0)),), 0.2)
+    apply_local(state, grid, (LocalInput(felt.GRAVITY, (0.03, 0.5), target=(1.0, 0.0, 0.0)),), 0.2)
     np.testing.assert_allclose(state.u, (0.5 * 2.0 - 0.03 * 100.0) * 0.2, rtol=1e-5)
     assert not state.w.any()
 
 
 def test_eddies_in_a_region_keep_free_of_divergence():
+    from tenka.gas.felt import TurbulenceInput
     from tenka.gas.forces import apply_forces
-    from tenka.gas.settings import StepInputs, TurbulenceInput
+    from tenka.gas.settings import StepInputs
 
     grid = opened((24, 24, 24), 0.1)
     state, work = GasState.still(grid), Workspace(grid)
-    within = LocalInput("turbulence", (), place(1.2, 1.2, 1.2), "sphere", (1.0, 1.0, 1.0), 0.4)
-    apply_forces(state, grid, StepInputs(turbulences=(TurbulenceInput(2.0, 0.6, 0.5, 1.0, 4.0, 3, within),)), work, None, 0.5)
+    within = LocalInput(felt.BLOW, (), place(1.2, 1.2, 1.2), "sphere", (1.0, 1.0, 1.0), 0.4)
+    apply_forces(
+        state,
+        grid,
+        StepInputs(turbulences=(TurbulenceInput(2.0, 0.6, 0.5, 1.0, 4.0, 3, within),)),
+        work,
+        None,
+        0.5,
+    )
     pressure.divergence(state.u, state.v, state.w, work.pressure)
     assert np.abs(state.u).max() > 0.3 and not state.u[:4].any()
     assert np.abs(work.pressure).max() < 1e-5

@@ -9,9 +9,9 @@ import pytest
 from build import closed, nothing, opened, random_state
 
 from tenka.gas import forces, pressure
+from tenka.gas.felt import TurbulenceInput, WindInput
 from tenka.gas.forces import GRAVITY
 from tenka.gas.grid import GasState, Grid, Workspace
-from tenka.gas.settings import TurbulenceInput, WindInput
 
 
 def wind(**changes: float) -> WindInput:

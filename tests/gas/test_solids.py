@@ -22,13 +22,20 @@ WALLS = [((False,) * 3, (False,) * 3), ((True, True, False), (True, True, True))
 BALL = Prop(id="ball", name="Ball", shape="sphere", size=(0.6, 0.6, 0.6))
 
 
-def item(prop: Prop, at: tuple[float, float, float], speed: tuple[float, float, float] | None = None, **changes: object) -> ColliderInput:
+def item(
+    prop: Prop,
+    at: tuple[float, float, float],
+    speed: tuple[float, float, float] | None = None,
+    **changes: object,
+) -> ColliderInput:
     motion = None if speed is None else Moving(np.asarray(speed, float), np.zeros(3), np.asarray(at, float))
     collider = Collider(id="c", name="C", prop=prop.id).model_copy(update=changes)
     return ColliderInput(collider, prop, Pose(np.eye(3), np.asarray(at, float)), motion)
 
 
-def whole(shape: tuple[int, int, int], low: tuple[bool, ...], high: tuple[bool, ...]) -> list[multigrid.Level]:
+def whole(
+    shape: tuple[int, int, int], low: tuple[bool, ...], high: tuple[bool, ...]
+) -> list[multigrid.Level]:
     faces = [np.ones([n + (a == axis) for a, n in enumerate(shape)], np.float32) for axis in range(3)]
     return multigrid.hierarchy(*faces, low, high, shape)
 
@@ -54,7 +61,11 @@ def test_cycles_do_not_grow_with_the_grid():
         x = (np.arange(n) + 0.5) / n
         a, b, c = np.meshgrid(x, x, x, indexing="ij")
         rhs = (np.sin(5 * a) * np.cos(4 * b) * c).astype(np.float32)
-        made.append(multigrid.solve(whole((n, n, n), *WALLS[1]), np.zeros((n, n, n), np.float32), rhs, 1e-4, 30, {})[0])
+        made.append(
+            multigrid.solve(whole((n, n, n), *WALLS[1]), np.zeros((n, n, n), np.float32), rhs, 1e-4, 30, {})[
+                0
+            ]
+        )
     assert max(made) <= 8 and made[2] <= made[0] + 2
 
 
@@ -79,7 +90,10 @@ def test_projection_round_a_ball_leaves_no_flow_into_it():
     pressure.project(state, grid, work, None, solids, 1e-5, 30)
     outflow(state, solids, work.pressure)
     assert np.abs(work.pressure).max() < 2e-3
-    assert work.figures["divergence"] < 1e-3 * work.figures["divergence_before"] and work.figures["residual"] <= 1e-5
+    assert (
+        work.figures["divergence"] < 1e-3 * work.figures["divergence_before"]
+        and work.figures["residual"] <= 1e-5
+    )
 
 
 def test_solids_that_rest_are_found_once():
@@ -131,9 +145,12 @@ def moving_ball(speed: float, wake: float = 1.0, frames: int = 10) -> tuple[GasS
     course = Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=10.0, v=10.0 * speed, ease="linear")))
     ball = BALL.model_copy(update={"position": (0.9, 1.2, 0.9), "shift_x": course})
     layer = GasLayer(
-        id="gas", name="Gas", domain=DomainBox(origin=(0, 0, 0), size=(3.2, 2.4, 2.4), voxel=0.1, run_up=0.0, open_low=(True,) * 3),
-        colliders=(Collider(id="c", name="C", prop="ball", wake=wake),), motion=Motion(lift=0, weight=0, drag=0, fine_curl=0, broad_curl=0),
-    )  # fmt: skip
+        id="gas",
+        name="Gas",
+        domain=DomainBox(origin=(0, 0, 0), size=(3.2, 2.4, 2.4), voxel=0.1, run_up=0.0, open_low=(True,) * 3),
+        colliders=(Collider(id="c", name="C", prop="ball", wake=wake),),
+        motion=Motion(lift=0, weight=0, drag=0, fine_curl=0, broad_curl=0),
+    )
     solver = GasSolver(layer, (), (ball,), 1, 24.0)
     state = solver.start()
     for _ in range(frames):
@@ -150,7 +167,9 @@ def test_a_moving_ball_leaves_a_wake_that_follows_it():
 
 
 def test_how_much_a_ball_drags_along_is_a_setting_and_so_is_its_sign():
-    full, half, back = (float(moving_ball(2.0, wake, 4)[0].u[10:20, 11:13, 11:13].mean()) for wake in (1.0, 0.5, -0.5))
+    full, half, back = (
+        float(moving_ball(2.0, wake, 4)[0].u[10:20, 11:13, 11:13].mean()) for wake in (1.0, 0.5, -0.5)
+    )
     assert full > 1.5 * half > 0 > back
 
 
@@ -160,13 +179,24 @@ def centroid(carried: float) -> float:
     from tenka.effect.model import ramp
 
     source = Source(
-        id="s", name="S", position=(0.6, 0.8, 0.8), size=(0.4, 0.4, 0.4), shift_x=course, breakup=0.0, temperature=0.0, grip=20.0,
-        carried=ramp((0.0, 0.0), (1.0, carried)), carried_speed=2.0,
-    )  # fmt: skip
+        id="s",
+        name="S",
+        position=(0.6, 0.8, 0.8),
+        size=(0.4, 0.4, 0.4),
+        shift_x=course,
+        breakup=0.0,
+        temperature=0.0,
+        grip=20.0,
+        carried=ramp((0.0, 0.0), (1.0, carried)),
+        carried_speed=2.0,
+    )
     layer = GasLayer(
-        id="gas", name="Gas", domain=DomainBox(origin=(0, 0, 0), size=(3.2, 1.6, 1.6), voxel=0.1, run_up=0.0), sources=(source,),
+        id="gas",
+        name="Gas",
+        domain=DomainBox(origin=(0, 0, 0), size=(3.2, 1.6, 1.6), voxel=0.1, run_up=0.0),
+        sources=(source,),
         motion=Motion(lift=0, weight=0, drag=0, fine_curl=0, broad_curl=0),
-    )  # fmt: skip
+    )
     solver = GasSolver(layer, (), (), 1, 24.0)
     state = solver.start()
     for _ in range(20):
@@ -184,10 +214,15 @@ def test_what_a_running_source_gives_stays_behind_it_unless_it_is_thrown_ahead()
 
 def test_a_turning_door_gives_its_turning_speed():
     door = Prop(
-        id="door", name="Door", size=(1.0, 0.1, 1.0), turn=Keys(keys=(Key(t=0, v=0, ease="linear"), Key(t=1, v=180, ease="linear")))
+        id="door",
+        name="Door",
+        size=(1.0, 0.1, 1.0),
+        turn=Keys(keys=(Key(t=0, v=0, ease="linear"), Key(t=1, v=180, ease="linear"))),
     )
     layer = GasLayer(id="gas", name="Gas", colliders=(Collider(id="c", name="C", prop="door"),))
     (found,) = resolve(layer, (), (door,), 1, 24.0, 0.25, 1 / 24).colliders
     assert found.motion is not None
     np.testing.assert_allclose(found.motion.spin, [0, 0, math.pi], rtol=1e-6)
-    np.testing.assert_allclose(np.linalg.norm(found.motion.at(np.array([[0.5, 0, 0.2]])), axis=1), math.pi / 2, rtol=1e-6)
+    np.testing.assert_allclose(
+        np.linalg.norm(found.motion.at(np.array([[0.5, 0, 0.2]])), axis=1), math.pi / 2, rtol=1e-6
+    )

@@ -21,7 +21,15 @@ from tenka.gas.solver import GasSolver
 from tenka.scene.meshes import primitive, spread_over
 
 EVEN = Source(
-    id="s", name="S", shape="box", position=(0.5, 0.5, 0.5), size=(0.4, 0.4, 0.4), breakup=0.0, density=2.0, temperature=100.0, grip=3.0
+    id="s",
+    name="S",
+    shape="box",
+    position=(0.5, 0.5, 0.5),
+    size=(0.4, 0.4, 0.4),
+    breakup=0.0,
+    density=2.0,
+    temperature=100.0,
+    grip=3.0,
 )
 
 
@@ -89,7 +97,9 @@ def test_points_are_spread_evenly_by_area():
 
 def test_a_source_whose_prop_is_missing_is_named():
     with pytest.raises(BadInput, match="names the prop 'gone'"):
-        sources.source_mask(inputs_of(Source(id="s", name="Mouth", shape="surface", prop="gone")), (), closed((8, 8, 8)), None)
+        sources.source_mask(
+            inputs_of(Source(id="s", name="Mouth", shape="surface", prop="gone")), (), closed((8, 8, 8)), None
+        )
 
 
 def test_divergence_after_a_whole_step_is_small_against_before():
@@ -104,12 +114,25 @@ def test_divergence_after_a_whole_step_is_small_against_before():
 
 
 def test_a_thermal_rises_with_the_square_root_of_time():
-    """Morton, Taylor & Turner (1956): (z + z0)^2 grows evenly, z0 = R / 0.25 being the virtual origin of a puff of radius R."""
+    """Morton, Taylor & Turner (1956): (z + z0)^2 grows evenly, z0 = R / 0.25 being the virtual origin of a
+    puff of radius R."""
     radius = 0.25
-    start = Source(id="s", name="S", position=(0, 0, 0.4), size=(0.5, 0.5, 0.5), density=20.0, temperature=60.0, breakup=0.0, start=0.0,
-                   end=0.09, grip=40.0)  # fmt: skip
+    start = Source(
+        id="s",
+        name="S",
+        position=(0, 0, 0.4),
+        size=(0.5, 0.5, 0.5),
+        density=20.0,
+        temperature=60.0,
+        breakup=0.0,
+        start=0.0,
+        end=0.09,
+        grip=40.0,
+    )
     box = DomainBox(origin=(-1.6, -1.6, 0), size=(3.2, 3.2, 5.0), voxel=0.1, run_up=0.0)
-    layer = small_layer(domain=box, sources=(start,), motion=QUIET.model_copy(update={"lift": 1.0}), fading=KEEP)
+    layer = small_layer(
+        domain=box, sources=(start,), motion=QUIET.model_copy(update={"lift": 1.0}), fading=KEEP
+    )
     solver = GasSolver(layer, (), (), 1, 24.0)
     state = solver.start()
     z = solver.grid.centres(2)
@@ -126,7 +149,14 @@ def test_a_thermal_rises_with_the_square_root_of_time():
 
 def test_smoke_is_conserved_without_fading_in_a_closed_box():
     layer = small_layer(
-        domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=0.125, run_up=0.0, open_low=(False,) * 3, open_high=(False,) * 3),
+        domain=DomainBox(
+            origin=(-1, -1, 0),
+            size=(2, 2, 2),
+            voxel=0.125,
+            run_up=0.0,
+            open_low=(False,) * 3,
+            open_high=(False,) * 3,
+        ),
         fading=KEEP,
     )
     source = layer.sources[0].model_copy(update={"start": 0.0, "end": 0.1})
@@ -201,8 +231,18 @@ def test_what_is_passed_over_or_not_soloed_has_no_part():
     effect = small_effect()
     wind = effect.forces[0]
     both = resolve(effect.layers[0], effect.forces, (), 1, 24.0, 0.0, 1 / 24)
-    without = resolve(effect.layers[0], (wind.model_copy(update={"passed_over": True}), effect.forces[1]), (), 1, 24.0, 0.0, 1 / 24)
-    alone = resolve(effect.layers[0], (wind.model_copy(update={"solo": True}), effect.forces[1]), (), 1, 24.0, 0.0, 1 / 24)
+    without = resolve(
+        effect.layers[0],
+        (wind.model_copy(update={"passed_over": True}), effect.forces[1]),
+        (),
+        1,
+        24.0,
+        0.0,
+        1 / 24,
+    )
+    alone = resolve(
+        effect.layers[0], (wind.model_copy(update={"solo": True}), effect.forces[1]), (), 1, 24.0, 0.0, 1 / 24
+    )
     assert (len(both.winds), len(both.turbulences)) == (1, 1)
     assert (len(without.winds), len(without.turbulences)) == (0, 1)
     assert (len(alone.winds), len(alone.turbulences)) == (1, 0)
@@ -233,4 +273,10 @@ def test_hidden_layers_are_simulated_and_passed_over_ones_are_still(tmp_path: Pa
 def test_motion_settings_reach_the_step():
     layer = small_layer(motion=Motion(lift=2.0, weight=0.5, drag=0.3, fine_curl=1.0, broad_curl=0.7))
     found = resolve(layer, (), (), 1, 24.0, 0.0, 1 / 24)
-    assert (found.lift, found.weight, found.drag, found.fine_curl, found.broad_curl) == (2.0, 0.5, 0.3, 1.0, 0.7)
+    assert (found.lift, found.weight, found.drag, found.fine_curl, found.broad_curl) == (
+        2.0,
+        0.5,
+        0.3,
+        1.0,
+        0.7,
+    )

@@ -1,4 +1,5 @@
-"""Sources on a part of a prop, at its points, shaped by an image or colours, and on a surface that moves by itself."""
+"""Sources on a part of a prop, at its points, shaped by an image or colours, and on a surface that moves by
+itself."""
 
 from __future__ import annotations
 
@@ -16,12 +17,18 @@ from tenka.gas.grid import Grid
 from tenka.gas.settings import ColliderInput, SourceInput
 from tenka.gas.solids import find_solids
 from tenka.gas.sources import birth_speed, image_file, source_mask
-from tenka.run.driver import Plan
+from tenka.run.plans import Plan
 from tenka.scene.meshes import at_points, box
 from tenka.scene.poses import STILL
 
 CANVAS = Prop(id="cloth", name="Cloth", shape="mesh", file=str(FOLDER / "props" / "canvas.glb"), clip="flap")
-GRID = Grid(shape=(30, 20, 24), voxel=0.1, origin=(-1.5, -1.0, 0.3), open_low=(True, True, True), open_high=(True, True, True))
+GRID = Grid(
+    shape=(30, 20, 24),
+    voxel=0.1,
+    origin=(-1.5, -1.0, 0.3),
+    open_low=(True, True, True),
+    open_high=(True, True, True),
+)
 
 
 def centres(grid: Grid, cells: np.ndarray) -> np.ndarray:
@@ -29,7 +36,9 @@ def centres(grid: Grid, cells: np.ndarray) -> np.ndarray:
 
 
 def on_cloth(t: float = 0.0, **changes: object) -> tuple[Source, SourceInput]:
-    source = Source(id="s", name="S", shape="surface", prop="cloth", thickness=0.06).model_copy(update=changes)
+    source = Source(id="s", name="S", shape="surface", prop="cloth", thickness=0.06).model_copy(
+        update=changes
+    )
     return source, inputs_of(source, CANVAS, t=t)
 
 
@@ -38,7 +47,10 @@ def test_only_the_named_part_gives():
     for part in ("damp", "dry", "damp, dry"):
         _, inp = on_cloth(part=part)
         heights[part] = centres(GRID, source_mask(inp, (CANVAS,), GRID, None).cells)[:, 2]
-    assert heights["damp"].max() < heights["dry"].max() - 0.2 and heights["dry"].min() > heights["damp"].min() + 0.5
+    assert (
+        heights["damp"].max() < heights["dry"].max() - 0.2
+        and heights["dry"].min() > heights["damp"].min() + 0.5
+    )
     assert len(heights["damp, dry"]) > max(len(heights["damp"]), len(heights["dry"]))
 
 
@@ -82,7 +94,13 @@ def picture(tmp_path: Path) -> Path:
 
 def test_an_image_shapes_what_is_given_where(tmp_path: Path):
     source = Source(
-        id="s", name="S", shape="box", position=(0, 0, 1), size=(2.0, 1.6, 0.4), shaped_by="image", image=picture(tmp_path).name
+        id="s",
+        name="S",
+        shape="box",
+        position=(0, 0, 1),
+        size=(2.0, 1.6, 0.4),
+        shaped_by="image",
+        image=picture(tmp_path).name,
     )
     mask = source_mask(inputs_of(source), (), GRID, tmp_path)
     place = centres(GRID, mask.cells)
@@ -112,7 +130,9 @@ def test_dark_colours_of_the_prop_give_less():
     whole, less = source_mask(plain, (CANVAS,), GRID, None), source_mask(shaped, (CANVAS,), GRID, None)
     ratio = less.share / whole.share
     high = centres(GRID, whole.cells)[:, 2] > 2.05
-    assert ratio[high].mean() == pytest.approx(float(np.dot(canvas.CLOTH, (0.2126, 0.7152, 0.0722))), abs=0.05)
+    assert ratio[high].mean() == pytest.approx(
+        float(np.dot(canvas.CLOTH, (0.2126, 0.7152, 0.0722))), abs=0.05
+    )
     assert ratio[~high].min() < 0.45
 
 
@@ -121,11 +141,15 @@ def test_a_flapping_surface_gives_its_own_speed_by_its_ramp():
     _, later = on_cloth(t=0.4 + 1 / 24, carried=ramp((0.0, 1.0), (1.0, 1.0)))
     mask = source_mask(inp, (CANVAS,), GRID, None)
     speed = birth_speed(inp, mask, GRID)
-    assert np.abs(speed).max() > 0.5 and np.abs(speed[:, 0]).max() < 0.2 * np.abs(speed[:, 1]).max()  # it turns about x
+    assert (
+        np.abs(speed).max() > 0.5 and np.abs(speed[:, 0]).max() < 0.2 * np.abs(speed[:, 1]).max()
+    )  # it turns about x
     # the cloth's middle moves between the two times as the speed says
     low = centres(GRID, mask.cells)[:, 2] < 1.1
     after = source_mask(later, (CANVAS,), GRID, None)
-    moved = centres(GRID, after.cells)[centres(GRID, after.cells)[:, 2] < 1.1].mean(axis=0) - centres(GRID, mask.cells)[low].mean(axis=0)
+    moved = centres(GRID, after.cells)[centres(GRID, after.cells)[:, 2] < 1.1].mean(axis=0) - centres(
+        GRID, mask.cells
+    )[low].mean(axis=0)
     assert moved[1] == pytest.approx(speed[low, 1].mean() / 24, abs=0.03)
 
 
@@ -139,7 +163,10 @@ def test_a_solid_that_changes_its_form_moves_the_gas_as_its_surface_does():
     i, j, k = mask.cells.T
     beside = 0.5 * (solids.speed[1][i, j, k] + solids.speed[1][i, j + 1, k])
     fast = np.abs(cloth) > 0.5 * np.abs(cloth).max()
-    assert np.corrcoef(cloth, beside)[0, 1] > 0.8 and np.sign(beside[fast]).tolist() == np.sign(cloth[fast]).tolist()
+    assert (
+        np.corrcoef(cloth, beside)[0, 1] > 0.8
+        and np.sign(beside[fast]).tolist() == np.sign(cloth[fast]).tolist()
+    )
 
 
 def test_a_clip_is_part_of_a_frames_key():

@@ -14,7 +14,8 @@ from tenka.effect.model import DomainBox, Effect, Fading, GasLayer, Motion, Sour
 from tenka.gas.grid import DENSITY, GasState, Grid
 from tenka.gas.solver import GasSolver
 from tenka.gas.window import BLOCK, moved_to, occupied, offset_of, part_of_box, window_for
-from tenka.run.driver import Plan, simulate
+from tenka.run.driver import simulate
+from tenka.run.plans import Plan
 
 BOX = opened((64, 64, 64), 0.1)
 
@@ -32,11 +33,9 @@ def test_a_window_holds_what_is_needed_with_its_margin_in_whole_blocks():
     first = offset_of(grid, BOX)
     assert all(n % BLOCK == 0 for n in (*first, *grid.shape))
     assert first == (24, 0, 0) and grid.shape == (16, 16, 16)
-    assert grid.open_low == (True, True, True) and window_for(closed((64, 64, 64)), None, [((30, 34), (5, 9), (0, 3))], 0.3).open_low == (
-        True,
-        False,
-        False,
-    )
+    assert grid.open_low == (True, True, True) and window_for(
+        closed((64, 64, 64)), None, [((30, 34), (5, 9), (0, 3))], 0.3
+    ).open_low == (True, False, False)
 
 
 def test_a_window_stays_until_it_must_grow_and_shrinks_late():
@@ -57,19 +56,35 @@ def test_moving_a_state_keeps_what_is_in_both_and_lets_velocity_go_on():
     state.u[:] = rng.random(state.u.shape)
     moved = moved_to(old, new, BOX, state)
     np.testing.assert_array_equal(moved.scalars[:8, 8:24, :16], state.scalars[8:])
-    assert not moved.scalars[8:].any() and not moved.scalars[:, :8].any() and not moved.scalars[:, :, 16:].any()
+    assert (
+        not moved.scalars[8:].any() and not moved.scalars[:, :8].any() and not moved.scalars[:, :, 16:].any()
+    )
     np.testing.assert_array_equal(moved.u[:9, 8:24, :16], state.u[8:])
     np.testing.assert_array_equal(moved.u[20, 8:24, :16], state.u[-1])
 
 
 def puff(follow: bool) -> Effect:
     source = Source(
-        id="s", name="S", position=(0, 0, 0.6), size=(0.6, 0.6, 0.4), density=8.0, temperature=300.0, end=0.4, start=0.0, breakup=0.3
+        id="s",
+        name="S",
+        position=(0, 0, 0.6),
+        size=(0.6, 0.6, 0.4),
+        density=8.0,
+        temperature=300.0,
+        end=0.4,
+        start=0.0,
+        breakup=0.3,
     )
     layer = GasLayer(
-        id="gas", name="Gas", domain=DomainBox(origin=(-3.2, -3.2, 0), size=(6.4, 6.4, 6.4), voxel=0.1, run_up=0.0, follow=follow, margin=1.0),
-        sources=(source,), motion=Motion(), fading=Fading(smoke=0.3, cooling=0.5),
-    )  # fmt: skip
+        id="gas",
+        name="Gas",
+        domain=DomainBox(
+            origin=(-3.2, -3.2, 0), size=(6.4, 6.4, 6.4), voxel=0.1, run_up=0.0, follow=follow, margin=1.0
+        ),
+        sources=(source,),
+        motion=Motion(),
+        fading=Fading(smoke=0.3, cooling=0.5),
+    )
     return Effect(name="Puff", seconds=1.2, layers=(layer,))
 
 
@@ -87,7 +102,9 @@ def test_following_the_gas_gives_what_the_whole_box_gives_for_a_part_of_its_voxe
     full, whole, _ = run(puff(False))
     inside = tuple(slice(o, o + n) for o, n in zip(offset_of(solver.grid, solver.box), solver.grid.shape))
     a, b = part.scalars[..., DENSITY], full.scalars[..., DENSITY][inside]
-    assert full.scalars[..., DENSITY].sum() == pytest.approx(float(b.sum()), rel=1e-3)  # nothing visible was left outside
+    assert full.scalars[..., DENSITY].sum() == pytest.approx(
+        float(b.sum()), rel=1e-3
+    )  # nothing visible was left outside
     assert mean_voxels < 0.12 * whole.grid.voxels
     assert a.sum() == pytest.approx(float(b.sum()), rel=0.02)
     assert np.abs(a - b).mean() < 0.04 * b[b > 0.01].mean()
@@ -97,7 +114,8 @@ def test_following_the_gas_gives_what_the_whole_box_gives_for_a_part_of_its_voxe
 
 def test_a_run_that_follows_resumes_to_the_same_bytes(tmp_path: Path):
     effect = with_layer(
-        small_effect(seconds=1.2), domain=DomainBox(origin=(-2, -2, 0), size=(4, 4, 4), voxel=0.1, run_up=0.25, follow=True, margin=0.3)
+        small_effect(seconds=1.2),
+        domain=DomainBox(origin=(-2, -2, 0), size=(4, 4, 4), voxel=0.1, run_up=0.25, follow=True, margin=0.3),
     )
     plan = Plan.of(effect)
     whole, broken = FrameStore(tmp_path / "a"), FrameStore(tmp_path / "b")
@@ -113,14 +131,30 @@ def test_a_run_that_follows_resumes_to_the_same_bytes(tmp_path: Path):
 
 def test_a_flat_box_is_what_a_box_that_is_the_same_all_along_y_gives():
     """A 2D reference: sources that do not vary along y, between closed walls, stay the same along y."""
-    source = Source(id="s", name="S", shape="box", position=(0, 0, 0.4), size=(0.6, 50.0, 0.3), density=6.0, temperature=200.0, breakup=0.0)
+    source = Source(
+        id="s",
+        name="S",
+        shape="box",
+        position=(0, 0, 0.4),
+        size=(0.6, 50.0, 0.3),
+        density=6.0,
+        temperature=200.0,
+        breakup=0.0,
+    )
     domain = DomainBox(
-        origin=(-1, -0.25, 0), size=(2, 0.5, 2), voxel=0.1, run_up=0.0, open_low=(True, False, False), open_high=(True, False, True)
+        origin=(-1, -0.25, 0),
+        size=(2, 0.5, 2),
+        voxel=0.1,
+        run_up=0.0,
+        open_low=(True, False, False),
+        open_high=(True, False, True),
     )
     still = Motion(fine_curl=0.0, broad_curl=0.0)
 
     def densities(flat: bool) -> np.ndarray:
-        layer = small_layer().model_copy(update={"domain": domain.model_copy(update={"flat": flat}), "sources": (source,), "motion": still})
+        layer = small_layer().model_copy(
+            update={"domain": domain.model_copy(update={"flat": flat}), "sources": (source,), "motion": still}
+        )
         solver = GasSolver(layer, (), (), 1, 24.0)
         state = solver.start()
         for _ in range(10):
@@ -138,7 +172,10 @@ def test_a_flat_layer_is_simulated_stored_and_drawn(tmp_path: Path):
     from tenka.scene.cameras import view_of
     from tenka.scene.props import scene_mesh
 
-    effect = with_layer(small_effect(), domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=0.1, run_up=0.25, flat=True))
+    effect = with_layer(
+        small_effect(),
+        domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=0.1, run_up=0.25, flat=True),
+    )
     plan = Plan.of(effect)
     simulate(plan, FrameStore(tmp_path), Progress())
     frame = FrameStore(tmp_path).get_frame(plan.name(11), velocity=True)

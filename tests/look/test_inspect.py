@@ -29,7 +29,9 @@ def test_derived_fields_have_their_closed_forms():
     np.testing.assert_allclose(values_of(frame, "vorticity")[inner], 4 * np.pi, rtol=1e-4)
     np.testing.assert_allclose(values_of(frame, "divergence")[inner], 0.0, atol=1e-4)
     np.testing.assert_allclose(values_of(frame, "velocity_z"), 0.5)
-    np.testing.assert_allclose(values_of(frame, "speed"), np.sqrt((2 * np.pi * frame.density) ** 2 + 0.25), rtol=1e-5)
+    np.testing.assert_allclose(
+        values_of(frame, "speed"), np.sqrt((2 * np.pi * frame.density) ** 2 + 0.25), rtol=1e-5
+    )
     np.testing.assert_allclose(values_of(frame, "temperature"), 338.15, rtol=1e-5)
     assert not values_of(frame, "flame").any()
 

@@ -22,7 +22,16 @@ DARK = Light(strength=0.0, sky=0.0)
 
 def along_x(width: int, height: int, half: float = 0.5) -> View:
     """An orthographic view along +x at the middle of a box of 2 m."""
-    return View(np.array([-1.0, 1.0, 1.0]), np.array([1.0, 0, 0]), np.array([0, -1.0, 0]), np.array([0, 0, 1.0]), half, width, height, True)
+    return View(
+        np.array([-1.0, 1.0, 1.0]),
+        np.array([1.0, 0, 0]),
+        np.array([0, -1.0, 0]),
+        np.array([0, 0, 1.0]),
+        half,
+        width,
+        height,
+        True,
+    )
 
 
 def slab(density: float, n: int = 20) -> np.ndarray:
@@ -39,7 +48,10 @@ def test_a_slab_takes_light_by_beer_and_lambert_to_a_hundredth(density: float, e
 def test_the_picture_converges_with_the_step():
     blob = np.exp(-((np.indices((24, 24, 24)) - 11.5) ** 2).sum(axis=0) / 30).astype(np.float32)
     pictures = [
-        march(light_volume(frame_of(blob, 2 / 24), Look(steps=s, extinction=4), Light()), along_x(24, 24))[..., :4] for s in (0.25, 1, 4)
+        march(light_volume(frame_of(blob, 2 / 24), Look(steps=s, extinction=4), Light()), along_x(24, 24))[
+            ..., :4
+        ]
+        for s in (0.25, 1, 4)
     ]
     rough, fine = (np.abs(p - pictures[2]).mean() for p in pictures[:2])
     assert fine < 0.7 * rough and fine < 0.01
@@ -58,9 +70,14 @@ def test_a_white_furnace_neither_gains_nor_loses():
 
 def test_compositing_is_associative():
     rng = np.random.default_rng(2)
-    layers = [np.concatenate([a * c, a], axis=2) for a, c in ((rng.random((4, 4, 1)), rng.random((4, 4, 3))) for _ in range(3))]
+    layers = [
+        np.concatenate([a * c, a], axis=2)
+        for a, c in ((rng.random((4, 4, 1)), rng.random((4, 4, 3))) for _ in range(3))
+    ]
     over = lambda f, b: f + (1 - f[..., 3:]) * b  # noqa: E731
-    np.testing.assert_allclose(over(over(layers[0], layers[1]), layers[2]), over(layers[0], over(layers[1], layers[2])), atol=1e-12)
+    np.testing.assert_allclose(
+        over(over(layers[0], layers[1]), layers[2]), over(layers[0], over(layers[1], layers[2])), atol=1e-12
+    )
 
 
 @pytest.mark.parametrize(
@@ -87,7 +104,9 @@ def test_a_hotter_body_gives_off_more_of_every_colour():
 def test_hot_gas_glows_and_air_does_not():
     hot = march(light_volume(frame_of(slab(0.5), temperature=1400.0), Look(), DARK), along_x(4, 4))
     cold = march(light_volume(frame_of(slab(0.5), temperature=100.0), Look(), DARK), along_x(4, 4))
-    assert hot[..., 4].min() > 10 * hot[..., 6].max() and hot[..., 4].min() > 1e-3 and cold[..., 4:7].max() == 0
+    assert (
+        hot[..., 4].min() > 10 * hot[..., 6].max() and hot[..., 4].min() > 1e-3 and cold[..., 4:7].max() == 0
+    )
     np.testing.assert_allclose(hot[..., 7] / hot[..., 3], 1400.0, rtol=1e-3)
 
 
@@ -127,8 +146,19 @@ def test_sky_above_even_gas_is_what_stands_over_it():
 
 def test_the_lit_side_is_brighter_and_smoke_shades_itself():
     blob = (np.exp(-((np.indices((24, 24, 24)) - 11.5) ** 2).sum(axis=0) / 40) * 2).astype(np.float32)
-    view = View(np.array([1.2, -3.0, 1.2]), np.array([0, 1.0, 0]), np.array([1.0, 0, 0]), np.array([0, 0, 1.0]), 1.2, 48, 48, True)
-    found = march(light_volume(frame_of(blob), Look(extinction=8.0), Light(heading=180.0, height=10.0, sky=0.1)), view)
+    view = View(
+        np.array([1.2, -3.0, 1.2]),
+        np.array([0, 1.0, 0]),
+        np.array([1.0, 0, 0]),
+        np.array([0, 0, 1.0]),
+        1.2,
+        48,
+        48,
+        True,
+    )
+    found = march(
+        light_volume(frame_of(blob), Look(extinction=8.0), Light(heading=180.0, height=10.0, sky=0.1)), view
+    )
     shaded = found[..., :3].sum(axis=2) / np.maximum(found[..., 3], 0.05)
     left, right = shaded[18:30, 14:20].mean(), shaded[18:30, 28:34].mean()
     assert left > 1.6 * right
@@ -152,7 +182,16 @@ def test_props_hide_gas_behind_them():
 
 def test_a_triangle_covers_its_pixels_at_its_depth():
     mesh = joined([box((1, 1, 1), (1, 0, 0))])
-    view = View(np.array([0, -5.0, 0.5]), np.array([0, 1.0, 0]), np.array([1.0, 0, 0]), np.array([0, 0, 1.0]), 1.0, 40, 40, True)
+    view = View(
+        np.array([0, -5.0, 0.5]),
+        np.array([0, 1.0, 0]),
+        np.array([1.0, 0, 0]),
+        np.array([0, 0, 1.0]),
+        1.0,
+        40,
+        40,
+        True,
+    )
     seen = see(mesh, view)
     hit = seen.face >= 0
     assert hit.sum() == 20 * 20
@@ -181,7 +220,12 @@ def test_a_side_view_holds_the_box_whole_with_square_pixels():
     view = side_view(low, high, -90.0, 200, 100)
     corners = np.array([[x, y, z] for x in (0, 4) for y in (0, 2) for z in (0, 3)], float)
     at = view.project(corners)
-    assert at[:, 0].min() >= -1e-6 and at[:, 0].max() <= 200 and at[:, 1].min() >= -1e-6 and at[:, 1].max() <= 100 + 1e-6
+    assert (
+        at[:, 0].min() >= -1e-6
+        and at[:, 0].max() <= 200
+        and at[:, 1].min() >= -1e-6
+        and at[:, 1].max() <= 100 + 1e-6
+    )
     assert view.half_width / view.half_height == pytest.approx(2.0)
 
 
@@ -211,5 +255,7 @@ def test_the_coarse_picture_looks_like_the_refined_one():
 
 def test_a_frame_without_gas_draws_the_scene_alone():
     effect = small_effect()
-    empty = Renderer().draw(frame_of(slab(0.0)), Look(), effect.light, view_of(effect.camera, 64, 48), primitive("box", (1, 0, 0)))
+    empty = Renderer().draw(
+        frame_of(slab(0.0)), Look(), effect.light, view_of(effect.camera, 64, 48), primitive("box", (1, 0, 0))
+    )
     assert empty.alpha.max() == 0 and empty.rgb.std() > 3

@@ -6,7 +6,17 @@ import numpy as np
 import pytest
 from build import frame_of
 
-from tenka.effect.model import AMBIENT_KELVIN, DebrisLayer, Effect, Light, Look, ParticleLayer, PointLook, Prop, ramp
+from tenka.effect.model import (
+    AMBIENT_KELVIN,
+    DebrisLayer,
+    Effect,
+    Light,
+    Look,
+    ParticleLayer,
+    PointLook,
+    Prop,
+    ramp,
+)
 from tenka.look.colour import black_body_colour
 from tenka.look.points import Swarm, colours_of, paint, range_of, ready, splats_of, thinned, turned, values_by
 from tenka.look.render import Renderer, Shot
@@ -37,8 +47,19 @@ def points(
     **changes: np.ndarray,
 ) -> Points:
     n, f32 = len(places), np.float32
-    p = Points(np.arange(n, dtype=np.int64), np.full(n, -age), np.full(n, 1.0, f32), np.array(places, f32), np.tile(np.array(velocity, f32), (n, 1)),
-               np.full(n, width, f32), np.zeros(n, f32), np.zeros(n, np.int16), np.zeros(n, np.uint8), np.full(n, FREE, np.int8), np.zeros((n, 3), f32))  # fmt: skip
+    p = Points(
+        np.arange(n, dtype=np.int64),
+        np.full(n, -age),
+        np.full(n, 1.0, f32),
+        np.array(places, f32),
+        np.tile(np.array(velocity, f32), (n, 1)),
+        np.full(n, width, f32),
+        np.zeros(n, f32),
+        np.zeros(n, np.int16),
+        np.zeros(n, np.uint8),
+        np.full(n, FREE, np.int8),
+        np.zeros((n, 3), f32),
+    )
     for name, value in changes.items():
         setattr(p, name, value)
     return p
@@ -59,10 +80,18 @@ def along_y(width: int = 64, height: int = 64) -> View:
 
 
 def painted(
-    p: Points, look: PointLook, view: View | None = None, back: float = 0.0, light: Light | None = None, **more: object
+    p: Points,
+    look: PointLook,
+    view: View | None = None,
+    back: float = 0.0,
+    light: Light | None = None,
+    **more: object,
 ) -> np.ndarray:
     view = view or along_y()
-    image, alpha = np.full((view.height, view.width, 3), back, np.float32), np.zeros((view.height, view.width), np.float32)
+    image, alpha = (
+        np.full((view.height, view.width, 3), back, np.float32),
+        np.zeros((view.height, view.width), np.float32),
+    )
     paint(
         splats_of(ready(Swarm(p, 0.0, look, LIVES, **more), light or Light()), view),
         np.full(image.shape[:2], 1e9, np.float32),
@@ -101,10 +130,16 @@ def test_nearer_ones_hide_those_behind_whatever_their_order():
 def test_props_hide_particles_behind_them_and_gas_dims_them():
     light, look = Light(), SHINING.model_copy(update={"brightness": 4.0})
     view = along_y(48, 48)
-    wall = primitive("box", (0.2, 0.2, 0.2)).moved(primitive("box", (0.2, 0.2, 0.2)).points * np.array([4, 0.1, 4]) - np.array([0, 0, 2]))
+    wall = primitive("box", (0.2, 0.2, 0.2)).moved(
+        primitive("box", (0.2, 0.2, 0.2)).points * np.array([4, 0.1, 4]) - np.array([0, 0, 2])
+    )
 
     def red(p: Points, gases: list, mesh=NOTHING) -> float:
-        return float(Renderer().draw_shot(Shot(gases, mesh, [Swarm(p, 0.0, look, LIVES)]), light, view).linear[24, 24, 0])
+        return float(
+            Renderer()
+            .draw_shot(Shot(gases, mesh, [Swarm(p, 0.0, look, LIVES)]), light, view)
+            .linear[24, 24, 0]
+        )
 
     assert red(points((0, 1, 0)), [], wall) < 0.5 < 3.0 < red(points((0, -1, 0)), [], wall)
     smoke = [(frame_of(np.full((10, 10, 10), 1.0), 0.2, origin=(-1, -1, -1)), Look(extinction=2.0))]
@@ -115,14 +150,18 @@ def test_props_hide_particles_behind_them_and_gas_dims_them():
 def test_heat_is_the_colour_of_a_black_body():
     p = points((0, 0, 0), heat=np.array([2000.0 - AMBIENT_KELVIN], np.float32))
     found = colours_of(SHINING.model_copy(update={"colour_by": "heat"}), p, 0.0, np.zeros(1), None)[0]
-    assert found / found[0] == pytest.approx(black_body_colour(2000.0) / black_body_colour(2000.0)[0], abs=0.02)
+    assert found / found[0] == pytest.approx(
+        black_body_colour(2000.0) / black_body_colour(2000.0)[0], abs=0.02
+    )
 
 
 def test_a_range_is_stated_or_fitted_and_may_repeat():
     look = SHINING.model_copy(update={"colour_by": "height", "colour_low": 0.0, "colour_high": 10.0})
     p = points((0, 0, 2), (0, 0, 4), (0, 0, 6))
     values = values_by(look, p, 0.0, np.zeros(3), None)
-    assert range_of(look, values) == (0.0, 10.0) and range_of(look.model_copy(update={"fit": True}), values) == (2.0, 6.0)
+    assert range_of(look, values) == (0.0, 10.0) and range_of(
+        look.model_copy(update={"fit": True}), values
+    ) == (2.0, 6.0)
     fitted = colours_of(look.model_copy(update={"fit": True}), p, 0.0, np.zeros(3), None)
     assert fitted[0].tolist() == [1, 0, 0] and fitted[2].tolist() == [0, 0, 1]
     again = colours_of(look.model_copy(update={"repeats": 5.0}), p, 0.0, np.zeros(3), None)
@@ -136,13 +175,17 @@ def test_what_they_meet_in_a_gas_colours_them():
     p = points((-0.5, 0, 0), (0.5, 0, 0))
     look = SHINING.model_copy(update={"colour_by": "gas density", "colour_high": 2.0})
     assert colours_of(look, p, 0.0, np.zeros(2), gas).tolist() == [[1, 0, 0], [0, 0, 1]]
-    assert values_by(look.model_copy(update={"colour_by": "gas heat"}), p, 0.0, np.zeros(2), gas) == pytest.approx(300 + AMBIENT_KELVIN)
+    assert values_by(
+        look.model_copy(update={"colour_by": "gas heat"}), p, 0.0, np.zeros(2), gas
+    ) == pytest.approx(300 + AMBIENT_KELVIN)
 
 
 def test_carried_colour_and_look_colour_are_kept_apart():
     p = points((0, 0, 0), colour=np.array([[0.0, 1.0, 0.0]], np.float32))
     for share, wanted in ((0.0, (1, 0, 0)), (1.0, (0, 1, 0)), (0.25, (0.75, 0.25, 0))):
-        assert colours_of(SHINING.model_copy(update={"carried": share}), p, 0.0, np.zeros(1), None)[0] == pytest.approx(wanted)
+        assert colours_of(SHINING.model_copy(update={"carried": share}), p, 0.0, np.zeros(1), None)[
+            0
+        ] == pytest.approx(wanted)
 
 
 @pytest.mark.parametrize("ease, middle", [("straight", 0.5), ("eased", 0.5), ("held", 0.0), ("through", 0.5)])
@@ -152,7 +195,9 @@ def test_ramps_run_straight_eased_held_or_smooth(ease: str, middle: float):
     r = ramp((0.0, 0.0), (1.0, 1.0), ease=ease)  # type: ignore[arg-type]
     table = ramp_table(r, 101)
     assert table[50] == pytest.approx(middle, abs=0.02) and table[0] == 0 and table[100] == 1
-    assert table[10] == pytest.approx({"straight": 0.1, "eased": 0.028, "held": 0.0, "through": 0.1}[ease], abs=0.02)
+    assert table[10] == pytest.approx(
+        {"straight": 0.1, "eased": 0.028, "held": 0.0, "through": 0.1}[ease], abs=0.02
+    )
 
 
 def test_they_shade_each_other_on_the_side_away_from_the_sun():
@@ -177,9 +222,17 @@ def test_streaks_are_as_long_as_the_way_of_their_time():
 @pytest.mark.parametrize("form", ["ribbon", "tube"])
 def test_trails_follow_where_they_were_and_taper(form: str):
     look = SHINING.model_copy(
-        update={"form": form, "trail": 0.5, "trail_width": ramp((0, 1), (1, 0.2)), "trail_opacity": ramp((0, 1), (1, 0.1))}
+        update={
+            "form": form,
+            "trail": 0.5,
+            "trail_width": ramp((0, 1), (1, 0.2)),
+            "trail_opacity": ramp((0, 1), (1, 0.1)),
+        }
     )
-    past = tuple((-k / 24, points((0.6 - 2.4 * k / 24, 0, 0.3 * np.sin(k / 2)), velocity=(2.4, 0, 0))) for k in range(1, 16))
+    past = tuple(
+        (-k / 24, points((0.6 - 2.4 * k / 24, 0, 0.3 * np.sin(k / 2)), velocity=(2.4, 0, 0)))
+        for k in range(1, 16)
+    )
     p = points((0.6, 0, 0), width=0.2, age=2.0, velocity=(2.4, 0, 0))
     p.life[:] = 10.0
     image = painted(p, look, past=past)
@@ -244,9 +297,15 @@ def test_pieces_stand_among_the_props_and_a_swapped_prop_is_gone_from_the_burst_
     bits = DebrisLayer(id="bits", name="Bits", sources=(thrown,), pieces=Pieces(make="lumps", swap="pot"))
     effect = Effect(layers=(bits,), props=(Prop(id="pot", name="Pot", shape="sphere"),))
     p = points(
-        (0, 0, 1), width=0.6, turn=np.array([[1, 0, 0, 0]], np.float32), spin=np.zeros((1, 3), np.float32), still=np.zeros(1, np.float32)
+        (0, 0, 1),
+        width=0.6,
+        turn=np.array([[1, 0, 0, 0]], np.float32),
+        spin=np.zeros((1, 3), np.float32),
+        still=np.zeros(1, np.float32),
     )
-    before, after = (shot_of(effect, {"bits": PointFrame(q, t)}, None, t).mesh for q, t in ((Points(), 0.4), (p, 0.6)))
+    before, after = (
+        shot_of(effect, {"bits": PointFrame(q, t)}, None, t).mesh for q, t in ((Points(), 0.4), (p, 0.6))
+    )
     pot = primitive("sphere", (0.5, 0.5, 0.5))
     assert len(before.faces) == len(pot.faces)
     assert len(after.faces) > 0 and np.ptp(after.points, axis=0).max() == pytest.approx(0.6, abs=0.02)
@@ -260,7 +319,11 @@ def test_velocity_ticks_are_lines_from_each_particle():
     assert ready(swarm, Light()).ticks.shape == (1, 2, 3)
     plain = (
         Renderer()
-        .draw_shot(Shot([], NOTHING, [Swarm(swarm.points, 0.0, look.model_copy(update={"ticks": False}), LIVES)]), Light(), along_y())
+        .draw_shot(
+            Shot([], NOTHING, [Swarm(swarm.points, 0.0, look.model_copy(update={"ticks": False}), LIVES)]),
+            Light(),
+            along_y(),
+        )
         .linear
     )
     drawn = Renderer().draw_shot(Shot([], NOTHING, [swarm]), Light(), along_y()).linear
@@ -270,7 +333,9 @@ def test_velocity_ticks_are_lines_from_each_particle():
 
 def test_a_hidden_layer_is_not_drawn():
     layer = ParticleLayer(id="dust", name="Dust", hidden=True)
-    assert not shot_of(Effect(layers=(layer,)), {"dust": PointFrame(points((0, 0, 0)), 0.0)}, None, 0.0).swarms
+    assert not shot_of(
+        Effect(layers=(layer,)), {"dust": PointFrame(points((0, 0, 0)), 0.0)}, None, 0.0
+    ).swarms
 
 
 def test_what_shines_lights_the_set_and_what_hides_does_not():
@@ -278,7 +343,9 @@ def test_what_shines_lights_the_set_and_what_hides_does_not():
     view, light = along_y(), Light(strength=0.0, sky=0.02)
 
     def brightness(distance: float, opaque: float) -> float:
-        look = SHINING.model_copy(update={"opaque": opaque, "brightness": 30.0, "colour": ramp((0.0, (1, 1, 1)), (1.0, (1, 1, 1)))})
+        look = SHINING.model_copy(
+            update={"opaque": opaque, "brightness": 30.0, "colour": ramp((0.0, (1, 1, 1)), (1.0, (1, 1, 1)))}
+        )
         swarm = Swarm(points((0.0, -0.5 - distance, 0.5), width=0.02), 0.0, look, LIVES)
         return float(Renderer().draw_shot(Shot([], box, [swarm]), light, view).linear[24, 40].mean())
 

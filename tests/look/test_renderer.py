@@ -34,7 +34,9 @@ def cloud() -> Frame:
     return frame_of(blob, 0.12, origin=(-1, -1, 0))
 
 
-def draw(renderer: Renderer, frame: Frame, effect: Effect, look: Look, distance: float = 6.0, coarse: int = 2) -> np.ndarray:
+def draw(
+    renderer: Renderer, frame: Frame, effect: Effect, look: Look, distance: float = 6.0, coarse: int = 2
+) -> np.ndarray:
     camera = effect.camera.model_copy(update={"distance": distance})
     return renderer.draw(frame, look, effect.light, view_of(camera, 96, 64), MESH, coarse).rgb.astype(int)
 
@@ -65,7 +67,15 @@ def test_another_frame_is_lit_anew_and_keeps_the_backdrop(counted: dict[str, int
 
 
 @pytest.mark.parametrize(
-    "change", ({"heading": 120.0}, {"height": 70.0}, {"strength": 0.5}, {"kelvin": 2500.0}, {"sky": 2.0}, {"exposure": 1.0})
+    "change",
+    (
+        {"heading": 120.0},
+        {"height": 70.0},
+        {"strength": 0.5},
+        {"kelvin": 2500.0},
+        {"sky": 2.0},
+        {"exposure": 1.0},
+    ),
 )
 def test_every_setting_of_the_light_changes_the_picture(change: dict[str, float]):
     renderer, frame, effect = Renderer(), cloud(), small_effect()
@@ -75,8 +85,16 @@ def test_every_setting_of_the_light_changes_the_picture(change: dict[str, float]
 
 
 @pytest.mark.parametrize(
-    "change", ({"extinction": 30.0}, {"shadow": 0.0}, {"forward": 0.9}, {"ambient": 4.0}, {"full_density": 0.2}, {"extinction": 1.0})
-)  # fmt: skip
+    "change",
+    (
+        {"extinction": 30.0},
+        {"shadow": 0.0},
+        {"forward": 0.9},
+        {"ambient": 4.0},
+        {"full_density": 0.2},
+        {"extinction": 1.0},
+    ),
+)
 def test_every_setting_of_the_look_changes_the_picture(change: dict[str, float]):
     renderer, frame, effect = Renderer(), cloud(), small_effect()
     plain = draw(renderer, frame, effect, Look())
@@ -86,6 +104,13 @@ def test_every_setting_of_the_look_changes_the_picture(change: dict[str, float])
 def test_glow_shows_only_where_gas_is_hot():
     renderer, effect = Renderer(), small_effect()
     cold = cloud()
-    hot = Frame(cold.density, np.full(cold.density.shape, 1600.0, np.float32), cold.velocity, cold.origin, cold.voxel, 0.0)
+    hot = Frame(
+        cold.density,
+        np.full(cold.density.shape, 1600.0, np.float32),
+        cold.velocity,
+        cold.origin,
+        cold.voxel,
+        0.0,
+    )
     plain, warm = draw(renderer, cold, effect, Look(glow=3.0)), draw(renderer, hot, effect, Look(glow=3.0))
     assert (warm - plain)[..., 0].max() > 20 and (warm - plain)[..., 0].max() > (warm - plain)[..., 2].max()

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from build import small_effect
+from build import element_of, small_effect
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -16,12 +16,11 @@ from tenka.budget.cost import mean_cover, second_format, viewing_of
 from tenka.budget.devices import SHIPPED, device, devices
 from tenka.effect.model import Camera, Player
 from tenka.look.sprites import count_covered, count_layers, draw_quads
-from tenka.pack.flipbook import describe
 from tenka.package.manifest import Manifest, read
 from tenka.proof.player import quads, sprites
 from tenka.scene.cameras import view_of
 
-ELEMENT = describe(small_effect(), small_effect().layers[0])
+ELEMENT = element_of(small_effect())
 
 PLAYERS = st.builds(
     Player,
@@ -35,7 +34,9 @@ PLAYERS = st.builds(
     drift=st.tuples(*[st.floats(-2, 2)] * 3),
 )
 VIEWS = st.builds(
-    lambda heading, pitch, distance: view_of(Camera(target=(0, 0, 1), heading=heading, pitch=pitch, distance=distance), 160, 90),
+    lambda heading, pitch, distance: view_of(
+        Camera(target=(0, 0, 1), heading=heading, pitch=pitch, distance=distance), 160, 90
+    ),
     st.floats(-180, 180),
     st.floats(-10, 60),
     st.floats(2, 40),
@@ -47,7 +48,11 @@ def test_quads_are_finite_sorted_from_far_to_near_and_within_the_sequence(player
     table = quads(ELEMENT, player, time, view)
     assert np.isfinite(table).all() and len(table) <= player.count
     assert (np.diff(table[:, 6]) <= 1e-6).all()
-    assert (table[:, 7] >= 0).all() and (table[:, 8] <= ELEMENT.frames - 1).all() and (table[:, 8] - table[:, 7] <= 1).all()
+    assert (
+        (table[:, 7] >= 0).all()
+        and (table[:, 8] <= ELEMENT.frames - 1).all()
+        and (table[:, 8] - table[:, 7] <= 1).all()
+    )
     assert (table[:, 9] >= 0).all() and (table[:, 9] <= 1).all()
     np.testing.assert_allclose(np.hypot(table[:, 2], table[:, 3]), 1.0, rtol=1e-5)
 
@@ -98,8 +103,12 @@ def test_far_sprites_read_smaller_mip_levels():
     read_by = []
     for density in (1.0, 2.0, 8.0):
         image = np.zeros((40, 40, 3), np.float32)
-        table = np.array([[20, 20, 1, 0, 32 / density, 32 / density, 5, 0, 0, 0, 1, 0.1, density, 0]], np.float32)
-        read_by.append(draw_quads(table, levels, (1, 64, 64, 0), np.full((40, 40), 1e9, np.float32), 0.0, False, image))
+        table = np.array(
+            [[20, 20, 1, 0, 32 / density, 32 / density, 5, 0, 0, 0, 1, 0.1, density, 0]], np.float32
+        )
+        read_by.append(
+            draw_quads(table, levels, (1, 64, 64, 0), np.full((40, 40), 1e9, np.float32), 0.0, False, image)
+        )
     assert [int(np.argmax(blocks)) for blocks in read_by] == [0, 1, 3]
     assert [sum(b > 0 for b in blocks) for blocks in read_by] == [1, 1, 1]
 
@@ -109,14 +118,25 @@ def test_what_is_behind_the_set_is_not_drawn():
     image = np.zeros((20, 20, 3), np.float32)
     depth = np.full((20, 20), 1e9, np.float32)
     depth[:, :10] = 2.0
-    draw_quads(np.array([[10, 10, 1, 0, 8, 8, 5, 0, 0, 0, 1, 0.1, 1, 0]], np.float32), (level,), (1, 8, 8, 0), depth, 0.0, False, image)
+    draw_quads(
+        np.array([[10, 10, 1, 0, 8, 8, 5, 0, 0, 0, 1, 0.1, 1, 0]], np.float32),
+        (level,),
+        (1, 8, 8, 0),
+        depth,
+        0.0,
+        False,
+        image,
+    )
     assert image[10, :10].max() == 0 and image[10, 11:17].min() == 1
 
 
 def test_twice_the_distance_covers_a_quarter():
     tier = small_effect().tiers[1].model_copy(update={"width": 1280, "height": 720, "distance": 8.0})
     still = ELEMENT.player.model_copy(update={"rotation": 0.0, "scatter": 0.0})
-    near, far = (mean_cover(ELEMENT, still, viewing_of(tier.model_copy(update={"distance": d}), ELEMENT))[0] for d in (8.0, 16.0))
+    near, far = (
+        mean_cover(ELEMENT, still, viewing_of(tier.model_copy(update={"distance": d}), ELEMENT))[0]
+        for d in (8.0, 16.0)
+    )
     assert near / far == pytest.approx(4.0, rel=0.03)
 
 
@@ -150,7 +170,13 @@ def test_a_studios_own_profile_joins_the_shipped_ones(monkeypatch: pytest.Monkey
 
 
 @pytest.mark.parametrize(
-    "id,holds,form", (("satchel", "temperature", "astc6x6"), ("hearth", "temperature", "bc4"), ("tower", "emission", "bc1"))
+    "id,holds,form",
+    (
+        ("satchel", "temperature", "astc6x6"),
+        ("hearth", "temperature", "bc4"),
+        ("tower", "emission", "bc7"),
+        ("hearth", "emission", "bc1"),
+    ),
 )
 def test_the_second_atlas_takes_the_format_that_fits_it(id: str, holds: str, form: str):
     assert second_format(device(id), holds) == form

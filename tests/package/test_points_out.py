@@ -13,23 +13,47 @@ from pxr import Usd, UsdGeom
 from tenka.base.errors import BadInput, Cancelled
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
-from tenka.effect.model import AMBIENT_KELVIN, DebrisLayer, Effect, ParticleLayer, Pieces, PointMotion, PointSource
-from tenka.look.shot import turns
-from tenka.pack.points import continuous, export
-from tenka.run.driver import plans_of
+from tenka.effect.model import (
+    AMBIENT_KELVIN,
+    Bodies,
+    DebrisLayer,
+    Effect,
+    ParticleLayer,
+    Pieces,
+    PointMotion,
+    PointSource,
+)
+from tenka.look.pieces import turns
+from tenka.pack.points import export
+from tenka.pack.turning import continuous, product, turned_by
 from tenka.run.frames import PointFrame
+from tenka.run.plans import Plan, plans_of
 
 FRAMES = 20
 
 
 def effect() -> Effect:
     sparks = PointSource(id="s", name="S", rate=300.0, start=0.0, life=0.5, speed=4.0, temperature=800.0)
-    thrown = PointSource(id="s", name="S", rate=0.0, burst=12, speed=6.0, cone=60.0, width=0.3, life=60.0, far_share=0.2, far_reach=4.0)
+    thrown = PointSource(
+        id="s",
+        name="S",
+        rate=0.0,
+        burst=12,
+        speed=6.0,
+        cone=60.0,
+        width=0.3,
+        life=60.0,
+        far_share=0.2,
+        far_reach=4.0,
+    )
     return Effect(
-        name="Out", seconds=FRAMES / 24,
-        layers=(ParticleLayer(id="sparks", name="Sparks", sources=(sparks,), motion=PointMotion(cooling=0.0)),
-                DebrisLayer(id="bits", name="Bits", sources=(thrown,), pieces=Pieces(kinds=3))),
-    )  # fmt: skip
+        name="Out",
+        seconds=FRAMES / 24,
+        layers=(
+            ParticleLayer(id="sparks", name="Sparks", sources=(sparks,), motion=PointMotion(cooling=0.0)),
+            DebrisLayer(id="bits", name="Bits", sources=(thrown,), pieces=Pieces(kinds=3)),
+        ),
+    )
 
 
 def stored(store: FrameStore, layer: str, frame: int, of: Effect | None = None) -> PointFrame:
@@ -67,13 +91,17 @@ def test_usd_points_have_times_widths_and_a_scale(tmp_path: Path, store: FrameSt
         export(effect(), None, store, tmp_path / f"sparks.{ending}", layer_id="sparks")
         stage = Usd.Stage.Open(str(tmp_path / f"sparks.{ending}"))
         assert UsdGeom.GetStageUpAxis(stage) == "Z" and UsdGeom.GetStageMetersPerUnit(stage) == 1.0
-        assert (stage.GetStartTimeCode(), stage.GetEndTimeCode(), stage.GetTimeCodesPerSecond()) == (1, FRAMES, 24)
+        assert (stage.GetStartTimeCode(), stage.GetEndTimeCode(), stage.GetTimeCodesPerSecond()) == (
+            0,
+            FRAMES - 1,
+            24,
+        )
         points = UsdGeom.Points(stage.GetPrimAtPath("/sparks/points"))
         wanted = stored(store, "sparks", 9).points
-        np.testing.assert_allclose(np.array(points.GetPointsAttr().Get(10)), wanted.place, rtol=1e-6)
-        np.testing.assert_allclose(np.array(points.GetVelocitiesAttr().Get(10)), wanted.velocity, rtol=1e-6)
-        np.testing.assert_allclose(np.array(points.GetWidthsAttr().Get(10)), wanted.width, rtol=1e-5)
-        assert list(points.GetIdsAttr().Get(10)) == wanted.id.tolist()
+        np.testing.assert_allclose(np.array(points.GetPointsAttr().Get(9)), wanted.place, rtol=1e-6)
+        np.testing.assert_allclose(np.array(points.GetVelocitiesAttr().Get(9)), wanted.velocity, rtol=1e-6)
+        np.testing.assert_allclose(np.array(points.GetWidthsAttr().Get(9)), wanted.width, rtol=1e-5)
+        assert list(points.GetIdsAttr().Get(9)) == wanted.id.tolist()
 
 
 def test_usd_instances_of_pieces_turn_without_flips(tmp_path: Path, store: FrameStore):
@@ -82,12 +110,12 @@ def test_usd_instances_of_pieces_turn_without_flips(tmp_path: Path, store: Frame
     pieces = UsdGeom.PointInstancer(stage.GetPrimAtPath("/bits/points"))
     assert len(pieces.GetPrototypesRel().GetTargets()) == 3
     before = None
-    for f in range(1, FRAMES + 1):
+    for f in range(FRAMES):
         turn = np.array([[q.GetReal(), *q.GetImaginary()] for q in pieces.GetOrientationsAttr().Get(f)])
         if before is not None:
             assert (np.einsum("nk,nk->n", turn, before) > 0).all()
         before = turn
-        wanted = stored(store, "bits", f - 1).points
+        wanted = stored(store, "bits", f).points
         np.testing.assert_allclose(turns(turn), turns(wanted.turn), atol=5e-3)  # half floats
 
 
@@ -108,7 +136,10 @@ def poses_of(file: Path) -> dict[str, tuple[np.ndarray, np.ndarray, np.ndarray, 
         width = 4 if channel.target.path == "rotation" else 3
         node = found.setdefault(doc.nodes[channel.target.node].extras["id"], {})
         node[channel.target.path] = (read(sampler.input, 1)[:, 0], read(sampler.output, width))
-    return {k: (v["translation"][0], v["translation"][1], v["rotation"][1], v["scale"][1]) for k, v in found.items()}
+    return {
+        k: (v["translation"][0], v["translation"][1], v["rotation"][1], v["scale"][1])
+        for k, v in found.items()
+    }
 
 
 def test_glb_tracks_are_the_simulated_ones_and_continuous(tmp_path: Path, store: FrameStore):
@@ -133,8 +164,12 @@ def test_strays_are_culled_and_deleted_pieces_left_out(tmp_path: Path, store: Fr
     assert 0 < written.culled < 12 and written.points == 12 - written.culled
     assert len(poses_of(tmp_path / "near.glb")) == written.points
     ids = stored(store, "bits", 0).points.id.tolist()
-    layers = tuple(x.model_copy(update={"deleted": (ids[2],)}) if x.id == "bits" else x for x in effect().layers)
-    written = export(effect().model_copy(update={"layers": layers}), None, store, tmp_path / "fewer.glb", layer_id="bits")
+    layers = tuple(
+        x.model_copy(update={"deleted": (ids[2],)}) if x.id == "bits" else x for x in effect().layers
+    )
+    written = export(
+        effect().model_copy(update={"layers": layers}), None, store, tmp_path / "fewer.glb", layer_id="bits"
+    )
     assert written.points == 11 and str(ids[2]) not in poses_of(tmp_path / "fewer.glb")
 
 
@@ -144,12 +179,19 @@ def test_a_held_piece_stays_where_it_is_born(tmp_path: Path, store: FrameStore):
     held = effect().model_copy(update={"layers": layers})
     export(held, None, store, tmp_path / "held.glb", layer_id="bits")
     tracks = poses_of(tmp_path / "held.glb")
-    assert np.ptp(tracks[str(ids[3])][1], axis=0).max() == 0 and np.ptp(tracks[str(ids[4])][1], axis=0).max() > 0.5
+    assert (
+        np.ptp(tracks[str(ids[3])][1], axis=0).max() == 0
+        and np.ptp(tracks[str(ids[4])][1], axis=0).max() > 0.5
+    )
 
 
 def test_what_is_never_in_the_picture_is_culled(tmp_path: Path, store: FrameStore):
-    away = effect().model_copy(update={"camera": effect().camera.model_copy(update={"target": (40.0, 0.0, 2.0), "distance": 5.0})})
-    written = export(away, None, store, tmp_path / "none.csv", layer_id="sparks", span=(0, 5), off_camera=True)
+    away = effect().model_copy(
+        update={"camera": effect().camera.model_copy(update={"target": (40.0, 0.0, 2.0), "distance": 5.0})}
+    )
+    written = export(
+        away, None, store, tmp_path / "none.csv", layer_id="sparks", span=(0, 5), off_camera=True
+    )
     assert written.points == 0 and written.culled > 10
 
 
@@ -158,10 +200,17 @@ def test_quaternions_are_kept_on_one_side():
     assert (np.einsum("nk,nk->n", continuous(turn)[1:], continuous(turn)[:-1]) > 0).all()
 
 
-@pytest.mark.parametrize("name, layer, sentence", [
-    ("a.obj", "sparks", "is no kind of file for points"), ("a.glb", "sparks", "is not drawn as meshes"), ("a.csv", "gone", "is no layer of particles"),
-])  # fmt: skip
-def test_what_cannot_be_written_is_one_sentence(tmp_path: Path, store: FrameStore, name: str, layer: str, sentence: str):
+@pytest.mark.parametrize(
+    "name, layer, sentence",
+    [
+        ("a.obj", "sparks", "is no kind of file for points"),
+        ("a.glb", "sparks", "is not drawn as meshes"),
+        ("a.csv", "gone", "is no layer of particles"),
+    ],
+)
+def test_what_cannot_be_written_is_one_sentence(
+    tmp_path: Path, store: FrameStore, name: str, layer: str, sentence: str
+):
     with pytest.raises(BadInput, match=sentence):
         export(effect(), None, store, tmp_path / name, layer_id=layer)
     assert not list(tmp_path.iterdir())
@@ -174,3 +223,96 @@ def test_a_cancelled_export_leaves_whole_files_only(tmp_path: Path, store: Frame
         with pytest.raises(Cancelled):
             export(effect(), None, store, tmp_path / name, progress, "bits")
     assert not list(tmp_path.iterdir())
+
+
+def spinning(revolutions: float) -> Effect:
+    """One piece that turns about an axis of its own at a steady pace, in no gravity."""
+    source = PointSource(
+        id="b", name="B", position=(0, 0, 2), rate=0.0, burst=1, speed=0.0, width=0.3, stays=True
+    )
+    bodies = Bodies(tumble=revolutions, tumble_slower=0.0, damping=0.0, sleeps=0.0)
+    layer = DebrisLayer(
+        id="bits",
+        name="Bits",
+        sources=(source,),
+        bodies=bodies,
+        motion=PointMotion(gravity=0.0, drag=0.0, ground="none"),
+    )
+    return Effect(name="Spin", seconds=1.0, layers=(layer,))
+
+
+@pytest.mark.parametrize("pace", [1.0, 9.0, 23.0, 55.0])
+def test_a_fast_turn_is_written_the_way_it_goes(pace: float, tmp_path: Path):
+    """Between frames a piece stands where a steady turn has it, in GLB and in USD alike."""
+    own = FrameStore(tmp_path / "frames")
+    effect_ = spinning(pace)
+    for ending in ("glb", "usdc"):
+        export(effect_, None, own, tmp_path / f"bits.{ending}", layer_id="bits")
+    p = [stored_of(own, effect_, f).points for f in range(24)]
+    spin, first = p[1].spin[0].astype(float), p[1].turn[0].astype(float)
+    ((times, _, turns_, _),) = poses_of(tmp_path / "bits.glb").values()
+    stage = Usd.Stage.Open(str(tmp_path / "bits.usdc"))
+    pieces = UsdGeom.PointInstancer(stage.GetPrimAtPath("/bits/points"))
+    degrees = np.linalg.norm(np.array(pieces.GetAngularVelocitiesAttr().Get(5))[0])
+    assert degrees == pytest.approx(np.degrees(np.linalg.norm(spin)), rel=0.02)
+    low, high = np.array(pieces.GetExtentAttr().Get(5))
+    assert (low < p[5].place[0]).all() and (high > p[5].place[0]).all()
+    whole = [float(c) for c in pieces.GetOrientationsAttr().GetTimeSamples()]
+    steps = np.diff([c for c in whole if c >= 1])
+    assert steps.max() * np.degrees(np.linalg.norm(spin)) / 24 <= 61
+    for code in np.arange(1.0, 20.0, 0.23):
+        want = turns(product(turned_by(spin[None] * (code - 1) / 24), first[None]))[0]
+        at = float(code) / 24
+        k = int(np.searchsorted(times, at, side="right")) - 1
+        share = (at - times[k]) / (times[k + 1] - times[k])
+        a, b = turns_[k].astype(float), turns_[k + 1].astype(float)
+        mixed = a + share * (b - a) if share < 1e-9 else slerp(a, b, share)
+        x, y, z, w = mixed
+        got = turns(np.array([[w, x, -z, y]]))[0]  # Y up, back to Z up
+        assert np.abs(got - want).max() < 0.03
+        q = pieces.GetOrientationsAttr().Get(float(code))[0]
+        got = turns(np.array([[q.GetReal(), *q.GetImaginary()]], float))[0]
+        assert np.abs(got - want).max() < 0.06  # half floats, straight between samples
+
+
+def slerp(a: np.ndarray, b: np.ndarray, share: float) -> np.ndarray:
+    """Between two quaternions as glTF says it, the short way."""
+    if a @ b < 0:
+        b = -b
+    angle = np.arccos(np.clip(a @ b, -1, 1))
+    if angle < 1e-6:
+        return a
+    return (np.sin((1 - share) * angle) * a + np.sin(share * angle) * b) / np.sin(angle)
+
+
+def stored_of(own: FrameStore, effect_: Effect, f: int) -> PointFrame:
+    frame = Plan.of(effect_, "bits").read(own, f)
+    assert isinstance(frame, PointFrame)
+    return frame
+
+
+def test_both_formats_begin_at_the_first_frame_that_is_written(tmp_path: Path):
+    own = FrameStore(tmp_path / "frames")
+    effect_ = spinning(1.0)
+    for ending in ("glb", "usdc"):
+        export(effect_, None, own, tmp_path / f"bits.{ending}", layer_id="bits", span=(6, 12))
+    ((times, *_),) = poses_of(tmp_path / "bits.glb").values()
+    stage = Usd.Stage.Open(str(tmp_path / "bits.usdc"))
+    assert times[0] == pytest.approx(0.0, abs=1e-6) and times[-1] == pytest.approx(6 / 24, abs=1e-5)
+    assert (stage.GetStartTimeCode(), stage.GetEndTimeCode()) == (0, 6)
+
+
+def test_a_frame_that_was_damaged_is_simulated_again_while_it_is_written(tmp_path: Path):
+    own, effect_ = FrameStore(tmp_path / "frames"), spinning(1.0)
+    export(effect_, None, own, tmp_path / "a.glb", layer_id="bits")
+    file = own.folder / Plan.of(effect_, "bits").name(10)
+    file.write_bytes(file.read_bytes()[:-30] + b"0" * 30)
+    export(effect_, None, own, tmp_path / "b.glb", layer_id="bits")
+    assert (tmp_path / "a.glb").read_bytes() == (tmp_path / "b.glb").read_bytes()
+
+
+def test_usd_into_a_folder_that_is_not_there_is_one_sentence(tmp_path: Path):
+    with pytest.raises(BadInput, match="cannot be written"):
+        export(
+            spinning(1.0), None, FrameStore(tmp_path / "f"), tmp_path / "none" / "bits.usdc", layer_id="bits"
+        )

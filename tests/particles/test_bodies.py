@@ -13,18 +13,40 @@ from tenka.particles.solver import PointSolver, PointState
 from tenka.particles.state import ASLEEP
 
 KINDS = ("sherds", "tiles", "planks", "lumps", "plates")
-ONE = {"shape": "point", "rate": 0.0, "burst": 1, "cone": 0.0, "speed_spread": 0.0, "far_share": 0.0, "stays": True, "least_width": 1.0}
+ONE = {
+    "shape": "point",
+    "rate": 0.0,
+    "burst": 1,
+    "cone": 0.0,
+    "speed_spread": 0.0,
+    "far_share": 0.0,
+    "stays": True,
+    "least_width": 1.0,
+}
 
 
 def debris(
-    motion: PointMotion | None = None, bodies: Bodies | None = None, pieces: Pieces | None = None, colliders: tuple = (), **source: object
+    motion: PointMotion | None = None,
+    bodies: Bodies | None = None,
+    pieces: Pieces | None = None,
+    colliders: tuple = (),
+    **source: object,
 ) -> DebrisLayer:
     thrown = PointSource(id="source", name="Source", **{**ONE, **source})  # type: ignore[arg-type]
-    return DebrisLayer(id="bits", name="Bits", sources=(thrown,), motion=motion or PointMotion(drag=0.0, bounce=0.4), bodies=bodies or Bodies(),
-                       pieces=pieces or Pieces(make="lumps"), colliders=colliders)  # fmt: skip
+    return DebrisLayer(
+        id="bits",
+        name="Bits",
+        sources=(thrown,),
+        motion=motion or PointMotion(drag=0.0, bounce=0.4),
+        bodies=bodies or Bodies(),
+        pieces=pieces or Pieces(make="lumps"),
+        colliders=colliders,
+    )
 
 
-def run(layer: DebrisLayer, frames: int, count: int = 1, props: tuple[Prop, ...] = (), seed: int = 3) -> PointState:
+def run(
+    layer: DebrisLayer, frames: int, count: int = 1, props: tuple[Prop, ...] = (), seed: int = 3
+) -> PointState:
     solver = PointSolver(layer, (), props, seed, 24.0, frames + 1)
     state = solver.start()
     for _ in range(frames):
@@ -40,7 +62,9 @@ def test_pieces_are_closed_convex_and_a_metre_across(kind: str):
         volume = float(np.einsum("nk,nk->n", a, np.cross(b, c)).sum() / 6)
         assert volume == pytest.approx(ConvexHull(mesh.points.astype(float)).volume, rel=1e-3)
         assert np.ptp(mesh.points, axis=0).max() == pytest.approx(1.0, abs=1e-5)
-        edges = np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1)
+        edges = np.sort(
+            np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1
+        )
         assert set(np.unique(edges, axis=0, return_counts=True)[1]) == {2}
 
 
@@ -74,7 +98,9 @@ def test_a_props_own_mesh_can_be_the_piece_and_a_missing_one_is_told():
 
 def test_a_piece_in_the_air_flies_a_parabola_and_keeps_its_spin():
     still = Bodies(damping=0.0, tumble=2.0)
-    layer = debris(PointMotion(drag=0.0, ground="none"), still, direction=(1, 0, 1), speed=4.0, position=(0, 0, 3))
+    layer = debris(
+        PointMotion(drag=0.0, ground="none"), still, direction=(1, 0, 1), speed=4.0, position=(0, 0, 3)
+    )
     first, last = run(layer, 0).points, run(layer, 24).points
     s = 4 / np.sqrt(2)
     assert np.allclose(last.place[0], (s, 0, 3 + s - 0.5 * 9.81), atol=1e-4)
@@ -98,12 +124,18 @@ def test_turning_dies_down_as_set():
 @pytest.mark.parametrize("kind", ["lumps", "planks", "plates"])
 def test_pieces_come_to_rest_on_the_ground_asleep_and_not_in_it(kind: str):
     layer = debris(
-        pieces=Pieces(make=kind), burst=24, position=(0, 0, 1.5), cone=180.0, speed=2.0, width=0.4, bodies=Bodies(each_other=False)
+        pieces=Pieces(make=kind),
+        burst=24,
+        position=(0, 0, 1.5),
+        cone=180.0,
+        speed=2.0,
+        width=0.4,
+        bodies=Bodies(each_other=False),
     )
     p = run(layer, 144).points
     assert (p.state & ASLEEP).mean() > 0.9
     corners = [piece.corners for piece in pieces_of(layer, (), None)]
-    from tenka.look.shot import turns
+    from tenka.look.pieces import turns
 
     placed = np.stack([corners[k] for k in kind_of(layer, p.id, len(corners))]) * p.width[:, None, None]
     low = (np.einsum("nij,nvj->nvi", turns(p.turn), placed) + p.place[:, None])[..., 2].min(axis=1)
@@ -112,10 +144,16 @@ def test_pieces_come_to_rest_on_the_ground_asleep_and_not_in_it(kind: str):
 
 def test_flat_pieces_end_lying_flat():
     layer = debris(
-        pieces=Pieces(make="plates"), burst=20, position=(0, 0, 1.0), cone=180.0, speed=1.0, width=0.5, bodies=Bodies(each_other=False)
+        pieces=Pieces(make="plates"),
+        burst=20,
+        position=(0, 0, 1.0),
+        cone=180.0,
+        speed=1.0,
+        width=0.5,
+        bodies=Bodies(each_other=False),
     )
     p = run(layer, 144).points
-    from tenka.look.shot import turns
+    from tenka.look.pieces import turns
 
     upright = np.abs(turns(p.turn)[:, 2, 2])
     assert (upright > 0.97).mean() > 0.85
@@ -146,10 +184,20 @@ def test_what_happens_does_not_depend_on_the_sub_steps():
 
 
 def test_pieces_push_each_other_apart():
-    heap = {"shape": "sphere", "burst": 40, "position": (0, 0, 1.0), "size": (0.3, 0.3, 0.3), "speed": 0.0, "width": 0.3}
+    heap = {
+        "shape": "sphere",
+        "burst": 40,
+        "position": (0, 0, 1.0),
+        "size": (0.3, 0.3, 0.3),
+        "speed": 0.0,
+        "width": 0.3,
+    }
     floating = PointMotion(gravity=0.0, drag=0.5, ground="none")
     apart, through = (run(debris(floating, Bodies(each_other=on), **heap), 24).points for on in (True, False))
-    assert np.linalg.norm(apart.place - (0, 0, 1), axis=1).mean() > 1.5 * np.linalg.norm(through.place - (0, 0, 1), axis=1).mean()
+    assert (
+        np.linalg.norm(apart.place - (0, 0, 1), axis=1).mean()
+        > 1.5 * np.linalg.norm(through.place - (0, 0, 1), axis=1).mean()
+    )
 
 
 def test_a_wall_stops_pieces_and_a_mover_wakes_them():
@@ -157,10 +205,23 @@ def test_a_wall_stops_pieces_and_a_mover_wakes_them():
 
     wall = Prop(id="wall", name="Wall", shape="box", position=(1.5, 0, 0), size=(0.2, 4, 4))
     stop = PointCollider(id="stop", name="Stop", prop="wall", bounce=0.2)
-    layer = debris(burst=12, direction=(1, 0, 0.2), speed=6.0, position=(0, 0, 1.0), cone=15.0, width=0.3, colliders=(stop,))
+    layer = debris(
+        burst=12,
+        direction=(1, 0, 0.2),
+        speed=6.0,
+        position=(0, 0, 1.0),
+        cone=15.0,
+        width=0.3,
+        colliders=(stop,),
+    )
     p = run(layer, 30, props=(wall,)).points
     assert p.place[:, 0].max() < 1.5
-    ram = wall.model_copy(update={"position": (-3.0, 0, 0), "shift_x": Keys(keys=(Key(t=4.0, v=0.0, ease="linear"), Key(t=5.0, v=5.0)))})
+    ram = wall.model_copy(
+        update={
+            "position": (-3.0, 0, 0),
+            "shift_x": Keys(keys=(Key(t=4.0, v=0.0, ease="linear"), Key(t=5.0, v=5.0))),
+        }
+    )
     lying = debris(burst=6, position=(0, 0, 0.4), speed=0.0, width=0.3, colliders=(stop,))
     asleep, pushed = run(lying, 94, props=(ram,)).points, run(lying, 122, props=(ram,)).points
     assert (asleep.state & ASLEEP).all()
@@ -170,8 +231,18 @@ def test_a_wall_stops_pieces_and_a_mover_wakes_them():
 def test_births_follow_a_moving_parent_at_birth_only():
     from tenka.effect.courses import Key, Keys
 
-    cart = Prop(id="cart", name="Cart", shift_x=Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=1.0, v=4.0, ease="linear"))))
-    layer = debris(PointMotion(gravity=0.0, drag=0.0, ground="none"), parent="cart", position=(0, 0, 1), speed=0.0, burst_at=0.5)
+    cart = Prop(
+        id="cart",
+        name="Cart",
+        shift_x=Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=1.0, v=4.0, ease="linear"))),
+    )
+    layer = debris(
+        PointMotion(gravity=0.0, drag=0.0, ground="none"),
+        parent="cart",
+        position=(0, 0, 1),
+        speed=0.0,
+        burst_at=0.5,
+    )
     p = run(layer, 24, props=(cart,)).points
     assert p.place[0] == pytest.approx((2.0, 0.0, 1.0), abs=1e-4)
 
@@ -181,13 +252,18 @@ def test_pieces_end_out_of_the_picture_and_out_of_the_gas():
     from tenka.particles.state import AirField
 
     layer = debris(
-        PointMotion(gravity=0.0, drag=0.0, ground="none", follows="gas", follow=0.0), direction=(1, 0, 0), speed=6.0, position=(0, 0, 1)
+        PointMotion(gravity=0.0, drag=0.0, ground="none", follows="gas", follow=0.0),
+        direction=(1, 0, 0),
+        speed=6.0,
+        position=(0, 0, 1),
     )
     air = np.zeros((10, 10, 10, 4), np.float32)
     gas = AirField(air, (-1.0, -1.0, 0.0), air, (-1.0, -1.0, 0.0), 0.2, 0.0, 1.0)
     for ends, left in ((Ends(), 1), (Ends(leaves_gas=True), 0), (Ends(off_camera=True), 0)):
         camera = Camera(target=(0, 0, 1), distance=3.0, heading=-90.0, pitch=0.0, fov=30.0)
-        solver = PointSolver(layer.model_copy(update={"ends": ends}), (), (), 3, 24.0, 20, camera=camera, gas=lambda _: gas)
+        solver = PointSolver(
+            layer.model_copy(update={"ends": ends}), (), (), 3, 24.0, 20, camera=camera, gas=lambda _: gas
+        )
         state = solver.start()
         for _ in range(12):
             state = solver.frame(state)

@@ -1,4 +1,5 @@
-"""Particles against closed forms: flight, drag, bounces, births, distributions; and the same result however time is cut."""
+"""Particles against closed forms: flight, drag, bounces, births, distributions; and the same result however
+time is cut."""
 
 from __future__ import annotations
 
@@ -9,13 +10,31 @@ import pytest
 from scipy import stats
 
 from tenka.effect.courses import Key, Keys
-from tenka.effect.model import ParticleLayer, PointCollider, PointMotion, PointSource, Prop, Swirl, Turbulence, Wind
+from tenka.effect.model import (
+    ParticleLayer,
+    PointCollider,
+    PointMotion,
+    PointSource,
+    Prop,
+    Swirl,
+    Turbulence,
+    Wind,
+)
 from tenka.particles.births import in_form
 from tenka.particles.solver import PointSolver, PointState
 from tenka.particles.state import Points
 
 AIRLESS = PointMotion(drag=0.0, ground="none", cooling=0.0)
-ONE = {"shape": "point", "rate": 0.0, "burst": 1, "cone": 0.0, "speed_spread": 0.0, "far_share": 0.0, "life": 60.0, "life_spread": 0.0}
+ONE = {
+    "shape": "point",
+    "rate": 0.0,
+    "burst": 1,
+    "cone": 0.0,
+    "speed_spread": 0.0,
+    "far_share": 0.0,
+    "life": 60.0,
+    "life_spread": 0.0,
+}
 
 
 def layer_of(*sources: PointSource, **changes: object) -> ParticleLayer:
@@ -27,7 +46,13 @@ def source(**changes: object) -> PointSource:
 
 
 def run(
-    layer: ParticleLayer, frames: int, count: int = 1, rate: float = 24.0, forces: tuple = (), props: tuple = (), seed: int = 3
+    layer: ParticleLayer,
+    frames: int,
+    count: int = 1,
+    rate: float = 24.0,
+    forces: tuple = (),
+    props: tuple = (),
+    seed: int = 3,
 ) -> PointState:
     solver = PointSolver(layer, forces, props, seed, rate, frames + 1)
     state = solver.start()
@@ -73,7 +98,9 @@ def test_a_bounce_reaches_the_square_of_its_share(e: float, count: int) -> None:
 
 def test_friction_stops_a_sliding_particle_where_it_should() -> None:
     motion = AIRLESS.model_copy(update={"ground": "bounce", "bounce": 0.0, "friction": 0.5})
-    layer = layer_of(source(**ONE, position=(0, 0, 0.00005), direction=(1, 0, 0), speed=3.0, width=1e-4), motion=motion)
+    layer = layer_of(
+        source(**ONE, position=(0, 0, 0.00005), direction=(1, 0, 0), speed=3.0, width=1e-4), motion=motion
+    )
     for count in (1, 4):
         p = run(layer, 48, count).points
         assert p.place[0, 0] == pytest.approx(9.0 / (2 * 0.5 * 9.81), rel=0.02)
@@ -83,7 +110,11 @@ def test_friction_stops_a_sliding_particle_where_it_should() -> None:
 def test_a_fast_particle_does_not_pass_a_thin_wall() -> None:
     wall = Prop(id="wall", name="Wall", shape="box", position=(2, 0, -1), size=(0.02, 4, 4))
     stop = PointCollider(id="stop", name="Stop", prop="wall", bounce=0.5)
-    layer = layer_of(source(**ONE, position=(0, 0, 0.5), direction=(1, 0, 0), speed=150.0, width=0.001), motion=AIRLESS, colliders=(stop,))
+    layer = layer_of(
+        source(**ONE, position=(0, 0, 0.5), direction=(1, 0, 0), speed=150.0, width=0.001),
+        motion=AIRLESS,
+        colliders=(stop,),
+    )
     p = run(layer, 1, props=(wall,)).points
     assert p.place[0, 0] < 2
     assert p.velocity[0, 0] == pytest.approx(-75.0, rel=1e-3)
@@ -91,10 +122,16 @@ def test_a_fast_particle_does_not_pass_a_thin_wall() -> None:
 
 def test_what_sticks_goes_along_with_what_holds_it() -> None:
     cart = Prop(
-        id="cart", name="Cart", shape="box", size=(1, 1, 1), shift_x=Keys(keys=(Key(t=0.5, v=0.0, ease="linear"), Key(t=1.5, v=2.0)))
+        id="cart",
+        name="Cart",
+        shape="box",
+        size=(1, 1, 1),
+        shift_x=Keys(keys=(Key(t=0.5, v=0.0, ease="linear"), Key(t=1.5, v=2.0))),
     )
     stop = PointCollider(id="stop", name="Stop", prop="cart", response="stick")
-    layer = layer_of(source(**ONE, position=(0, 0, 1.2), speed=0.0, width=0.01), motion=AIRLESS, colliders=(stop,))
+    layer = layer_of(
+        source(**ONE, position=(0, 0, 1.2), speed=0.0, width=0.01), motion=AIRLESS, colliders=(stop,)
+    )
     p = run(layer, 48, props=(cart,)).points
     assert p.place[0] == pytest.approx((2.0, 0.0, 1.005), abs=5e-3)
 
@@ -110,7 +147,9 @@ def test_a_moving_wall_hits_at_its_own_speed() -> None:
     )
     stop = PointCollider(id="stop", name="Stop", prop="ram", bounce=1.0, friction=0.0)
     still = AIRLESS.model_copy(update={"gravity": 0.0})
-    layer = layer_of(source(**ONE, position=(0, 0, 1.0), speed=0.0, width=1e-3), motion=still, colliders=(stop,))
+    layer = layer_of(
+        source(**ONE, position=(0, 0, 1.0), speed=0.0, width=1e-3), motion=still, colliders=(stop,)
+    )
     for count in (1, 4):
         assert run(layer, 20, count, props=(ram,)).points.velocity[0, 0] == pytest.approx(8.0, rel=1e-2)
 
@@ -135,7 +174,9 @@ def test_the_first_age_is_nothing(frame: int) -> None:
 
 
 def test_bursts_repeat_and_spread() -> None:
-    layer = layer_of(source(rate=0.0, burst=40, burst_at=0.1, burst_over=0.2, burst_every=0.5, stays=True), motion=AIRLESS)
+    layer = layer_of(
+        source(rate=0.0, burst=40, burst_at=0.1, burst_over=0.2, burst_every=0.5, stays=True), motion=AIRLESS
+    )
     born = run(layer, 36).points.born
     assert len(born) == 3 * 40
     assert np.allclose(np.sort(born)[40:80] - np.sort(born)[:40], 0.5, atol=0.006)
@@ -150,7 +191,11 @@ def test_sub_steps_change_births_not_at_all_and_motion_only_within_its_order(cou
     )
     layer = layer_of(source(rate=600.0, start=0.0, life=0.8), motion=PointMotion(drag=0.5))
     one, many = (in_order(run(layer, 24, n, forces=forces).points) for n in (1, count))
-    assert np.array_equal(one.id, many.id) and np.array_equal(one.born, many.born) and np.array_equal(one.life, many.life)
+    assert (
+        np.array_equal(one.id, many.id)
+        and np.array_equal(one.born, many.born)
+        and np.array_equal(one.life, many.life)
+    )
     far = np.linalg.norm(one.place - many.place, axis=1)
     assert np.median(far) < 0.01 and np.median(np.linalg.norm(one.place, axis=1)) > 0.5
 
@@ -178,7 +223,16 @@ def test_a_moving_source_hands_on_its_speed_by_its_ramp() -> None:
 
     runner = {"shift_x": Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=2.0, v=8.0, ease="linear")))}
     layer = layer_of(
-        source(shape="point", rate=100.0, start=0.0, end=1.0, speed=0.0, carried=ramp((0, 0), (1, 1)), carried_speed=8.0, **runner),
+        source(
+            shape="point",
+            rate=100.0,
+            start=0.0,
+            end=1.0,
+            speed=0.0,
+            carried=ramp((0, 0), (1, 1)),
+            carried_speed=8.0,
+            **runner,
+        ),
         motion=AIRLESS,
     )
     assert np.allclose(run(layer, 20).points.velocity[:, 0], 2.0, atol=1e-3)  # half of 4 m/s
@@ -202,9 +256,25 @@ def test_births_fill_a_form_evenly(shape: str) -> None:
 
 
 def test_speeds_lives_sizes_and_directions_are_spread_as_set() -> None:
-    spread = source(shape="point", rate=20000.0, start=0.0, end=1.0, speed=4.0, speed_spread=0.5, cone=40.0, life=2.0, life_spread=0.25, width=0.1, least_width=0.2,
-                    skew=3.0, far_share=0.0, position=(0, 0, 0))  # fmt: skip
-    solver = PointSolver(layer_of(spread, motion=AIRLESS.model_copy(update={"gravity": 0.0})), (), (), 9, 24.0, 30)
+    spread = source(
+        shape="point",
+        rate=20000.0,
+        start=0.0,
+        end=1.0,
+        speed=4.0,
+        speed_spread=0.5,
+        cone=40.0,
+        life=2.0,
+        life_spread=0.25,
+        width=0.1,
+        least_width=0.2,
+        skew=3.0,
+        far_share=0.0,
+        position=(0, 0, 0),
+    )
+    solver = PointSolver(
+        layer_of(spread, motion=AIRLESS.model_copy(update={"gravity": 0.0})), (), (), 9, 24.0, 30
+    )
     p = solver.step(PointState(Points(), 0.0), 0.25)[0].points
     speed = np.linalg.norm(p.velocity, axis=1)
     assert stats.kstest((speed - 2.0) / 4.0, "uniform").pvalue > 1e-3
@@ -214,17 +284,27 @@ def test_speeds_lives_sizes_and_directions_are_spread_as_set() -> None:
     assert (p.width < 0.05).sum() > 2 * (p.width > 0.05).sum()  # many small ones for each big one
     cosine = p.velocity[:, 2] / speed
     assert stats.kstest((1 - cosine) / (1 - math.cos(math.radians(40))), "uniform").pvalue > 1e-3
-    scattered = source(shape="point", rate=20000.0, start=0.0, speed=0.0, scatter=(1.0, 0.0, 2.0), position=(0, 0, 0))
+    scattered = source(
+        shape="point", rate=20000.0, start=0.0, speed=0.0, scatter=(1.0, 0.0, 2.0), position=(0, 0, 0)
+    )
     v = (
-        PointSolver(layer_of(scattered, motion=AIRLESS.model_copy(update={"gravity": 0.0})), (), (), 9, 24.0, 30)
+        PointSolver(
+            layer_of(scattered, motion=AIRLESS.model_copy(update={"gravity": 0.0})), (), (), 9, 24.0, 30
+        )
         .step(PointState(Points(), 0.0), 0.25)[0]
         .points.velocity
     )
-    assert stats.kstest(v[:, 0], "norm").pvalue > 1e-3 and np.all(v[:, 1] == 0) and stats.kstest(v[:, 2] / 2, "norm").pvalue > 1e-3
+    assert (
+        stats.kstest(v[:, 0], "norm").pvalue > 1e-3
+        and np.all(v[:, 1] == 0)
+        and stats.kstest(v[:, 2] / 2, "norm").pvalue > 1e-3
+    )
 
 
 def test_far_pieces_are_their_share_and_fly_further() -> None:
-    thrown = source(shape="point", rate=0.0, burst=20000, far_share=0.1, far_reach=3.0, speed=2.0, speed_spread=0.0)
+    thrown = source(
+        shape="point", rate=0.0, burst=20000, far_share=0.1, far_reach=3.0, speed=2.0, speed_spread=0.0
+    )
     speed = np.linalg.norm(run(layer_of(thrown), 0).points.velocity, axis=1)
     assert (speed > 2.001).mean() == pytest.approx(0.1, abs=0.01)
     assert speed.max() == pytest.approx(8.0, rel=0.02)
@@ -232,17 +312,27 @@ def test_far_pieces_are_their_share_and_fly_further() -> None:
 
 def test_directions_away_from_the_surface_and_the_axis() -> None:
     p = (
-        PointSolver(layer_of(source(shape="sphere", rate=2000.0, start=0.0, outward=1.0, cone=0.0), motion=AIRLESS), (), (), 2, 24.0, 9)
+        PointSolver(
+            layer_of(source(shape="sphere", rate=2000.0, start=0.0, outward=1.0, cone=0.0), motion=AIRLESS),
+            (),
+            (),
+            2,
+            24.0,
+            9,
+        )
         .step(PointState(Points(), 0.0), 1 / 24)[0]
         .points
     )
     away = p.place - np.array([0, 0, 0.5])
-    cosine = (away * p.velocity).sum(axis=1) / np.linalg.norm(away, axis=1) / np.linalg.norm(p.velocity, axis=1)
+    cosine = (
+        (away * p.velocity).sum(axis=1) / np.linalg.norm(away, axis=1) / np.linalg.norm(p.velocity, axis=1)
+    )
     assert np.median(cosine) > 0.98
     p = (
         PointSolver(
             layer_of(
-                source(shape="cylinder", rate=2000.0, start=0.0, off_axis=1.0, cone=0.0), motion=AIRLESS.model_copy(update={"gravity": 0.0})
+                source(shape="cylinder", rate=2000.0, start=0.0, off_axis=1.0, cone=0.0),
+                motion=AIRLESS.model_copy(update={"gravity": 0.0}),
             ),
             (),
             (),
@@ -259,9 +349,15 @@ def test_directions_away_from_the_surface_and_the_axis() -> None:
 def test_particles_end_below_a_plane_beyond_a_reach_and_at_their_age() -> None:
     from tenka.effect.model import Ends
 
-    falling = layer_of(source(**{**ONE, "burst": 30}, speed=0.0), motion=AIRLESS, ends=Ends(below=True, height=-1.0))
+    falling = layer_of(
+        source(**{**ONE, "burst": 30}, speed=0.0), motion=AIRLESS, ends=Ends(below=True, height=-1.0)
+    )
     assert len(run(falling, 12).points) == 30 and len(run(falling, 20).points) == 0
-    flying = layer_of(source(**{**ONE, "burst": 30}, speed=10.0), motion=AIRLESS.model_copy(update={"gravity": 0.0}), ends=Ends(reach=5.0))
+    flying = layer_of(
+        source(**{**ONE, "burst": 30}, speed=10.0),
+        motion=AIRLESS.model_copy(update={"gravity": 0.0}),
+        ends=Ends(reach=5.0),
+    )
     assert len(run(flying, 10).points) == 30 and len(run(flying, 14).points) == 0
     aged = layer_of(source(**{**ONE, "burst": 30, "life": 0.5}), motion=AIRLESS)
     state = run(aged, 13)
@@ -270,7 +366,17 @@ def test_particles_end_below_a_plane_beyond_a_reach_and_at_their_age() -> None:
 
 def test_size_drag_slows_small_ones_more() -> None:
     motion = AIRLESS.model_copy(update={"drag": 1.0, "size_drag": 1.0, "gravity": 0.0})
-    spread = source(shape="point", rate=0.0, burst=400, cone=0.0, speed=5.0, speed_spread=0.0, far_share=0.0, skew=1.0, life=9.0)
+    spread = source(
+        shape="point",
+        rate=0.0,
+        burst=400,
+        cone=0.0,
+        speed=5.0,
+        speed_spread=0.0,
+        far_share=0.0,
+        skew=1.0,
+        life=9.0,
+    )
     p = run(layer_of(spread, motion=motion), 12).points
     order = np.argsort(p.width)
     assert np.all(np.diff(p.velocity[order, 2]) >= -1e-4)

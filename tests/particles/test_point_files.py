@@ -19,8 +19,12 @@ STILL = PointMotion(gravity=0.0, drag=0.0, ground="none")
 def columns(n: int = 5) -> list[Column]:
     rng = np.random.default_rng(2)
     place = rng.random((n, 3)).astype(np.float32)
-    return [Column("id", "", np.arange(n)), *(Column(a, "m", place[:, k]) for k, a in enumerate("xyz")), *(Column(f"v{a}", "m/s", place[:, k] * 2) for k, a in enumerate("xyz")),
-            Column("width", "m", np.full(n, 0.1, np.float32))]  # fmt: skip
+    return [
+        Column("id", "", np.arange(n)),
+        *(Column(a, "m", place[:, k]) for k, a in enumerate("xyz")),
+        *(Column(f"v{a}", "m/s", place[:, k] * 2) for k, a in enumerate("xyz")),
+        Column("width", "m", np.full(n, 0.1, np.float32)),
+    ]
 
 
 @pytest.mark.parametrize("kind", ["ply", "csv", "npz"])
@@ -46,25 +50,36 @@ def test_other_libraries_read_them_too(tmp_path: Path):
 
 
 def test_a_table_names_units():
-    assert csv_bytes(columns()).decode().splitlines()[0] == "id,x (m),y (m),z (m),vx (m/s),vy (m/s),vz (m/s),width (m)"
+    assert (
+        csv_bytes(columns()).decode().splitlines()[0]
+        == "id,x (m),y (m),z (m),vx (m/s),vy (m/s),vz (m/s),width (m)"
+    )
 
 
 def test_a_sequence_counts_by_the_last_number_of_the_name(tmp_path: Path):
     for name in ("a_v2_0008.csv", "a_v2_0009.csv", "a_v2_0010.csv", "a_v2_0012.csv", "alone.csv"):
         (tmp_path / name).write_text("x,y,z\n1,2,3\n")
-    assert [f.name for f in sequence(tmp_path / "a_v2_0008.csv")] == ["a_v2_0008.csv", "a_v2_0009.csv", "a_v2_0010.csv"]
+    assert [f.name for f in sequence(tmp_path / "a_v2_0008.csv")] == [
+        "a_v2_0008.csv",
+        "a_v2_0009.csv",
+        "a_v2_0010.csv",
+    ]
     assert sequence(tmp_path / "alone.csv") == (tmp_path / "alone.csv",)
 
 
 def layer_of(file: Path, **changes: object) -> ParticleLayer:
-    source = PointSource(id="file", name="File", shape="file", file=str(file), rate=0.0, speed=0.0, stays=True, **changes)  # type: ignore[arg-type]
+    source = PointSource(
+        id="file", name="File", shape="file", file=str(file), rate=0.0, speed=0.0, stays=True, **changes
+    )  # type: ignore[arg-type]
     return ParticleLayer(id="points", name="Points", sources=(source,), motion=STILL)
 
 
 def test_imported_points_are_born_and_then_move(tmp_path: Path):
     write_points(tmp_path / "points.npz", columns())
     layer = layer_of(tmp_path / "points.npz", file_scale=2.0)
-    solver = PointSolver(layer.model_copy(update={"motion": STILL.model_copy(update={"gravity": 1.0})}), (), (), 1, 24.0, 9)
+    solver = PointSolver(
+        layer.model_copy(update={"motion": STILL.model_copy(update={"gravity": 1.0})}), (), (), 1, 24.0, 9
+    )
     state = solver.start()
     place = state.points.place.copy()
     np.testing.assert_allclose(np.sort(place[:, 0]), np.sort(2 * columns()[1].values), rtol=1e-5)
@@ -92,7 +107,7 @@ def test_a_sequence_plays_as_it_is(tmp_path: Path):
         ("a.csv", b"x,y,z\n1,2,nan\n", "point 1 has a place that is not a number"),
         ("a.csv", b"x,y,z,vx,vy,vz\n1,2,3,0,inf,0\n", "point 1 has a velocity that is not a number"),
         ("a.ply", b"ply\nformat ascii 1.0\nelement vertex 3\n", "broken off or not a point file"),
-        ("a.ply", b"nonsense", "broken off or not a point file"),
+        ("a.ply", b"nonsense", "head that is not"),
         ("a.npz", b"PK\x03\x04 nonsense", "broken off or not a point file"),
         ("a.obj", b"v 1 2 3", "is no kind of point file"),
         ("gone.csv", None, "cannot be read"),
@@ -107,4 +122,11 @@ def test_a_bad_file_is_one_sentence(tmp_path: Path, name: str, data: bytes | Non
 
 def test_a_source_without_a_file_is_told():
     with pytest.raises(BadInput, match="has no file of points"):
-        PointSolver(ParticleLayer(id="p", name="P", sources=(PointSource(id="s", name="S", shape="file"),)), (), (), 1, 24.0, 4)
+        PointSolver(
+            ParticleLayer(id="p", name="P", sources=(PointSource(id="s", name="S", shape="file"),)),
+            (),
+            (),
+            1,
+            24.0,
+            4,
+        )

@@ -18,8 +18,9 @@ from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.model import DomainBox, Effect, Quality
 from tenka.gas.guide import _lack
-from tenka.run.driver import Plan, simulate
+from tenka.run.driver import simulate
 from tenka.run.frames import drift, wander
+from tenka.run.plans import Plan
 
 
 def wavering(guidance: float, detail: int = 2) -> Effect:
@@ -27,7 +28,10 @@ def wavering(guidance: float, detail: int = 2) -> Effect:
     layer = small_layer(0.2)
     domain = DomainBox(origin=(-1, -1, 0), size=(2, 2, 3), voxel=0.2, run_up=0.5)
     return with_layer(
-        small_effect(seconds=1.0, props=()), domain=domain, sources=layer.sources, quality=Quality(detail=detail, guidance=guidance)
+        small_effect(seconds=1.0, props=()),
+        domain=domain,
+        sources=layer.sources,
+        quality=Quality(detail=detail, guidance=guidance),
     )
 
 
@@ -39,14 +43,21 @@ def drifts(effect: Effect, folder: Path) -> list[float]:
     found = []
     for f in range(4, effect.frames, 4):
         a, b = store.get_frame(preview.name(f)), store.get_frame(final.name(f))
-        assert a is not None and b is not None and b.density.dtype == np.float32 and b.shape == tuple(2 * n for n in a.shape)
+        assert (
+            a is not None
+            and b is not None
+            and b.density.dtype == np.float32
+            and b.shape == tuple(2 * n for n in a.shape)
+        )
         found.append(drift(a, b, 2))
     return found
 
 
 def test_a_guided_final_run_stays_with_its_preview_and_an_unguided_one_does_not(tmp_path: Path):
     held, free = drifts(wavering(20.0), tmp_path / "held"), drifts(wavering(0.0), tmp_path / "free")
-    assert max(held) < 0.25 and held[-1] < 0.5 * free[-1] and free[-1] > 1.3 * free[0]  # one keeps near, the other drifts away
+    assert (
+        max(held) < 0.25 and held[-1] < 0.5 * free[-1] and free[-1] > 1.3 * free[0]
+    )  # one keeps near, the other drifts away
 
 
 def test_a_final_frame_says_how_far_it_is_from_its_preview(tmp_path: Path):
@@ -65,7 +76,10 @@ def test_a_shifted_puff_has_wandered_by_its_shift():
     density = np.zeros((8, 8, 8))
     density[2:4, 3:5, 3:5] = 1.0
     there = frame_of(np.roll(density, 2, axis=0), 0.25)
-    assert wander(frame_of(density, 0.25), there) == pytest.approx(0.5) and wander(there, frame_of(density * 0, 0.25)) == 0.0
+    assert (
+        wander(frame_of(density, 0.25), there) == pytest.approx(0.5)
+        and wander(there, frame_of(density * 0, 0.25)) == 0.0
+    )
 
 
 def test_drift_is_nothing_for_the_same_gas_and_all_of_it_for_none():
@@ -82,7 +96,9 @@ def test_what_only_the_final_run_sees_leaves_the_preview_alone():
     assert Plan.of(effect).keys == Plan.of(other).keys
     assert Plan.of(effect, final=True).keys != Plan.of(other, final=True).keys
     plain = wavering(10.0, detail=1)
-    assert Plan.of(plain, final=True).keys == Plan.of(plain).keys and Plan.of(plain, final=True).preview is None
+    assert (
+        Plan.of(plain, final=True).keys == Plan.of(plain).keys and Plan.of(plain, final=True).preview is None
+    )
 
 
 def test_a_final_run_that_is_killed_resumes_to_the_same_bytes(tmp_path: Path):
@@ -91,7 +107,9 @@ def test_a_final_run_that_is_killed_resumes_to_the_same_bytes(tmp_path: Path):
     storage.save(wavering(10.0), file)
     environment = {**os.environ, "XDG_CACHE_HOME": str(tmp_path / "cache")}
     command = [sys.executable, "-m", "tenka.cli", "simulate", str(file), "--quality", "final", "--json"]
-    running = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+    running = subprocess.Popen(
+        command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+    )
     assert running.stdout is not None
     for line in running.stdout:
         if '"frame": 14,' in line:
@@ -104,7 +122,10 @@ def test_a_final_run_that_is_killed_resumes_to_the_same_bytes(tmp_path: Path):
     assert 15 <= made < plan.effect.frames
     start = time.monotonic()
     again = subprocess.run(command, env=environment, capture_output=True, text=True, check=True)
-    assert f'"simulated": {plan.effect.frames - made}' in again.stdout.splitlines()[-1] and time.monotonic() > start
+    assert (
+        f'"simulated": {plan.effect.frames - made}' in again.stdout.splitlines()[-1]
+        and time.monotonic() > start
+    )
     whole = FrameStore(tmp_path / "whole")
     simulate(plan, whole, Progress())
     for f in (12, made, plan.effect.frames - 1):
@@ -127,5 +148,8 @@ def test_a_held_final_run_keeps_the_previews_amount_of_smoke(tmp_path: Path):
     preview, final = Plan.of(effect), Plan.of(effect, final=True)
     simulate(preview, store, Progress())
     simulate(final, store, Progress())
-    a, b = ([store.get_frame(p.name(f)).meta["mass"] for f in range(8, effect.frames, 4)] for p in (preview, final))  # type: ignore[union-attr]
+    a, b = (
+        [store.get_frame(p.name(f)).meta["mass"] for f in range(8, effect.frames, 4)]
+        for p in (preview, final)
+    )  # type: ignore[union-attr]
     assert np.abs(np.array(b) / a - 1).max() < 0.12

@@ -29,26 +29,44 @@ from tenka.effect.model import (
     Wind,
     ramp,
 )
-from tenka.run.driver import Plan, plans_of, simulate
+from tenka.run.driver import simulate
 from tenka.run.frames import PointFrame
 from tenka.run.links import groups, taking_part
+from tenka.run.plans import Plan, plans_of
 
 STRAIGHT = PointMotion(gravity=0.0, drag=0.0, ground="none", cooling=0.0)
 
 
 def thrower(**changes: object) -> PointSource:
-    base = {"shape": "point", "position": (-0.8, 0.0, 1.0), "rate": 0.0, "burst": 1, "direction": (1.0, 0.0, 0.0), "cone": 0.0, "speed": 9.0, "speed_spread": 0.0,
-            "far_share": 0.0, "life": 9.0, "life_spread": 0.0, "width": 0.2, "least_width": 1.0}  # fmt: skip
+    base = {
+        "shape": "point",
+        "position": (-0.8, 0.0, 1.0),
+        "rate": 0.0,
+        "burst": 1,
+        "direction": (1.0, 0.0, 0.0),
+        "cone": 0.0,
+        "speed": 9.0,
+        "speed_spread": 0.0,
+        "far_share": 0.0,
+        "life": 9.0,
+        "life_spread": 0.0,
+        "width": 0.2,
+        "least_width": 1.0,
+    }
     return PointSource(id="throw", name="Throw", **{**base, **changes})  # type: ignore[arg-type]
 
 
 def sparks(*sources: PointSource, id: str = "sparks", **changes: object) -> ParticleLayer:
-    return ParticleLayer(id=id, name=id.title(), sources=sources, motion=changes.pop("motion", STRAIGHT), **changes)  # type: ignore[arg-type]
+    return ParticleLayer(
+        id=id, name=id.title(), sources=sources, motion=changes.pop("motion", STRAIGHT), **changes
+    )  # type: ignore[arg-type]
 
 
 def smoke(*sources: Source, voxel: float = 0.1, **changes: object) -> GasLayer:
     box = DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=voxel, run_up=0.0, open_low=(True, True, True))
-    return GasLayer(id="smoke", name="Smoke", domain=box, sources=sources, motion=QUIET, fading=KEEP, **changes)  # type: ignore[arg-type]
+    return GasLayer(
+        id="smoke", name="Smoke", domain=box, sources=sources, motion=QUIET, fading=KEEP, **changes
+    )  # type: ignore[arg-type]
 
 
 def trail(**changes: object) -> Source:
@@ -101,7 +119,9 @@ def test_layers_come_after_those_that_they_take_from():
 
 def test_layers_that_feed_each_other_are_one_group_particles_first():
     ash = sparks(thrower(), motion=PointMotion(follows="smoke"))
-    assert groups(effect_of(smoke(trail()), ash)) == [("sparks", "smoke")]
+    effect = effect_of(smoke(trail()), ash)
+    assert groups(effect) == [("smoke", "sparks")]
+    assert list(Plan.of(effect, "smoke").group) == ["sparks", "smoke"]
 
 
 def test_what_is_taken_from_is_simulated_even_when_another_is_heard_alone():
@@ -140,14 +160,30 @@ def test_a_burst_that_moves_late_keeps_the_frames_before_it():
 
 def test_a_burst_moved_within_a_sample_is_another_burst():
     effect = effect_of(sparks(thrower(burst_at=0.101)))
-    keys = [plans_of(replaced(effect, "layers.sparks.sources.throw.burst_at", t), None)["sparks"].keys[5] for t in (0.101, 0.102, 0.103)]
+    keys = [
+        plans_of(replaced(effect, "layers.sparks.sources.throw.burst_at", t), None)["sparks"].keys[5]
+        for t in (0.101, 0.102, 0.103)
+    ]
     assert len(set(keys)) == 3
 
 
 def test_moving_a_cue_moves_all_that_hangs_on_it(tmp_path: Path):
     late = Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=0.1, v=1.0), Key(t=0.2, v=0.0, ease="hold")))
-    puff = Source(id="puff", name="Puff", position=(0, 0, 1), size=(0.5, 0.5, 0.5), cue="bang", emission=late, breakup=0.0)
-    effect = effect_of(smoke(puff), sparks(thrower(cue="bang", burst_at=0.05)), frames=16, cues=(Cue(id="bang", name="Bang", at=0.0),))
+    puff = Source(
+        id="puff",
+        name="Puff",
+        position=(0, 0, 1),
+        size=(0.5, 0.5, 0.5),
+        cue="bang",
+        emission=late,
+        breakup=0.0,
+    )
+    effect = effect_of(
+        smoke(puff),
+        sparks(thrower(cue="bang", burst_at=0.05)),
+        frames=16,
+        cues=(Cue(id="bang", name="Bang", at=0.0),),
+    )
     moved = replaced(effect, "cues.bang.at", 0.25)
     before, after = (done(e, tmp_path / n, "smoke") for e, n in ((effect, "a"), (moved, "b")))
     assert gas_at(*after, 5).density.max() == 0
@@ -176,7 +212,9 @@ def test_what_a_particle_gives_does_not_depend_on_the_voxel_or_the_steps(tmp_pat
     masses = []
     for n, (voxel, most) in enumerate(((0.1, 1), (0.1, 8), (0.05, 8), (0.2, 4))):
         layer = smoke(trail(), voxel=voxel)
-        layer = layer.model_copy(update={"quality": layer.quality.model_copy(update={"courant": 0.5, "most_substeps": most})})
+        layer = layer.model_copy(
+            update={"quality": layer.quality.model_copy(update={"courant": 0.5, "most_substeps": most})}
+        )
         plan, store = done(effect_of(layer, sparks(thrower(speed=2.0)), frames=9), tmp_path / str(n), "smoke")
         masses.append(gas_at(plan, store, 8).density.astype(float).sum() * voxel**3)
     wanted = 5.0 * (8 / 24) * 4 / 3 * np.pi * 0.1**3  # rate, time, volume
@@ -185,7 +223,9 @@ def test_what_a_particle_gives_does_not_depend_on_the_voxel_or_the_steps(tmp_pat
 
 def test_streaks_taper_over_life(tmp_path: Path):
     tapering = trail(density=60.0, point_size_over=ramp((0, 1), (1, 0.2)))
-    plan, store = done(effect_of(smoke(tapering, voxel=0.05), sparks(thrower(life=0.2, speed=7.0))), tmp_path, "smoke")
+    plan, store = done(
+        effect_of(smoke(tapering, voxel=0.05), sparks(thrower(life=0.2, speed=7.0))), tmp_path, "smoke"
+    )
     frame = gas_at(plan, store, 5)
     along = frame.density.astype(float).sum(axis=(1, 2))
     x = frame.origin[0] + (np.arange(len(along)) + 0.5) * frame.voxel
@@ -195,7 +235,11 @@ def test_streaks_taper_over_life(tmp_path: Path):
 
 def test_particles_hand_their_movement_to_the_gas(tmp_path: Path):
     stirring = trail(density=0.0, grip=30.0, carried=ramp((0, 1), (1, 1)), point_size=3.0)
-    plan, store = done(effect_of(smoke(stirring), sparks(thrower(burst=60, scatter=(0.2, 0.8, 0.8), speed=3.0))), tmp_path, "smoke")
+    plan, store = done(
+        effect_of(smoke(stirring), sparks(thrower(burst=60, scatter=(0.2, 0.8, 0.8), speed=3.0))),
+        tmp_path,
+        "smoke",
+    )
     frame = plan.read(store, 5, velocity=True)
     assert isinstance(frame, Frame) and frame.velocity is not None
     assert frame.velocity[0].max() > 0.8 and frame.density.max() == 0
@@ -240,8 +284,26 @@ def test_a_stored_gas_carries_particles(tmp_path: Path):
 
 
 def test_births_in_a_gas_lie_where_it_is_dense(tmp_path: Path):
-    ball = Source(id="ball", name="Ball", position=(0.3, 0, 1), size=(0.6, 0.6, 0.6), density=20.0, breakup=0.0, temperature=0.0)
-    born = PointSource(id="born", name="Born", shape="gas", of="smoke", least=0.5, rate=2000.0, start=0.1, speed=0.0, stays=True)
+    ball = Source(
+        id="ball",
+        name="Ball",
+        position=(0.3, 0, 1),
+        size=(0.6, 0.6, 0.6),
+        density=20.0,
+        breakup=0.0,
+        temperature=0.0,
+    )
+    born = PointSource(
+        id="born",
+        name="Born",
+        shape="gas",
+        of="smoke",
+        least=0.5,
+        rate=2000.0,
+        start=0.1,
+        speed=0.0,
+        stays=True,
+    )
     plan, store = done(effect_of(smoke(ball), sparks(born), frames=12), tmp_path, "sparks")
     p = points_at(plan, store, 11).points
     assert 600 < len(p) < 800
@@ -250,14 +312,34 @@ def test_births_in_a_gas_lie_where_it_is_dense(tmp_path: Path):
 
 def test_a_bed_sleeps_until_gas_or_a_mover_disturbs_it(tmp_path: Path):
     bed = PointSource(
-        id="bed", name="Bed", shape="box", position=(0, 0, 0.01), size=(1.6, 1.6, 0.01), rate=0.0, burst=400, stays=True, width=0.01
+        id="bed",
+        name="Bed",
+        shape="box",
+        position=(0, 0, 0.01),
+        size=(1.6, 1.6, 0.01),
+        rate=0.0,
+        burst=400,
+        stays=True,
+        width=0.01,
     )
-    lying = sparks(bed, motion=PointMotion(follows="smoke", follow=20.0, drag=1.0), bed=Bed(rests=True, wakes_at=0.5))
+    lying = sparks(
+        bed, motion=PointMotion(follows="smoke", follow=20.0, drag=1.0), bed=Bed(rests=True, wakes_at=0.5)
+    )
     blow = Source(
-        id="blow", name="Blow", position=(0, 0, 0.2), size=(0.5, 0.5, 0.3), density=1.0, outward=4.0, grip=60.0, start=0.25, temperature=0.0
+        id="blow",
+        name="Blow",
+        position=(0, 0, 0.2),
+        size=(0.5, 0.5, 0.3),
+        density=1.0,
+        outward=4.0,
+        grip=60.0,
+        start=0.25,
+        temperature=0.0,
     )
     closed = smoke(blow)
-    closed = closed.model_copy(update={"domain": closed.domain.model_copy(update={"open_low": (True, True, False)})})
+    closed = closed.model_copy(
+        update={"domain": closed.domain.model_copy(update={"open_low": (True, True, False)})}
+    )
     effect = effect_of(lying, closed, frames=16)
     plan, store = done(effect, tmp_path, "sparks")
     asleep = [(points_at(plan, store, f).points.state & 1).mean() for f in (0, 5, 15)]
@@ -265,20 +347,43 @@ def test_a_bed_sleeps_until_gas_or_a_mover_disturbs_it(tmp_path: Path):
     assert np.abs(points_at(plan, store, 5).points.velocity).max() == 0
     woken = points_at(plan, store, 15).points
     moved = (woken.state & 1) == 0
-    assert np.linalg.norm(woken.place[moved, :2], axis=1).mean() < np.linalg.norm(woken.place[~moved, :2], axis=1).mean() + 0.2
+    assert (
+        np.linalg.norm(woken.place[moved, :2], axis=1).mean()
+        < np.linalg.norm(woken.place[~moved, :2], axis=1).mean() + 0.2
+    )
 
 
 def test_a_bed_feeds_the_gas_that_wakes_it_in_one_group(tmp_path: Path):
     bed = PointSource(
-        id="bed", name="Bed", shape="box", position=(0, 0, 0.01), size=(1.6, 1.6, 0.01), rate=0.0, burst=300, stays=True, width=0.05
+        id="bed",
+        name="Bed",
+        shape="box",
+        position=(0, 0, 0.01),
+        size=(1.6, 1.6, 0.01),
+        rate=0.0,
+        burst=300,
+        stays=True,
+        width=0.05,
     )
-    lying = sparks(bed, motion=PointMotion(follows="smoke", follow=20.0, drag=1.0), bed=Bed(rests=True, wakes_at=0.4))
+    lying = sparks(
+        bed, motion=PointMotion(follows="smoke", follow=20.0, drag=1.0), bed=Bed(rests=True, wakes_at=0.4)
+    )
     blow = Source(
-        id="blow", name="Blow", position=(0, 0, 0.2), size=(0.5, 0.5, 0.3), density=0.0, outward=4.0, grip=60.0, start=0.1, temperature=0.0
+        id="blow",
+        name="Blow",
+        position=(0, 0, 0.2),
+        size=(0.5, 0.5, 0.3),
+        density=0.0,
+        outward=4.0,
+        grip=60.0,
+        start=0.1,
+        temperature=0.0,
     )
     effect = effect_of(lying, smoke(trail(density=200.0, point_size=4.0, point_least=0.001), blow), frames=10)
     plans = plans_of(effect, None)
-    assert set(plans["smoke"].group) == {"sparks", "smoke"} and plans["smoke"].keys[3] != plans["sparks"].keys[3]
+    assert (
+        set(plans["smoke"].group) == {"sparks", "smoke"} and plans["smoke"].keys[3] != plans["sparks"].keys[3]
+    )
     plan, store = done(effect, tmp_path, "smoke")
     assert gas_at(plan, store, 2).density.max() == 0 and gas_at(plan, store, 9).density.max() > 0.05
     # a run that begins again from its middle gives the same
@@ -294,7 +399,16 @@ def test_a_bed_feeds_the_gas_that_wakes_it_in_one_group(tmp_path: Path):
 
 
 def test_particles_give_birth_over_their_life_at_their_place(tmp_path: Path):
-    child = PointSource(id="child", name="Child", shape="particles", of="sparks", rate=240.0, speed=0.0, stays=True, width=0.01)
+    child = PointSource(
+        id="child",
+        name="Child",
+        shape="particles",
+        of="sparks",
+        rate=240.0,
+        speed=0.0,
+        stays=True,
+        width=0.01,
+    )
     plan, store = done(effect_of(sparks(thrower(life=0.15)), sparks(child, id="embers")), tmp_path, "embers")
     p = points_at(plan, store, 5).points
     assert len(p) == pytest.approx(0.15 * 240, abs=1)
@@ -303,12 +417,28 @@ def test_particles_give_birth_over_their_life_at_their_place(tmp_path: Path):
     np.testing.assert_allclose(gaps, 1 / 240, rtol=1e-3)
 
 
-@pytest.mark.parametrize("on, count, at", [("birth", 5, (-0.8, 1.0)), ("death", 5, (0.55, 1.0)), ("bounce", 5, (None, 0.1))])
+@pytest.mark.parametrize(
+    "on, count, at", [("birth", 5, (-0.8, 1.0)), ("death", 5, (0.55, 1.0)), ("bounce", 5, (None, 0.1))]
+)
 def test_particles_give_birth_at_their_moments(tmp_path: Path, on: str, count: int, at: tuple):
     falling = STRAIGHT.model_copy(update={"ground": "bounce", "bounce": 0.2}) if on == "bounce" else STRAIGHT
     way = {"direction": (1, 0, -3)} if on == "bounce" else {}
-    child = PointSource(id="child", name="Child", shape="particles", of="sparks", born_on=on, burst=count, rate=0.0, speed=0.0, stays=True)
-    plan, store = done(effect_of(sparks(thrower(life=0.15, **way), motion=falling), sparks(child, id="embers")), tmp_path, "embers")
+    child = PointSource(
+        id="child",
+        name="Child",
+        shape="particles",
+        of="sparks",
+        born_on=on,
+        burst=count,
+        rate=0.0,
+        speed=0.0,
+        stays=True,
+    )
+    plan, store = done(
+        effect_of(sparks(thrower(life=0.15, **way), motion=falling), sparks(child, id="embers")),
+        tmp_path,
+        "embers",
+    )
     p = points_at(plan, store, 5).points
     assert len(p) == count and len(np.unique(p.id)) == count
     if at[0] is not None:
@@ -337,14 +467,20 @@ def test_births_beyond_the_limit_are_counted(tmp_path: Path):
     plan, store = done(effect_of(sparks(thrower(burst=50), most=30)), tmp_path, "sparks")
     frame = points_at(plan, store, 5)
     assert len(frame.points) == 30 and frame.meta["lost"]["refused"] == 20
-    plan, store = done(effect_of(sparks(thrower(rate=2400.0, burst=0, start=0.0, stays=True), most=30)), tmp_path, "sparks")
+    plan, store = done(
+        effect_of(sparks(thrower(rate=2400.0, burst=0, start=0.0, stays=True), most=30)), tmp_path, "sparks"
+    )
     frame = points_at(plan, store, 5)
     assert len(frame.points) == 30 and frame.meta["lost"]["refused"] > 400
 
 
 @pytest.mark.parametrize(
     "change, sentence",
-    [({"of": "gone"}, "names the layer 'gone'"), ({"of": "sparks"}, "names its own layer"), ({"of": "smoke"}, "which is a gas")],
+    [
+        ({"of": "gone"}, "names the layer 'gone'"),
+        ({"of": "sparks"}, "names its own layer"),
+        ({"of": "smoke"}, "hands over a gas and not particles"),
+    ],
 )
 def test_links_to_nothing_or_to_the_wrong_kind_are_refused(change: dict, sentence: str):
     child = PointSource(id="child", name="Child", shape="particles", **change)
@@ -370,6 +506,10 @@ def test_only_props_that_take_part_change_the_keys():
 
 
 def test_children_carry_their_parents_colour(tmp_path: Path):
-    child = PointSource(id="child", name="Child", shape="particles", of="sparks", rate=100.0, coloured=True, colour=(0, 0, 0))
-    plan, store = done(effect_of(sparks(thrower(colour=(0.2, 0.9, 0.1))), sparks(child, id="embers")), tmp_path, "embers")
+    child = PointSource(
+        id="child", name="Child", shape="particles", of="sparks", rate=100.0, coloured=True, colour=(0, 0, 0)
+    )
+    plan, store = done(
+        effect_of(sparks(thrower(colour=(0.2, 0.9, 0.1))), sparks(child, id="embers")), tmp_path, "embers"
+    )
     assert np.allclose(points_at(plan, store, 5).points.colour, (0.2, 0.9, 0.1))

@@ -18,8 +18,9 @@ from tenka.effect import storage
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import Document, replaced
 from tenka.effect.model import DomainBox, Effect, Quality
-from tenka.run.driver import CHECKPOINT_EVERY, Plan, simulate
+from tenka.run.driver import CHECKPOINT_EVERY, simulate
 from tenka.run.frames import frame_of_state, state_of_frame
+from tenka.run.plans import Plan
 from tenka.run.session import REST_SECONDS, Session
 
 LIFT = "layers.puff.motion.lift"
@@ -55,9 +56,17 @@ def test_a_look_a_name_or_a_delivery_does_not_change_the_keys():
 
 @pytest.mark.parametrize(
     "path,value",
-    ((LIFT, 1.7), (WIND, 2.0), ("seed", 5), ("layers.puff.domain.voxel", 0.25), ("layers.puff.sources.source.density", 3.0),
-     ("forces.eddies.passed_over", True), ("layers.puff.quality.courant", 1.0), ("layers.puff.passed_over", True)),
-)  # fmt: skip
+    (
+        (LIFT, 1.7),
+        (WIND, 2.0),
+        ("seed", 5),
+        ("layers.puff.domain.voxel", 0.25),
+        ("layers.puff.sources.source.density", 3.0),
+        ("forces.eddies.passed_over", True),
+        ("layers.puff.quality.courant", 1.0),
+        ("layers.puff.passed_over", True),
+    ),
+)
 def test_whatever_shapes_the_motion_changes_every_key(path: str, value: object):
     before, after = keys(small_effect()), keys(replaced(small_effect(), path, value))
     assert not set(before.values()) & set(after.values())
@@ -81,7 +90,11 @@ def test_a_prop_counts_only_where_it_feeds():
     effect = small_effect()
     moved = "props.box.position"
     assert keys(replaced(effect, moved, (0.1, 0, 0))) == keys(effect)
-    fed = replaced(replaced(effect, "layers.puff.sources.source.prop", "box"), "layers.puff.sources.source.shape", "surface")
+    fed = replaced(
+        replaced(effect, "layers.puff.sources.source.prop", "box"),
+        "layers.puff.sources.source.shape",
+        "surface",
+    )
     assert keys(replaced(fed, moved, (0.1, 0, 0))) != keys(fed)
 
 
@@ -151,7 +164,12 @@ def test_a_cancelled_run_goes_on_to_the_same_arrays(tmp_path: Path):
     store = FrameStore(tmp_path / "a")
     progress = Progress()
     with pytest.raises(Cancelled):
-        simulate(plan, store, progress, made=lambda _, f, frame, report: progress.cancel() if f == CHECKPOINT_EVERY + 3 else None)
+        simulate(
+            plan,
+            store,
+            progress,
+            made=lambda _, f, frame, report: progress.cancel() if f == CHECKPOINT_EVERY + 3 else None,
+        )
     assert sum(plan.stored(store)) == CHECKPOINT_EVERY + 4
     report = simulate(plan, store, Progress())
     assert report.simulated == 24 - CHECKPOINT_EVERY - 4
@@ -174,12 +192,17 @@ def test_a_killed_run_leaves_whole_frames_and_goes_on(tmp_path: Path):
     file = tmp_path / "e.tenka"
     storage.save(effect, file)
     code = (
-        "import sys\nfrom pathlib import Path\nfrom tenka.base.jobs import Progress\nfrom tenka.cache.store import FrameStore\n"
-        "from tenka.effect import storage\nfrom tenka.run.driver import Plan, simulate\n"
+        "import sys\nfrom pathlib import Path\nfrom tenka.base.jobs import Progress\nfrom "
+        "tenka.cache.store import FrameStore\n"
+        "from tenka.effect import storage\nfrom tenka.run.driver import simulate\n"
+        "from tenka.run.plans import Plan\n"
         "plan = Plan.of(storage.load(Path(sys.argv[1])))\n"
-        "simulate(plan, FrameStore(Path(sys.argv[2])), Progress(), made=lambda _, f, *more: print(f, flush=True))\n"
+        "simulate(plan, FrameStore(Path(sys.argv[2])), Progress(), made=lambda _, f, *more: print(f, "
+        "flush=True))\n"
     )
-    process = subprocess.Popen([sys.executable, "-c", code, str(file), str(tmp_path / "s")], stdout=subprocess.PIPE, text=True)
+    process = subprocess.Popen(
+        [sys.executable, "-c", code, str(file), str(tmp_path / "s")], stdout=subprocess.PIPE, text=True
+    )
     assert process.stdout is not None
     while (line := process.stdout.readline()) and int(line) < 15:
         pass
@@ -219,7 +242,9 @@ def session_for(effect: Effect, folder: Path) -> Session:
     return session
 
 
-def test_an_edit_while_playing_shows_in_the_next_frame_and_the_clean_run_equals_one_from_scratch(tmp_path: Path):
+def test_an_edit_while_playing_shows_in_the_next_frame_and_the_clean_run_equals_one_from_scratch(
+    tmp_path: Path,
+):
     effect = small_effect(seconds=1.0)
     session = session_for(effect, tmp_path / "a")
     try:

@@ -16,7 +16,7 @@ from tenka.effect import storage
 from tenka.effect.courses import Wave
 from tenka.effect.document import differences, replaced, with_trial
 from tenka.effect.model import Effect, Swirl, Trial
-from tenka.run.driver import Plan
+from tenka.run.plans import Plan
 from tenka.run.session import Session
 
 LIFT = "layers.puff.motion.lift"

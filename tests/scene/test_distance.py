@@ -51,8 +51,16 @@ def test_an_open_sheet_has_no_inside():
 
 
 def test_two_solids_in_one_mesh_are_both_solid():
-    pair = joined([box((0.4, 0.4, 0.4), (1, 1, 1)), Mesh(primitive("sphere", (1, 1, 1)).points + np.float32([1.2, 0, 0]), primitive("sphere", (1, 1, 1)).faces,
-                                                        primitive("sphere", (1, 1, 1)).colours)])  # fmt: skip
+    pair = joined(
+        [
+            box((0.4, 0.4, 0.4), (1, 1, 1)),
+            Mesh(
+                primitive("sphere", (1, 1, 1)).points + np.float32([1.2, 0, 0]),
+                primitive("sphere", (1, 1, 1)).faces,
+                primitive("sphere", (1, 1, 1)).colours,
+            ),
+        ]
+    )
     inside = distance_field(pair, 0.04).at(np.array([[0, 0, 0.2], [1.2, 0, 0.5], [0.6, 0, 0.2]]))
     assert inside[0] < -0.1 and inside[1] < -0.3 and inside[2] > 0.1
 
@@ -69,15 +77,21 @@ def test_two_solids_in_one_mesh_are_both_solid():
         ("capsule", (0, 0, 1.0), 0.5),
     ],
 )
-def test_forms_of_one_metre_have_their_distances(shape: str, point: tuple[float, float, float], distance: float):
+def test_forms_of_one_metre_have_their_distances(
+    shape: str, point: tuple[float, float, float], distance: float
+):
     assert form_distance(shape, np.ones(3), np.array([point], float))[0] == pytest.approx(distance, abs=1e-6)
 
 
 def test_a_torus_and_a_curve_have_their_distances():
-    ring = form_distance("torus", np.array([2.0, 2.0, 0.4]), np.array([[0.8, 0, 0], [0, 0, 0], [0.8, 0, 0.5]]))
+    ring = form_distance(
+        "torus", np.array([2.0, 2.0, 0.4]), np.array([[0.8, 0, 0], [0, 0, 0], [0.8, 0, 0.5]])
+    )
     np.testing.assert_allclose(ring, [-0.2, 0.6, 0.3], atol=1e-9)
     bent = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0.0]])
-    np.testing.assert_allclose(curve_distance(bent, np.array([[0.5, 0.3, 0], [1.4, 0.5, 0], [1, 1, 2.0]])), [0.3, 0.4, 2.0])
+    np.testing.assert_allclose(
+        curve_distance(bent, np.array([[0.5, 0.3, 0], [1.4, 0.5, 0], [1, 1, 2.0]])), [0.3, 0.4, 2.0]
+    )
 
 
 def test_the_gradient_points_away():
@@ -101,7 +115,9 @@ def test_a_child_is_carried_by_its_parents_turn_and_shift():
     pose = pose_at(tip, (arm, tip), 0.0)
     np.testing.assert_allclose(pose.origin, [1, 3, 2], atol=1e-12)
     np.testing.assert_allclose(pose.to_scene(np.array([[1.0, 0, 0]])), [[1, 4, 2]], atol=1e-12)
-    np.testing.assert_allclose(pose.to_own(pose.to_scene(np.array([[0.3, -2, 1.0]]))), [[0.3, -2, 1.0]], atol=1e-12)
+    np.testing.assert_allclose(
+        pose.to_own(pose.to_scene(np.array([[0.3, -2, 1.0]]))), [[0.3, -2, 1.0]], atol=1e-12
+    )
 
 
 def test_who_carries_himself_is_refused_and_who_moves_is_known():
@@ -116,7 +132,9 @@ def test_who_carries_himself_is_refused_and_who_moves_is_known():
 
 
 @given(st.floats(-170, 170), st.floats(-80, 80), st.tuples(*[st.floats(-3, 3)] * 3))
-def test_motion_between_poses_carries_points_along_their_way(turn: float, tilt: float, shift: tuple[float, float, float]):
+def test_motion_between_poses_carries_points_along_their_way(
+    turn: float, tilt: float, shift: tuple[float, float, float]
+):
     """For a small step, v dt is where each point went, to second order."""
     dt = 1e-3
     start = Prop(id="p", name="P", turn=turn, tilt=tilt)

@@ -1,4 +1,5 @@
-"""Meshes from files made by other libraries: axes, units, colours, parts, clips, cameras, thinning, copies; and what is broken."""
+"""Meshes from files made by other libraries: axes, units, colours, parts, clips, cameras, thinning, copies;
+and what is broken."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ from tenka.scene import files
 from tenka.scene.files import faults, load, read, upright
 from tenka.scene.meshes import box, joined, primitive
 from tenka.scene.props import clip_time, eyes_of, own_mesh, scattered, scene_mesh, thinned, told_of
-from tenka.scene.rig import Channel, read_rig
+from tenka.scene.rig import Channel
+from tenka.scene.rigfile import read_rig
 
 SIZE = (0.4, 0.6, 1.0)
 
@@ -71,7 +73,12 @@ def test_a_picture_gives_each_face_its_colour(tmp_path: Path):
     uv = np.array([[0.1, 0.5], [0.2, 0.5], [0.1, 0.6], [0.8, 0.5], [0.9, 0.5], [0.8, 0.6]])
     points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [2, 0, 0], [3, 0, 0], [2, 1, 0]], float)
     material = trimesh.visual.material.PBRMaterial(baseColorTexture=picture, name="glaze")
-    mesh = trimesh.Trimesh(points, [[0, 1, 2], [3, 4, 5]], visual=trimesh.visual.TextureVisuals(uv=uv, material=material), process=False)
+    mesh = trimesh.Trimesh(
+        points,
+        [[0, 1, 2], [3, 4, 5]],
+        visual=trimesh.visual.TextureVisuals(uv=uv, material=material),
+        process=False,
+    )
     trimesh.Scene(mesh).export(tmp_path / "a.glb")
     found = load(tmp_path / "a.glb")
     np.testing.assert_allclose(found.colours, [[1, 0, 0], [0, 0, 1]], atol=1e-6)
@@ -82,13 +89,21 @@ def glb(points: np.ndarray, faces: np.ndarray, **more: object) -> gl.GLTF2:
     """A GLB of one mesh, by pygltflib."""
     a, b = np.asarray(points, np.float32).tobytes(), np.asarray(faces, np.uint32).tobytes()
     doc = gl.GLTF2(
-        scene=0, scenes=[gl.Scene(nodes=[0])], nodes=[gl.Node(mesh=0, name="part")], buffers=[gl.Buffer(byteLength=len(a) + len(b))],
+        scene=0,
+        scenes=[gl.Scene(nodes=[0])],
+        nodes=[gl.Node(mesh=0, name="part")],
+        buffers=[gl.Buffer(byteLength=len(a) + len(b))],
         meshes=[gl.Mesh(primitives=[gl.Primitive(attributes=gl.Attributes(POSITION=0), indices=1)])],
-        bufferViews=[gl.BufferView(buffer=0, byteOffset=0, byteLength=len(a)), gl.BufferView(buffer=0, byteOffset=len(a), byteLength=len(b))],
-        accessors=[gl.Accessor(bufferView=0, componentType=gl.FLOAT, count=len(points), type="VEC3"),
-                   gl.Accessor(bufferView=1, componentType=gl.UNSIGNED_INT, count=np.size(faces), type="SCALAR")],
+        bufferViews=[
+            gl.BufferView(buffer=0, byteOffset=0, byteLength=len(a)),
+            gl.BufferView(buffer=0, byteOffset=len(a), byteLength=len(b)),
+        ],
+        accessors=[
+            gl.Accessor(bufferView=0, componentType=gl.FLOAT, count=len(points), type="VEC3"),
+            gl.Accessor(bufferView=1, componentType=gl.UNSIGNED_INT, count=np.size(faces), type="SCALAR"),
+        ],
         **more,
-    )  # fmt: skip
+    )
     doc.set_binary_blob(a + b)
     return doc
 
@@ -127,9 +142,20 @@ def broken(tmp_path: Path, kind: str) -> Path:
 
 @pytest.mark.parametrize(
     ("kind", "words"),
-    [("corners", "names corners"), ("nan", "not numbers"), ("flat", "without area"), ("loop", "hang from"), ("twice", "hang from two"),
-     ("short", "breaks off"), ("far", "broken off"), ("draco", "compressed"), ("empty", "no triangles"), ("cut", "off"), ("noise", "broken off")],
-)  # fmt: skip
+    [
+        ("corners", "names corners"),
+        ("nan", "not numbers"),
+        ("flat", "without area"),
+        ("loop", "hang from"),
+        ("twice", "hang from two"),
+        ("short", "breaks off"),
+        ("far", "broken off"),
+        ("draco", "compressed"),
+        ("empty", "no triangles"),
+        ("cut", "off"),
+        ("noise", "broken off"),
+    ],
+)
 def test_a_broken_mesh_is_one_sentence(tmp_path: Path, kind: str, words: str):
     with pytest.raises(BadInput, match=words) as told:
         load(broken(tmp_path, kind))
@@ -138,7 +164,9 @@ def test_a_broken_mesh_is_one_sentence(tmp_path: Path, kind: str, words: str):
 
 @pytest.mark.parametrize("ending", [".obj", ".ply", ".stl"])
 @given(data=st.binary(max_size=300))
-def test_noise_is_never_more_than_a_sentence(tmp_path_factory: pytest.TempPathFactory, ending: str, data: bytes):
+def test_noise_is_never_more_than_a_sentence(
+    tmp_path_factory: pytest.TempPathFactory, ending: str, data: bytes
+):
     file = tmp_path_factory.mktemp("noise") / f"noise{ending}"
     file.write_bytes(data)
     with pytest.raises(BadInput):
@@ -159,17 +187,23 @@ def test_open_and_crowded_edges_are_told():
     lid_off = faults(type(shut)(shut.points, shut.faces[:-2], shut.colours[:-2]))
     assert "4 open edges" in lid_off[0]
     fin = type(shut)(
-        np.vstack([shut.points, [[2, 2, 2]]]).astype(np.float32), np.vstack([shut.faces, [[0, 1, 8]]]), np.ones((13, 3), np.float32)
+        np.vstack([shut.points, [[2, 2, 2]]]).astype(np.float32),
+        np.vstack([shut.faces, [[0, 1, 8]]]),
+        np.ones((13, 3), np.float32),
     )
     assert any("more than two" in fault for fault in faults(fin))
 
 
 def test_turns_run_along_the_great_circle_and_steps_hold():
     quarter = np.array([0.0, 0.0, math.sin(math.pi / 4), math.cos(math.pi / 4)])
-    turn = Channel(0, "rotation", np.array([0.0, 1.0]), np.array([[0, 0, 0, 1.0], -quarter]), "LINEAR")  # the long way is not taken
+    turn = Channel(
+        0, "rotation", np.array([0.0, 1.0]), np.array([[0, 0, 0, 1.0], -quarter]), "LINEAR"
+    )  # the long way is not taken
     angle = math.pi / 2 * 0.3
     found = turn.at(0.3)
-    np.testing.assert_allclose(found * np.sign(found[3]), [0, 0, math.sin(angle / 2), math.cos(angle / 2)], atol=1e-12)
+    np.testing.assert_allclose(
+        found * np.sign(found[3]), [0, 0, math.sin(angle / 2), math.cos(angle / 2)], atol=1e-12
+    )
     held = Channel(0, "translation", np.array([0.0, 1.0]), np.array([[0.0, 0, 0], [1, 0, 0]]), "STEP")
     assert held.at(0.99)[0] == 0.0 and held.at(1.0)[0] == 1.0 and held.at(7.0)[0] == 1.0
 
@@ -194,7 +228,11 @@ def test_a_skin_at_rest_is_the_mesh_as_it_was_modelled():
     rig = read_rig(CANVAS)
     low, high = read(CANVAS).mesh.bounds
     np.testing.assert_allclose(high - low, [canvas.WIDE, canvas.HIGH, 0.0], atol=1e-5)
-    assert rig.credit == canvas.CREDIT and [c.name for c in rig.clips] == ["flap"] and rig.clips[0].seconds == pytest.approx(canvas.PERIOD)
+    assert (
+        rig.credit == canvas.CREDIT
+        and [c.name for c in rig.clips] == ["flap"]
+        and rig.clips[0].seconds == pytest.approx(canvas.PERIOD)
+    )
     again = np.concatenate([p.points for p in rig.pieces])
     np.testing.assert_allclose(rig.posed(), again, atol=1e-6)
 
@@ -220,7 +258,9 @@ def test_a_clip_moves_a_prop_and_repeats_holds_or_turns_back():
     np.testing.assert_allclose(at[2], at[0], atol=1e-5)
     held, back = (prop.model_copy(update={"clip_end": e}) for e in ("hold", "back"))
     assert clip_time(held, 2.0, 99.0) == 2.0 and clip_time(held, 2.0, 0.0) == 0.0
-    assert clip_time(back, 2.0, 1.0 + 2.5) == pytest.approx(1.5) and clip_time(back, 2.0, 1.5) == pytest.approx(0.5)
+    assert clip_time(back, 2.0, 1.0 + 2.5) == pytest.approx(1.5) and clip_time(
+        back, 2.0, 1.5
+    ) == pytest.approx(0.5)
     with pytest.raises(BadInput, match="no clip 'wave'"):
         own_mesh(prop.model_copy(update={"clip": "wave"}), None, 0.0)
 
@@ -251,7 +291,9 @@ def test_copies_lie_in_their_spread_and_are_the_same_each_time():
     assert 2.5 < high[0] - low[0] < 3.6 and high[1] - low[1] < 1.6 and low[2] == 0.0
     sides = np.sort(np.ptp(mesh.points.reshape(40, 8, 3)[:, :, 2], axis=1))
     assert sides[0] < 0.13 and sides[-1] > 0.27
-    np.testing.assert_array_equal(scattered(primitive("box", prop.colour).scaled(prop.size), prop).points, mesh.points)
+    np.testing.assert_array_equal(
+        scattered(primitive("box", prop.colour).scaled(prop.size), prop).points, mesh.points
+    )
 
 
 def test_a_camera_of_a_file_is_looked_through_where_the_prop_stands():

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from tenka.effect.courses import Key, Keys
 from tenka.effect.model import GasLayer, Prop, Source, Swirl
 from tenka.gas.settings import resolve
-from tenka.run.driver import Plan
+from tenka.run.plans import Plan
 from tenka.scene.poses import along, moves, pose_at, way_of
 
 SQUARE = ((0.0, 0.0, 0.0), (1.0, 0.0, 0.0), (1.0, 1.0, 0.0), (0.0, 1.0, 0.0))
@@ -35,8 +35,14 @@ def test_equal_shares_are_equal_ways():
 
 
 def test_a_thing_goes_along_its_path_and_faces_ahead():
-    cart = Prop(id="cart", name="Cart", position=(5.0, 0.0, 0.0), path=((0, 0, 0), (0, 4, 0)), faces_path=True,
-                travel=Keys(keys=(Key(t=0, v=0, ease="linear"), Key(t=2, v=1))))  # fmt: skip
+    cart = Prop(
+        id="cart",
+        name="Cart",
+        position=(5.0, 0.0, 0.0),
+        path=((0, 0, 0), (0, 4, 0)),
+        faces_path=True,
+        travel=Keys(keys=(Key(t=0, v=0, ease="linear"), Key(t=2, v=1))),
+    )
     pose = pose_at(cart, (cart,), 1.0)
     np.testing.assert_allclose(pose.origin, [5, 2, 0], atol=1e-9)
     np.testing.assert_allclose(pose.turn @ [1, 0, 0], [0, 1, 0], atol=1e-9)
@@ -44,20 +50,31 @@ def test_a_thing_goes_along_its_path_and_faces_ahead():
 
 
 def test_a_source_on_a_path_is_given_its_speed():
-    source = Source(id="s", name="S", path=((0, 0, 0), (3, 0, 0)), travel=Keys(keys=(Key(t=0, v=0, ease="linear"), Key(t=1.5, v=1))))
+    source = Source(
+        id="s",
+        name="S",
+        path=((0, 0, 0), (3, 0, 0)),
+        travel=Keys(keys=(Key(t=0, v=0, ease="linear"), Key(t=1.5, v=1))),
+    )
     inputs = resolve(GasLayer(id="g", name="G", sources=(source,)), (), (), 1, 24.0, 0.5, 1 / 24)
     motion = inputs.sources[0].motion
     assert motion is not None
     np.testing.assert_allclose(motion.speed, [2, 0, 0], atol=1e-6)
 
 
-@pytest.mark.parametrize(("ratio", "tilt", "expected"), [(1.0, 0.0, 0.75), (-2.0, 0.0, -1.5), (1.0, 90.0, 0.0)])
+@pytest.mark.parametrize(
+    ("ratio", "tilt", "expected"), [(1.0, 0.0, 0.75), (-2.0, 0.0, -1.5), (1.0, 90.0, 0.0)]
+)
 def test_a_swirl_keeps_in_step_with_the_prop_that_turns_it(ratio: float, tilt: float, expected: float):
-    paddle = Prop(id="paddle", name="Paddle", turn=Keys(keys=(Key(t=0, v=0, ease="linear"), Key(t=4, v=4 * 270.0))))
+    paddle = Prop(
+        id="paddle", name="Paddle", turn=Keys(keys=(Key(t=0, v=0, ease="linear"), Key(t=4, v=4 * 270.0)))
+    )
     swirl = Swirl(id="w", name="W", spin=0.0, turned_by="paddle", step_ratio=ratio, tilt=tilt)
     inputs = resolve(GasLayer(id="g", name="G"), (swirl,), (paddle,), 1, 24.0, 1.0, 1 / 48)
     assert inputs.locals[0].numbers[2] == pytest.approx(expected, abs=1e-6)
-    assert math.isclose(resolve(GasLayer(id="g", name="G"), (swirl,), (), 1, 24.0, 1.0, 1 / 48).locals[0].numbers[2], 0.0)
+    assert math.isclose(
+        resolve(GasLayer(id="g", name="G"), (swirl,), (), 1, 24.0, 1.0, 1 / 48).locals[0].numbers[2], 0.0
+    )
 
 
 def test_what_turns_a_swirl_is_part_of_a_frames_key():

@@ -23,9 +23,24 @@ class Meter(QWidget):
     def _show(self) -> None:
         book = self.state.ledger
         if book is not None:
-            lines = [f"{line.layer}, {line.route}: {line.ms:.3f} ms, {line.mb:.2f} MB, bound by {line.bound}" for line in book.lines]
+            lines = [
+                f"{line.layer}, {line.route}: {line.ms:.3f} ms, {line.mb:.2f} MB, bound by {line.bound}"
+                for line in book.lines
+            ]
+            lines += [str(missing) for missing in book.uncounted]
+            lines.append(
+                f"Updating, beside drawing: {book.update_ms:.3f} ms. The figures are {book.calibration}."
+            )
             self.setToolTip(
-                "\n".join([f"{book.tier.name} on {book.device.name}, {book.tier.copies} on screen at {book.tier.distance:g} m", *lines])
+                "\n".join(
+                    [
+                        (
+                            f"{book.tier.name} on {book.device.name}, {book.tier.copies} on screen at "
+                            f"{book.tier.distance:g} m"
+                        ),
+                        *lines,
+                    ]
+                )
             )
         self.update()
 
@@ -39,13 +54,18 @@ class Meter(QWidget):
             over = share > 1
             painter.setFont(theme.font(theme.BODY, QFont.Weight.Medium))
             painter.setPen(theme.colour(theme.BRICK if over else theme.TEXT))
-            text = f"{'▲ ' if over else ''}{now:.{digits}f}"
-            painter.drawText(QRectF(left, 4, 118, 18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            more = "+" if book is not None and book.uncounted else ""  # something seen is not counted
+            text = f"{'▲ ' if over else ''}{now:.{digits}f}{more}"
+            painter.drawText(
+                QRectF(left, 4, 118, 18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text
+            )
             used = painter.fontMetrics().horizontalAdvance(text + " ")
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour(theme.QUIET))
             painter.drawText(
-                QRectF(left + used, 4, 118, 18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, f"of {limit:g} {unit}"
+                QRectF(left + used, 4, 118, 18),
+                Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
+                f"of {limit:g} {unit}",
             )
             theme.draw_share(painter, QRectF(left, 25, 112, 3), share)
 

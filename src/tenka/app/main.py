@@ -8,34 +8,64 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
+from tenka.base.errors import TenkaError
+from tenka.base.jobs import Progress
 from tenka.demo import PLUME
+from tenka.effect import storage
+from tenka.effect.model import Effect
 
 
 def run_window(file: Path | None, picture: Path | None, station: str, size: tuple[int, int]) -> int:
-    """Open the window on `file` (the demo's plume by default); with `picture` draw it off-screen and leave."""
+    """Open the window on `file` (the demo's plume by default); with `picture` draw it off-screen and
+    leave."""
     if picture is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
     elif sys.platform.startswith("linux") and not (
         os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
     ):
-        print("There is no display here. To see the window all the same: ./start --picture OUT.png", file=sys.stderr)
+        print(
+            "There is no display here. To see the window all the same: ./start --picture OUT.png",
+            file=sys.stderr,
+        )
         return 2
     from PyQt6.QtWidgets import QApplication
 
     from tenka.app import theme
+    from tenka.app.faults import Faults
     from tenka.app.state import State
+    from tenka.app.warming import Warming
     from tenka.app.window import STATIONS, Window
+    from tenka.base.memory import settle_memory
+    from tenka.budget.warm import warm_up
 
     if station not in {s.lower() for s in STATIONS}:
-        print(f"--station: '{station}' is not a station; expected one of {', '.join(s.lower() for s in STATIONS)}.", file=sys.stderr)
+        print(
+            (
+                f"--station: '{station}' is not a station; expected one of "
+                f"{', '.join(s.lower() for s in STATIONS)}."
+            ),
+            file=sys.stderr,
+        )
         return 2
+    settle_memory()
     app = QApplication(["tenka"])
     theme.apply(app)
     state = State()
     window = Window(state)
+    faults = Faults(state.keep_now, window.show_notice)
+    faults.install()
     window.resize(*size)
-    opened = window.open(file or PLUME)
+    wanted = file or PLUME
+    warming = Warming(_peek(wanted))
+    if picture is not None and warming.waiting:
+        print("Compiling the kernels (once on a machine)", file=sys.stderr)
+        warm_up(Progress())
+        warming = Warming(_peek(wanted))
+    if warming.waiting:
+        return _wait_for_kernels(app, window, warming, wanted, faults)
+    opened = window.open(wanted)
     if not opened and file is not None:
         print(window.notice_text.text(), file=sys.stderr)
         if picture is not None:
@@ -44,8 +74,43 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
     window.show()
     if picture is None:
         window.tempo.set_playing(True)
-        return app.exec()
-    return _draw(app, window, picture, station)
+        warming.start()
+        code = app.exec()
+        warming.close()
+    else:
+        code = _draw(app, window, picture, station)
+    faults.remove()
+    return code
+
+
+def _peek(file: Path) -> Effect:
+    """The effect that will be opened, or an empty one when it cannot be: what is wrong is said later."""
+    try:
+        return storage.load(file)
+    except TenkaError:
+        return Effect()
+
+
+def _wait_for_kernels(app: Any, window: Any, warming: Any, file: Path, faults: Any) -> int:
+    """The window with progress in it; the effect opens when the kernels are there that it needs."""
+
+    def go_on() -> None:
+        window.notice.hide()
+        window.state.ready = True
+        if not window.open(file):
+            window.open(None)
+        window.tempo.set_playing(True)
+
+    window.state.ready = False
+    warming.moved.connect(window.show_notice)
+    warming.ready.connect(go_on)
+    window.show_notice("First start: compiling what this effect needs. It is done once on a machine.")
+    window.show()
+    warming.start()
+    code = app.exec()
+    warming.close()
+    faults.remove()
+    return code
 
 
 def _draw(app: object, window: object, picture: Path, station: str) -> int:
@@ -62,7 +127,13 @@ def _draw(app: object, window: object, picture: Path, station: str) -> int:
             time.sleep(0.01)
 
     print("Simulating what is not stored yet", file=sys.stderr)
-    settle(lambda: (state.status.stored and all(state.status.stored) and not state.status.running) or state.status.problem, 900)
+    settle(
+        lambda: (
+            (state.status.stored and all(state.status.stored) and not state.status.running)
+            or state.status.problem
+        ),
+        900,
+    )
     state.go(round(state.effect.frames * 0.62))
     window.go_to(station)
     if station == "proof":
@@ -71,7 +142,10 @@ def _draw(app: object, window: object, picture: Path, station: str) -> int:
         window.pack.start()
         settle(lambda: window.pack.progress is None, 900)
         window.go_to("proof")
-        settle(lambda: window.proof.package is not None and window.proof.package.folder == window.pack.target(), 60)
+        settle(
+            lambda: window.proof.package is not None and window.proof.package.folder == window.pack.target(),
+            60,
+        )
         window.proof.show_time(9.0)
         settle(lambda: window.proof.clock.text() == "9.00 s", 120)
     app.processEvents()  # type: ignore[attr-defined]

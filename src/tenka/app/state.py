@@ -6,7 +6,6 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tenka.app.strays import Finding, strays
 from tenka.app.timers import once
 from tenka.base.errors import BadInput, TenkaError
 from tenka.base.jobs import Worker
@@ -16,7 +15,9 @@ from tenka.demo import FOLDER
 from tenka.effect import storage
 from tenka.effect.document import Document, get
 from tenka.effect.model import Effect, GasLayer, Layer, Tier
-from tenka.run.session import LayerStatus, Session, Status
+from tenka.run.findings import Finding
+from tenka.run.kinds import KINDS
+from tenka.run.session import Session, Status
 
 AUTOSAVE_MS = 800
 WHOLE = "effect"  # the selection that is the effect itself: its length, rate and seed
@@ -37,10 +38,12 @@ class State(QObject):
     tier_chosen = pyqtSignal()
     _raw_news = pyqtSignal()
     _raw_costs = pyqtSignal(object)
+    _raw_kept = pyqtSignal(str)
 
     def __init__(self, store: FrameStore | None = None, journal_folder: Path | None = None) -> None:
         super().__init__()
         self.store = store or FrameStore()
+        self.ready = True  # whether the kernels are compiled that drawing and stepping need
         self.journal_folder = journal_folder
         self.document = Document()
         self.session = Session(self.store)
@@ -54,11 +57,14 @@ class State(QObject):
         self.ledger_problem = ""
         self.package: Path | None = None
         self._coster = Worker("ledger", lambda error: self._raw_costs.emit(error))
-        self._keeper = Worker("journal", lambda error: None)
+        self._keeper = Worker("journal", lambda error: self._raw_kept.emit(str(error)))
+        self._keep_problem = ""
+        self._on_disk = ""
         self._autosave = once(self, AUTOSAVE_MS, self._keep)
         self._news = once(self, NEWS_MS, self._take_news)
         self._raw_news.connect(lambda: None if self._news.isActive() else self._news.start())
         self._raw_costs.connect(self._take_costs)
+        self._raw_kept.connect(self._take_kept)
 
     # --- the document -------------------------------------------------------------------------
 
@@ -68,7 +74,8 @@ class State(QObject):
 
     @property
     def layer(self) -> Layer | None:
-        """The layer that is worked on: the selected one, or that of the selected source, or the last that was; else the first."""
+        """The layer that is worked on: the selected one, or that of the selected source, or the last that
+        was; else the first."""
         chosen = self.selection.split(".")
         wanted = chosen[1] if len(chosen) > 1 and chosen[0] == "layers" else self._focus
         found = next((layer for layer in self.effect.layers if layer.id == wanted), None)
@@ -92,19 +99,42 @@ class State(QObject):
         return self.document.file.resolve().parent if self.document.file else None
 
     def open(self, file: Path | None) -> None:
-        """Open an effect; on a fault nothing changes and the sentence is raised. Edits after a crash come back."""
+        """Open an effect; on a fault nothing changes and the sentence is raised. Edits after a crash come
+        back."""
         effect = storage.load(file) if file is not None else Effect(layers=())
-        journal = storage.Journal(file, self.journal_folder)
-        recovered = journal.recover(effect)
+        on_disk = storage.content(file)
+        journal, recovered = self._journal_of(file, effect)
         self._adopt(Document(effect, file), journal)
+        self._on_disk = on_disk
         if recovered is not None:
             self.document.apply(recovered.effect, "Recover unsaved edits")
-            self.noticed.emit("Edits that were not saved came back after a crash. Undo returns to the saved file.")
+            self.noticed.emit(
+                "Edits that were not saved came back after a crash. Undo returns to the saved file."
+            )
 
-    def _adopt(self, document: Document, journal: storage.Journal) -> None:
+    def _journal_of(
+        self, file: Path | None, effect: Effect | None
+    ) -> tuple[storage.Journal | None, storage.Recovered | None]:
+        """A journal for a file, and what an earlier one of it held; none where there can be none, which is
+        said."""
+        try:
+            journal = storage.Journal(file, self.journal_folder)
+        except TenkaError as error:
+            self._take_kept(str(error))
+            return None, None
+        recovered = journal.recover(effect) if effect is not None else None
+        if journal.set_aside is not None:
+            self.noticed.emit(f"An autosave that cannot be read was set aside as {journal.set_aside}.")
+        return journal, recovered
+
+    def _adopt(self, document: Document, journal: storage.Journal | None) -> None:
         self.session.close()
+        if self.journal is not None:
+            self.journal.close()
         self.document, self.journal = document, journal
-        self.session = Session(self.store, self.document.file.resolve() if self.document.file else None, self._raw_news.emit)
+        self.session = Session(
+            self.store, self.document.file.resolve() if self.document.file else None, self._raw_news.emit
+        )
         self.document.listen(self._on_change)
         self.frame = 0
         self.package = None
@@ -117,19 +147,47 @@ class State(QObject):
         self.moved.emit(0)
         self._ask_costs()
 
+    def _refuse_to_overwrite(self, file: Path) -> None:
+        """Notice, once, that what stands in the open file is not what was read or saved there."""
+        now = storage.content(file)
+        if not now or now == self._on_disk:
+            return
+        self._on_disk = now
+        raise BadInput(
+            "was changed by another program since it was opened; save once more to overwrite that, or save "
+            "elsewhere (Ctrl+Shift+S)",
+            file=file,
+        )
+
     def save(self, file: Path) -> None:
-        effect = storage.moved(self.effect, self.folder, file.resolve().parent) if self.folder is not None else self.effect
+        """Write the effect; a file that others changed meanwhile is not overwritten at the first try.
+
+        Raises
+        ------
+        BadInput
+            In one sentence; nothing has changed then.
+        """
+        same = self.document.file is not None and file.resolve() == self.document.file.resolve()
+        if same:
+            self._refuse_to_overwrite(file)
+        effect = (
+            storage.moved(self.effect, self.folder, file.resolve().parent)
+            if self.folder is not None
+            else self.effect
+        )
         storage.save(effect, file)
+        self._on_disk = storage.content(file)
         if effect is not self.effect:
-            self.document.file = file  # meshes are found from the new folder before anything asks for them
+            self.document.file = file  # files are found from the new folder before anything asks for them
             self.session.file = file.resolve()
             self.document.apply(effect, "Save elsewhere")
-        moved = self.document.file is None or file.resolve() != self.document.file.resolve()
         if self.journal is not None:
             self.journal.drop()
         self.document.mark_saved(file)
-        if moved:
-            self.journal = storage.Journal(file, self.journal_folder)
+        if not same:
+            if self.journal is not None:
+                self.journal.close()
+            self.journal, _ = self._journal_of(file, None)
             self.session.file = file.resolve()
         self.said.emit(f"Saved {file.name}")
 
@@ -159,10 +217,27 @@ class State(QObject):
         journal, effect = self.journal, self.effect
         if journal is None:
             return
-        if self.document.unsaved:
-            self._keeper.ask(lambda: journal.keep(effect))
-        else:
-            self._keeper.ask(journal.drop)
+        unsaved = self.document.unsaved
+
+        def work() -> None:
+            if unsaved:
+                journal.keep(effect)
+            else:
+                journal.drop()
+            self._raw_kept.emit("")
+
+        self._keeper.ask(work)
+
+    def keep_now(self) -> None:
+        """Write the journal at once, from the interface thread: something has failed."""
+        if self.journal is not None and self.document.unsaved:
+            self.journal.keep(self.effect)
+
+    def _take_kept(self, problem: str) -> None:
+        """What the last autosave said: a fault is told once, and again when it is another."""
+        if problem and problem != self._keep_problem:
+            self.noticed.emit(f"Autosave does not work: {problem} Save by hand (Ctrl+S).")
+        self._keep_problem = problem
 
     # --- selection, time, news ----------------------------------------------------------------
 
@@ -182,7 +257,8 @@ class State(QObject):
 
     @property
     def package_folder(self) -> Path:
-        """Where a package goes unless another place is chosen: beside the effect, or in the home folder for a demo."""
+        """Where a package goes unless another place is chosen: beside the effect, or in the home folder for a
+        demo."""
         file = self.document.file
         name = f"{file.stem}_package" if file is not None else "effect_package"
         if self.folder is None or self.folder == FOLDER.resolve():
@@ -194,8 +270,10 @@ class State(QObject):
         return self.frame / self.effect.rate
 
     def _take_news(self) -> None:
-        self.status = self.session.status
+        before, self.status = self.status, self.session.status
         self.news.emit()
+        if (before.running and not self.status.running) or not self.ledgers:
+            self._ask_costs()  # kinds whose size only a simulation tells are known now
 
     # --- cost ---------------------------------------------------------------------------------
 
@@ -205,12 +283,12 @@ class State(QObject):
         self.costed.emit()
 
     def _ask_costs(self) -> None:
-        effect = self.effect
+        effect, figures = self.effect, {id: of.figures for id, of in self.status.layers.items()}
 
         def work() -> None:
             found: dict[str, Ledger] = {}
             for tier in effect.tiers:
-                found[tier.id] = ledger(effect, tier.id)
+                found[tier.id] = ledger(effect, tier.id, figures)
             self._raw_costs.emit(found)
 
         self._coster.ask(work)
@@ -240,13 +318,21 @@ class State(QObject):
         for layer in self.effect.layers:
             if layer.hidden:
                 continue
-            if isinstance(layer, GasLayer):
-                found += cut_offs(self.effect, layer, self.status.of(layer.id))
-            else:
-                found += strays(self.effect, layer, self.status.of(layer.id))
+            if layer.kind in KINDS and layer.id in self.status.layers:
+                figures = self.status.layers[layer.id].figures
+                found += KINDS[layer.kind].findings(self.effect, layer, figures)
         book = self.ledger
+        for missing in book.uncounted if book is not None and not self.status.running else ():
+            found.append(Finding(str(missing).rstrip(".")))
+        for note in book.notes if book is not None else ():
+            found.append(Finding(note.rstrip(".")))
         if book is not None and book.over:
-            what = [f"{book.ms:.2f} of {book.tier.ms:g} ms"] if book.ms > book.tier.ms else []
+            what = [f"{book.ms:.2f} of {book.tier.ms:g} ms drawing"] if book.ms > book.tier.ms else []
+            what += (
+                [f"{book.update_ms:.2f} of {book.tier.ms:g} ms updating"]
+                if book.update_ms > book.tier.ms
+                else []
+            )
             what += [f"{book.mb:.1f} of {book.tier.mb:g} MB"] if book.mb > book.tier.mb else []
             found.append(Finding(f"Over {book.tier.name}'s budget: {', '.join([*what, *book.problems])}"))
         return found
@@ -256,30 +342,5 @@ class State(QObject):
         self.session.close()
         self._coster.close()
         self._keeper.close()
-
-
-WALLS = ("low x", "high x", "low y", "high y", "floor", "ceiling")
-SEEN = 0.06  # share of the densest smoke that shows when it is cut
-
-
-def cut_offs(effect: Effect, layer: GasLayer, status: LayerStatus) -> list[Finding]:
-    """Walls at which visible smoke leaves the domain, with the frames, and a box that is larger there."""
-    found = []
-    for wall, name in enumerate(WALLS):
-        axis, high = divmod(wall, 2)
-        if not (layer.domain.open_high if high else layer.domain.open_low)[axis]:
-            continue
-        frames = sorted(f for f, most in status.walls.items() if most and most[wall] > SEEN * max(status.densest, 1e-6))
-        if not frames:
-            continue
-        size, origin = list(layer.domain.size), list(layer.domain.origin)
-        grow = max(layer.domain.voxel * 4, size[axis] * 0.15)
-        size[axis] += grow
-        if not high:
-            origin[axis] -= grow
-        domain = layer.domain.model_copy(update={"size": tuple(round(s, 4) for s in size), "origin": tuple(round(o, 4) for o in origin)})
-        grown = layer.model_copy(update={"domain": domain})
-        mended = effect.model_copy(update={"layers": tuple(grown if item.id == layer.id else item for item in effect.layers)})
-        span = f"frame {frames[0] + 1}" if len(frames) == 1 else f"{len(frames)} frames from {frames[0] + 1} to {frames[-1] + 1}"
-        found.append(Finding(f"{layer.name} is cut off at the {name} wall in {span}", f"Grow the box by {grow:.2g} m there", mended))
-    return found
+        if self.journal is not None:
+            self.journal.close()

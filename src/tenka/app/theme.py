@@ -66,7 +66,12 @@ def draw_share(painter: QPainter, rect: QRectF, share: float, token: str | None 
 @lru_cache(maxsize=512)
 def pixmap(name: str, token: str = QUIET, size: int = 16) -> QPixmap:
     """An icon drawn in line, in one of the theme's colours."""
-    svg = (ASSETS / "icons" / f"{name}.svg").read_text().replace("currentColor", token).replace('stroke-width="2"', 'stroke-width="1.75"')
+    svg = (
+        (ASSETS / "icons" / f"{name}.svg")
+        .read_text()
+        .replace("currentColor", token)
+        .replace('stroke-width="2"', 'stroke-width="1.75"')
+    )
     image = QPixmap(size, size)
     image.fill(Qt.GlobalColor.transparent)
     painter = QPainter(image)
@@ -94,9 +99,20 @@ def apply(app: QApplication) -> None:
     app.setFont(font())
     palette = QPalette()
     roles = QPalette.ColorRole
-    for role, token in ((roles.Window, GROUND), (roles.Base, WELL), (roles.AlternateBase, BENCH), (roles.Button, BENCH), (roles.Text, TEXT),
-                        (roles.WindowText, TEXT), (roles.ButtonText, TEXT), (roles.Highlight, VERDIGRIS), (roles.HighlightedText, GROUND),
-                        (roles.ToolTipBase, BENCH), (roles.ToolTipText, TEXT), (roles.PlaceholderText, QUIET)):  # fmt: skip
+    for role, token in (
+        (roles.Window, GROUND),
+        (roles.Base, WELL),
+        (roles.AlternateBase, BENCH),
+        (roles.Button, BENCH),
+        (roles.Text, TEXT),
+        (roles.WindowText, TEXT),
+        (roles.ButtonText, TEXT),
+        (roles.Highlight, VERDIGRIS),
+        (roles.HighlightedText, GROUND),
+        (roles.ToolTipBase, BENCH),
+        (roles.ToolTipText, TEXT),
+        (roles.PlaceholderText, QUIET),
+    ):
         palette.setColor(role, QColor(token))
     for role in (roles.Text, roles.WindowText, roles.ButtonText):
         palette.setColor(QPalette.ColorGroup.Disabled, role, QColor("#6F7270"))
@@ -111,7 +127,9 @@ QWidget#bench, QScrollArea#bench, QScrollArea#bench > QWidget > QWidget {{ backg
 QLabel[quiet="true"] {{ color: {QUIET}; font-size: {SMALL}px; }}
 QLabel[title="true"] {{ font-size: {LARGE}px; font-weight: 500; }}
 QToolTip {{ background: {BENCH}; color: {TEXT}; border: 1px solid {RULE}; padding: 4px; }}
-QPushButton, QToolButton {{ background: transparent; border: 1px solid {RULE}; border-radius: {RADIUS}px; padding: 3px 10px; min-height: 18px; }}
+QPushButton, QToolButton {{ background: transparent; border: 1px solid {RULE}; border-radius: {RADIUS}px;
+    padding: 3px 10px;
+    min-height: 18px; }}
 QToolButton {{ padding: 3px; border-color: transparent; }}
 QToolButton::menu-indicator {{ image: none; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {QUIET}; }}
@@ -119,16 +137,25 @@ QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus {{ border
 QPushButton:pressed, QToolButton:pressed {{ background: {RULE}; }}
 QPushButton:checked, QToolButton:checked {{ background: {RULE}; }}
 QPushButton:disabled {{ color: #6F7270; }}
-QPushButton[main="true"] {{ background: {VERDIGRIS}; color: {GROUND}; border-color: {VERDIGRIS}; font-weight: 600; }}
+QPushButton[main="true"] {{ background: {VERDIGRIS}; color: {GROUND}; border-color: {VERDIGRIS};
+    font-weight: 600; }}
 QPushButton[main="true"]:disabled {{ background: {RULE}; border-color: {RULE}; color: {QUIET}; }}
-QPushButton[station="true"] {{ border: none; border-bottom: 2px solid transparent; border-radius: 0; padding: 6px 12px; color: {QUIET}; }}
-QPushButton[station="true"]:checked {{ background: transparent; color: {TEXT}; border-bottom-color: {VERDIGRIS}; }}
+QPushButton[station="true"] {{ border: none; border-bottom: 2px solid transparent; border-radius: 0;
+    padding: 6px 12px;
+    color: {QUIET}; }}
+QPushButton[station="true"]:checked {{ background: transparent; color: {TEXT};
+    border-bottom-color: {VERDIGRIS}; }}
 QPushButton[station="true"]:focus {{ border-bottom-color: {QUIET}; }}
-QComboBox, QLineEdit {{ background: {WELL}; border: 1px solid {RULE}; border-radius: {RADIUS}px; padding: 1px 6px; min-height: 18px;
+QComboBox, QLineEdit {{ background: {WELL}; border: 1px solid {RULE}; border-radius: {RADIUS}px;
+    padding: 1px 6px;
+    min-height: 18px;
   selection-background-color: {VERDIGRIS}; selection-color: {GROUND}; }}
 QComboBox::drop-down {{ border: none; width: 16px; }}
-QComboBox::down-arrow {{ image: url({(ASSETS / "icons" / "chevron-down-quiet.svg").as_posix()}); width: 10px; height: 10px; }}
-QComboBox QAbstractItemView {{ background: {BENCH}; border: 1px solid {RULE}; selection-background-color: {RULE}; selection-color: {TEXT}; outline: none; }}
+QComboBox::down-arrow {{ image: url({(ASSETS / "icons" / "chevron-down-quiet.svg").as_posix()}); width: 10px;
+    height: 10px; }}
+QComboBox QAbstractItemView {{ background: {BENCH}; border: 1px solid {RULE};
+    selection-background-color: {RULE};
+    selection-color: {TEXT}; outline: none; }}
 QMenu {{ background: {BENCH}; border: 1px solid {RULE}; padding: 4px; }}
 QMenu::item {{ padding: 4px 16px; border-radius: {RADIUS}px; }}
 QMenu::item:selected {{ background: {RULE}; }}

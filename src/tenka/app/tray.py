@@ -10,27 +10,24 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QFileDialog, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
+from tenka.app.kinds import FORCES, VIEWS
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect import presets
-from tenka.effect.additions import LAYERS, with_new_layer, with_point_source
-from tenka.effect.model import Effect, Layer, PointLayer
+from tenka.effect.additions import LAYERS, with_new_layer
+from tenka.effect.model import Effect, Layer
 from tenka.effect.starters import STARTERS, with_collider, with_force, with_prop, with_source
 from tenka.scene.files import read
 
 ICONS = {"Plume": "factory", "Puff": "cloudy", "Mist": "cloud-fog", "Fire": "flame", "Fireball": "bomb"}
-LAYER_ICONS = {"Gas": "cloud", "Sparks": "sparkles", "Embers": "flame", "Dust": "cloud-fog", "Debris": "gem"}
 ON_TRAY = ("Wind", "Eddies", "Swirl")
-FORCES = (
-    ("Wind", "wind", "wind", "Wind with gusts"),
-    ("Eddies", "eddies", "waves", "Turbulence: swirls that stir the gas"),
-    ("Swirl", "swirl", "tornado", "A swirl column: gas turns round an axis and rises along it"),
-    ("Pull", "pull", "magnet", "A point that draws gas in, or pushes it away"),
-    ("Drag", "drag", "hand", "Drag everywhere or in a region"),
-    ("Gravity", "gravity", "arrow-down-to-line", "A further gravity, in any direction"),
+PROPS = (
+    ("box", "Box", "box"),
+    ("sphere", "Ball", "circle"),
+    ("cylinder", "Cylinder", "cylinder"),
+    ("cone", "Cone", "cone"),
+    ("figure", "Figure", "person-standing"),
 )
-PROPS = (("box", "Box", "box"), ("sphere", "Ball", "circle"), ("cylinder", "Cylinder", "cylinder"), ("cone", "Cone", "cone"),
-         ("figure", "Figure", "person-standing"))  # fmt: skip
 
 
 def _layered(effect: Effect, make: Callable[[Effect], Layer]) -> tuple[Effect, str]:
@@ -60,18 +57,35 @@ class Tray(QWidget):
         self.buttons: dict[str, QToolButton] = {}
         self._head(column, "Begin")
         for name, make in STARTERS.items():
-            words = (make.__doc__ or "").split("\n")[0]
+            words = make.words
             self._button(
-                column, name, ICONS[name], f"{words} It takes the place of all layers; undo brings them back.", self._begin(name, make)
+                column,
+                name,
+                ICONS[name],
+                f"{words} It takes the place of all layers; undo brings them back.",
+                self._begin(name, make),
             )
         self._head(column, "Add")
         self.layer_menu = QMenu(self)
         self.layer_menu.aboutToShow.connect(self._fill_layers)
-        self._menu_button(column, "Layer", "layers", "A further layer: gas, sparks, embers, dust, debris, or a preset", self.layer_menu)
-        self._button(column, "Source", "circle-dot", "A region that feeds the layer that is worked on", self._add_source)
+        self._menu_button(
+            column,
+            "Layer",
+            "layers",
+            "A further layer: gas, sparks, embers, dust, debris, or a preset",
+            self.layer_menu,
+        )
+        self._button(
+            column,
+            "Source",
+            "circle-dot",
+            "A region that feeds the layer that is worked on",
+            self._add_source,
+        )
         self.force_menu = QMenu(self)
-        for name, kind, icon, tip in FORCES:
-            call = partial(self._add, partial(with_force, kind=kind), f"Add {name.lower()}")
+        for word, view in FORCES.items():
+            name, icon, tip = view.name, view.icon, view.tip
+            call = partial(self._add, partial(with_force, kind=word), f"Add {name.lower()}")
             if name in ON_TRAY:
                 self._button(column, name, icon, tip, call)
             else:
@@ -81,22 +95,39 @@ class Tray(QWidget):
         for shape, name, icon in PROPS:
             made = partial(with_prop, name=name, shape=shape)
             self._entry(
-                self.prop_menu, name, icon, "1.75 m tall, for scale" if shape == "figure" else "", partial(self._add, made, f"Add {name}")
+                self.prop_menu,
+                name,
+                icon,
+                "1.75 m tall, for scale" if shape == "figure" else "",
+                partial(self._add, made, f"Add {name}"),
             )
-        self._menu_button(column, "Prop", "box", "A prop: box, ball, cylinder, cone, or a figure for scale", self.prop_menu)
-        self._button(column, "Mesh", "import", "A mesh from a file as a prop (GLB, OBJ, PLY, STL)", self._ask_mesh)
+        self._menu_button(
+            column, "Prop", "box", "A prop: box, ball, cylinder, cone, or a figure for scale", self.prop_menu
+        )
         self._button(
-            column, "Stop", "shield", "Let the selected prop stop the layer that is worked on: only such pairs collide", self._stop
+            column, "Mesh", "import", "A mesh from a file as a prop (GLB, OBJ, PLY, STL)", self._ask_mesh
+        )
+        self._button(
+            column,
+            "Stop",
+            "shield",
+            "Let the selected prop stop the layer that is worked on: only such pairs collide",
+            self._stop,
         )
         column.addStretch(1)
 
     def _fill_layers(self) -> None:
         """The kinds of layers, and the presets that there are now."""
         self.layer_menu.clear()
-        for name, make in LAYERS.items():
-            words = (make.__doc__ or "").split("\n")[0]
+        for name, icon in (starter for view in VIEWS.values() for starter in view.starters):
+            make = LAYERS[name]
+            words = make.words
             self._entry(
-                self.layer_menu, name, LAYER_ICONS[name], words, partial(self._add, partial(_layered, make=make), f"Add {name.lower()}")
+                self.layer_menu,
+                name,
+                icon,
+                words,
+                partial(self._add, partial(_layered, make=make), f"Add {name.lower()}"),
             )
         kept = presets.all_presets()
         if kept:
@@ -112,10 +143,7 @@ class Tray(QWidget):
 
     def _add_source(self) -> None:
         layer = self.state.layer
-        if isinstance(layer, PointLayer):
-            self._add(lambda e: with_point_source(e, layer.id), "Add a source")
-        else:
-            self._add(lambda e: with_source(e, layer.id if layer is not None else None), "Add a source")
+        self._add(lambda e: with_source(e, layer.id if layer is not None else None), "Add a source")
 
     def _stop(self) -> None:
         group, _, prop = self.state.selection.rpartition(".")
@@ -179,7 +207,9 @@ class Tray(QWidget):
         self.state.select(path)
 
     def _ask_mesh(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Choose a mesh", str(self.state.folder or ""), "Meshes (*.glb *.obj *.ply *.stl)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Choose a mesh", str(self.state.folder or ""), "Meshes (*.glb *.obj *.ply *.stl)"
+        )
         if name:
             self.add_mesh(Path(name))
 
@@ -191,7 +221,9 @@ class Tray(QWidget):
             self.state.said.emit(str(error))
             return
         rig = found.rig
-        own = {"credit": rig.credit, "clip": rig.clips[0].name if rig.clips else ""} if rig is not None else {}
+        own = (
+            {"credit": rig.credit, "clip": rig.clips[0].name if rig.clips else ""} if rig is not None else {}
+        )
         self._add(lambda e: with_prop(e, str(file), file.stem, **own), "Add a mesh")
         if found.notes:
             self.state.said.emit(f"{file.name}: " + "; ".join(found.notes) + ".")

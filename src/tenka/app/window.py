@@ -23,18 +23,18 @@ from PyQt6.QtWidgets import (
     QToolButton,
     QVBoxLayout,
     QWidget,
-)  # fmt: skip
+)
 
 from tenka.app import theme
-from tenka.app.budget_station import BudgetStation
-from tenka.app.drawer import Drawer
 from tenka.app.ledger import LedgerBar
-from tenka.app.pack_station import PackStation
-from tenka.app.proof_station import ProofStation
-from tenka.app.sheet import Sheet
-from tenka.app.stage import Stage
+from tenka.app.sheet.sheet import Sheet
+from tenka.app.stage.view import Stage
 from tenka.app.state import WHOLE, State
-from tenka.app.tempo import Tempo
+from tenka.app.stations.budget import BudgetStation
+from tenka.app.stations.pack import PackStation
+from tenka.app.stations.proof import ProofStation
+from tenka.app.tempo.drawer import Drawer
+from tenka.app.tempo.tempo import Tempo
 from tenka.app.timers import once
 from tenka.app.tray import Tray
 from tenka.base.errors import TenkaError
@@ -102,11 +102,12 @@ class Window(QMainWindow):
         self.setCentralWidget(root)
         self._said = once(self, SAID_MS, lambda: self.said.setText(""))
         state.said.connect(self._say)
-        state.noticed.connect(self._show_notice)
+        state.noticed.connect(self.show_notice)
         state.changed.connect(lambda _: self._show_title())
         self._actions()
         self._show_title()
-        # a full sweep of the collector over the compiler's objects, which all stay, would stop the window for 0.2 s
+        # a full sweep of the collector over the compiler's objects, which all stay, would stop the window for
+        # 0.2 s
         gc.set_threshold(20_000, 20, 100)
         self._settled = [once(self, ms, gc.freeze) for ms in SETTLE_MS]
         for timer in self._settled:
@@ -145,7 +146,10 @@ class Window(QMainWindow):
         self.undo_button, self.redo_button = self._small("undo-2", "Undo"), self._small("redo-2", "Redo")
         self.undo_button.clicked.connect(self.undo)
         self.redo_button.clicked.connect(self.redo)
-        self.menu_buttons = [self._small("folder-open", "Open an effect (Ctrl+O)"), self._small("save", "Save (Ctrl+S)")]
+        self.menu_buttons = [
+            self._small("folder-open", "Open an effect (Ctrl+O)"),
+            self._small("save", "Save (Ctrl+S)"),
+        ]
         self.menu_buttons[0].clicked.connect(self.ask_open)
         self.menu_buttons[1].clicked.connect(self.save)
         for small in (*self.menu_buttons, self.undo_button, self.redo_button):
@@ -173,6 +177,8 @@ class Window(QMainWindow):
         line = QHBoxLayout(bar)
         line.setContentsMargins(14, 4, 8, 4)
         self.notice_text = QLabel()
+        self.notice_text.setWordWrap(True)
+        self.notice_text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         line.addWidget(self.notice_text, 1)
         close = self._small("x", "Close this notice")
         close.clicked.connect(bar.hide)
@@ -181,11 +187,15 @@ class Window(QMainWindow):
         return bar
 
     def _actions(self) -> None:
-        def add(keys: str | QKeySequence.StandardKey, call: Callable[[], object], plain: bool = False) -> None:
+        def add(
+            keys: str | QKeySequence.StandardKey, call: Callable[[], object], plain: bool = False
+        ) -> None:
             action = QAction(self)
             action.setShortcut(QKeySequence(keys))
             action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
-            action.triggered.connect(lambda: None if plain and isinstance(self.focusWidget(), QLineEdit) else call())
+            action.triggered.connect(
+                lambda: None if plain and isinstance(self.focusWidget(), QLineEdit) else call()
+            )
             self.addAction(action)
 
         for n, name in enumerate(STATIONS):
@@ -224,7 +234,9 @@ class Window(QMainWindow):
         button = self.group.button([s.lower() for s in STATIONS].index(station))
         assert button is not None
         button.setChecked(True)
-        self.views.setCurrentWidget({"pack": self.pack, "budget": self.budget, "proof": self.proof}.get(station, self.stage))
+        self.views.setCurrentWidget(
+            {"pack": self.pack, "budget": self.budget, "proof": self.proof}.get(station, self.stage)
+        )
         self.tray.setVisible(station == "shape")
         self._tray_rule.setVisible(station == "shape")
         self.foot.setVisible(station in ("shape", "look"))
@@ -241,14 +253,16 @@ class Window(QMainWindow):
         try:
             self.state.open(file)
         except TenkaError as error:
-            self._show_notice(str(error))
+            self.show_notice(str(error))
             return False
         return True
 
     def ask_open(self) -> None:
         if not self._may_leave():
             return
-        name, _ = QFileDialog.getOpenFileName(self, "Open an effect", str(self.state.folder or ""), "Effects (*.tenka)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Open an effect", str(self.state.folder or ""), "Effects (*.tenka)"
+        )
         if name:
             self.open(Path(name))
 
@@ -258,14 +272,16 @@ class Window(QMainWindow):
         return self.save_to(self.state.document.file)
 
     def save_as(self) -> bool:
-        name, _ = QFileDialog.getSaveFileName(self, "Save the effect", str(self.state.folder or ""), "Effects (*.tenka)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save the effect", str(self.state.folder or ""), "Effects (*.tenka)"
+        )
         return bool(name) and self.save_to(Path(name).with_suffix(".tenka"))
 
     def save_to(self, file: Path) -> bool:
         try:
             self.state.save(file)
         except TenkaError as error:
-            self._show_notice(str(error))
+            self.show_notice(str(error))
             return False
         return True
 
@@ -319,7 +335,8 @@ class Window(QMainWindow):
         self.said.setText(text)
         self._said.start()
 
-    def _show_notice(self, text: str) -> None:
+    def show_notice(self, text: str) -> None:
+        """A sentence over the stage, which stays until it is closed."""
         self.notice_text.setText(text)
         self.notice.show()
 
@@ -328,7 +345,10 @@ class Window(QMainWindow):
         mark = " *" if document.unsaved else ""
         self.name.setText(document.effect.name + mark)
         self.setWindowTitle(f"{document.effect.name}{mark} – Tenka")
-        for small, label, word in ((self.undo_button, document.undo_label, "Undo"), (self.redo_button, document.redo_label, "Redo")):
+        for small, label, word in (
+            (self.undo_button, document.undo_label, "Undo"),
+            (self.redo_button, document.redo_label, "Redo"),
+        ):
             small.setEnabled(label is not None)
             small.setToolTip(f"{word}: {label}" if label else f"Nothing to {word.lower()}")
 

@@ -131,14 +131,18 @@ def float_from_bits(typingctx, bits):
 
 
 def make_correct_channels(width):
-    """The second pass of MacCormack's method for `width` channels that lie together, as one piece of vector code.
+    """The second pass of MacCormack's method for `width` channels that lie together, as one piece of vector
+    code.
 
-    Arguments: the field, its first pass, the result (all flat); indices of the traced cell, of the cell traced back to, and of the voxel itself;
-    strides and weights; what each channel keeps and what is taken off it (flat arrays of `width`); a factor; the least value kept.
+    Arguments: the field, its first pass, the result (all flat); indices of the traced cell, of the cell
+    traced back to, and of the voxel itself; strides and weights; what each channel keeps and what is taken
+    off it (flat arrays of `width`); a factor; the least value kept.
     """
 
     @intrinsic
-    def correct_channels(typingctx, s, first, out, source, again, here, sx, sy, fx, fy, fz, keep, take, factor, tiny):
+    def correct_channels(
+        typingctx, s, first, out, source, again, here, sx, sy, fx, fy, fz, keep, take, factor, tiny
+    ):
         def generate(context, b, sig, args):
             s, first, out, source, again, here, sx, sy, fx, fy, fz, keep, take, factor, tiny = args
             kinds = sig.args
@@ -153,19 +157,28 @@ def make_correct_channels(width):
             corners = _channel_corners(context, b, _Types((kinds[0],)), (s, source, sx, sy), width)
             low, high = _fold(b, corners, _least), _fold(b, corners, _most)
             back = _channel_lerp(context, b, _Types((kinds[1],)), (first, again, sx, sy, fx, fy, fz), width)
-            once, now = b.load(pointer(kinds[1], first, here), align=4), b.load(pointer(kinds[0], s, here), align=4)
+            once, now = (
+                b.load(pointer(kinds[1], first, here), align=4),
+                b.load(pointer(kinds[0], s, here), align=4),
+            )
             value = b.fadd(once, b.fmul(_splat(b, ir.Constant(F32, 0.5), width), b.fsub(now, back)))
             value = _least(b, high, _most(b, low, value))
-            value = b.fmul(value, b.fmul(b.load(pointer(kinds[11], keep, start), align=4), _splat(b, factor, width)))
+            value = b.fmul(
+                value, b.fmul(b.load(pointer(kinds[11], keep, start), align=4), _splat(b, factor, width))
+            )
             off = b.load(pointer(kinds[12], take, start), align=4)
             value = b.select(b.fcmp_ordered(">", off, zero), _most(b, b.fsub(value, off), zero), value)
             size = _most(b, value, b.fsub(zero, value))
-            lost = b.fcmp_ordered("<=", size, _splat(b, tiny, width))  # not for what is no number: a blow-up must be seen
+            lost = b.fcmp_ordered(
+                "<=", size, _splat(b, tiny, width)
+            )  # not for what is no number: a blow-up must be seen
             value = b.select(lost, zero, value)
             b.store(value, pointer(kinds[2], out, here), align=4)
             return context.get_dummy_value()
 
-        return types.void(s, first, out, source, again, here, sx, sy, fx, fy, fz, keep, take, factor, tiny), generate
+        return types.void(
+            s, first, out, source, again, here, sx, sy, fx, fy, fz, keep, take, factor, tiny
+        ), generate
 
     return correct_channels
 

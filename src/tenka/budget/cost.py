@@ -2,35 +2,48 @@
 
 Time of a pass is the largest of its arithmetic, its memory traffic and its fill; each term is kept with its
 inputs. Pixels are not estimated: the sprites that Proof would draw are counted on the tier's own picture.
+What the model leaves out is said in docs/numerics.md.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
 from tenka.base.errors import BadInput
 from tenka.budget.devices import BlockFormat, Device, device
 from tenka.effect.document import with_levers
-from tenka.effect.model import Camera, Effect, GasLayer, Player, Tier
+from tenka.effect.model import Camera, Effect, Player, Tier
+from tenka.look.shot import SHOWN, seen
 from tenka.look.sprites import count_covered
-from tenka.pack.flipbook import describe
+from tenka.pack.layout import Box, box_of, describe
 from tenka.package.manifest import Flipbook
 from tenka.proof.player import quads
+from tenka.run.kinds import KINDS
 from tenka.scene.cameras import View, view_of
 
 MOMENTS = 8  # times over a life at which sprites are counted
 STEADY_LIVES = 4  # counted after this many lives, when ages are spread
-FLOPS = {"sample, tint, fade": 22.0, "second frame": 14.0, "soft edge": 8.0}
-TARGET_BYTES = 8.0  # a blended pixel is read and written, 4 bytes each
+FLOPS = {"sample, tint, fade": 22.0, "second frame": 14.0, "second atlas": 8.0, "soft edge": 8.0}
+DEPTH_BYTES = 4.0  # of the depth picture, read for soft edges
+PLAIN_TARGET = 4.0  # bytes a pixel for which a device's fill rate is stated
 MB = 1e6
 
 BLOCKS: dict[str, tuple[int, int, int]] = {
-    "bc1": (4, 4, 8), "bc3": (4, 4, 16), "bc4": (4, 4, 8), "bc5": (4, 4, 16), "bc7": (4, 4, 16),
-    "astc4x4": (4, 4, 16), "astc6x6": (6, 6, 16), "astc8x8": (8, 8, 16), "rgba8": (1, 1, 4),
-}  # fmt: skip
+    "bc1": (4, 4, 8),
+    "bc3": (4, 4, 16),
+    "bc4": (4, 4, 8),
+    "bc7": (4, 4, 16),
+    "astc4x4": (4, 4, 16),
+    "astc6x6": (6, 6, 16),
+    "astc8x8": (8, 8, 16),
+    "r8": (1, 1, 1),
+    "rgba8": (1, 1, 4),
+}
 """Block width, block height and bytes per block of each texture format."""
 
 
@@ -50,14 +63,20 @@ def texture_bytes(width: int, height: int, block: BlockFormat) -> int:
 
 
 def colour_format(d: Device) -> BlockFormat:
+    """Format of an atlas with colour and alpha."""
     return d.block_format
 
 
 def second_format(d: Device, holds: str) -> BlockFormat:
-    """Format of a second atlas: one channel for temperature, colour without alpha for emission."""
+    """Format of a second atlas on a device: one channel for temperature, colour without alpha for
+    emission."""
     if d.block_format.startswith("astc"):
         return d.block_format
-    return "bc4" if holds == "temperature" else "bc1"
+    if d.block_format == "rgba8":
+        return "r8" if holds == "temperature" else "rgba8"
+    if holds == "temperature":
+        return "bc4"
+    return "bc7" if d.block_format == "bc7" else "bc1"
 
 
 def viewing_of(tier: Tier, element: Flipbook) -> View:
@@ -80,16 +99,35 @@ class Term:
 
 @dataclass(frozen=True)
 class Line:
-    """A layer's delivery on a tier."""
+    """A layer's delivery on a tier.
+
+    Attributes
+    ----------
+    ms : of drawing
+    update_ms : of moving sprites, which runs beside drawing
+    bound : the pass that takes longest
+    """
 
     layer: str
     route: str
     ms: float
+    update_ms: float
     mb: float
     overdraw: float
     covered: float
     terms: tuple[Term, ...]
     bound: str
+
+
+@dataclass(frozen=True)
+class Uncounted:
+    """A layer that is seen, whose cost is not known, and why."""
+
+    layer: str
+    why: str
+
+    def __str__(self) -> str:
+        return f"{self.layer} is not counted: {self.why}."
 
 
 @dataclass(frozen=True)
@@ -100,10 +138,18 @@ class Ledger:
     device: Device
     lines: tuple[Line, ...] = field(default_factory=tuple)
     problems: tuple[str, ...] = ()
+    uncounted: tuple[Uncounted, ...] = ()
+    notes: tuple[str, ...] = ()
 
     @property
     def ms(self) -> float:
+        """Drawing, ms."""
         return sum(line.ms for line in self.lines)
+
+    @property
+    def update_ms(self) -> float:
+        """Moving sprites, ms: it runs beside drawing."""
+        return sum(line.update_ms for line in self.lines)
 
     @property
     def mb(self) -> float:
@@ -111,7 +157,14 @@ class Ledger:
 
     @property
     def over(self) -> bool:
-        return self.ms > self.tier.ms or self.mb > self.tier.mb or bool(self.problems)
+        """Whether a figure is beyond the budget, or a texture beyond what the device takes."""
+        most = max(self.ms, self.update_ms)
+        return most > self.tier.ms or self.mb > self.tier.mb or bool(self.problems)
+
+    @property
+    def calibration(self) -> str:
+        """What the figures rest on, in words."""
+        return f"calibrated by {self.device.calibrated}" if self.device.calibrated else "uncalibrated"
 
 
 def mean_cover(element: Flipbook, player: Player, view: View) -> tuple[float, float, float]:
@@ -125,60 +178,122 @@ def mean_cover(element: Flipbook, player: Player, view: View) -> tuple[float, fl
     return covered, pixels, drawn
 
 
-def flipbook_line(layer: GasLayer, element: Flipbook, tier: Tier, d: Device) -> Line:
+def _fetched(element: Flipbook, format: BlockFormat, shrink: int) -> int:
+    """Bytes of one frame's blocks at a mip level."""
+    bw, bh, size = BLOCKS[format]
+    wide, tall = (math.ceil(side / 2**shrink / edge) for side, edge in zip(element.cell, (bw, bh)))
+    return wide * tall * size
+
+
+def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
     """Cost of a flipbook on sprites."""
-    player = element.player
+    player, second = element.player, element.second
     view = viewing_of(tier, element)
     one, pixels, drawn = mean_cover(element, player, view)
-    covered = one * tier.copies
-    flops = (
-        FLOPS["sample, tint, fade"] + (FLOPS["second frame"] if player.blend else 0) + (FLOPS["soft edge"] if player.soft_edge > 0 else 0)
-    )
-    bw, bh, size = BLOCKS[d.block_format]
-    # texels that a sprite's frame holds at the mip level at which it is seen; each block is fetched once a sprite
+    covered, touched, sprites = one * tier.copies, pixels * tier.copies, drawn * tier.copies
+    flops = FLOPS["sample, tint, fade"]
+    flops += FLOPS["second frame"] if player.blend else 0.0
+    flops += FLOPS["second atlas"] * (2 if player.blend else 1) if second else 0.0
+    flops += FLOPS["soft edge"] if player.soft_edge > 0 else 0.0
+    # texels that a sprite's frame holds at the mip level at which it is seen; each block is fetched once a
+    # sprite
     height_px = element.size[1] * player.scale / (2 * view.half_height * tier.distance / view.height)
     shrink = max(0, round(math.log2(max(1.0, element.cell[1] / max(height_px, 1.0)))))
-    blocks = math.ceil(element.cell[0] / 2**shrink / bw) * math.ceil(element.cell[1] / 2**shrink / bh)
-    fetched = blocks * size * (2 if player.blend else 1) * drawn * tier.copies
-    traffic = covered * TARGET_BYTES + fetched
-    fill_ms = covered / (d.fill_gpixel_s * 1e9) * 1e3
+    frame = _fetched(element, colour_format(d), shrink)
+    frame += _fetched(element, second_format(d, second.holds), shrink) if second else 0
+    texture = frame * (2 if player.blend else 1) * sprites
+    # a tile-based device blends on the chip and writes each pixel once; others read and write it for each
+    # layer
+    blending = (touched if d.tile_based else 2.0 * covered) * d.target_bytes
+    depth = (touched if d.tile_based else covered) * DEPTH_BYTES if player.soft_edge > 0 else 0.0
+    traffic = blending + depth + texture
+    fill_ms = covered * d.target_bytes / PLAIN_TARGET / (d.fill_gpixel_s * 1e9) * 1e3
     arithmetic_ms = covered * flops / (d.arithmetic_gflop_s * 1e9) * 1e3
     memory_ms = traffic / (d.bandwidth_gb_s * 1e9) * 1e3
+    calls_ms = tier.copies * d.draw_call_us / 1e3
     update_ms = player.count * tier.copies / d.particles_per_ms
     passes = {"fill": fill_ms, "arithmetic": arithmetic_ms, "memory": memory_ms}
     bound = max(passes, key=lambda k: passes[k])
-    colour = texture_bytes(element.width, element.height, colour_format(d))
-    second = texture_bytes(element.width, element.height, second_format(d, element.second.holds)) if element.second else 0
-    terms: tuple[Term, ...] = (
+    w, h = element.width, element.height
+    colour = texture_bytes(w, h, colour_format(d))
+    light = texture_bytes(w, h, second_format(d, second.holds)) if second else 0
+    where = "written once a pixel: tile-based" if d.tile_based else "read and written for each layer"
+    terms = [
         Term(
             "covered",
             covered / 1e6,
             "Mpx",
-            f"{drawn * tier.copies:.1f} sprites counted on {tier.width} x {tier.height} px at {tier.distance:g} m",
+            f"{sprites:.1f} sprites counted on {tier.width} x {tier.height} px at {tier.distance:g} m",
         ),
         Term("overdraw", one / pixels if pixels else 0.0, "layers", "mean over the pixels that have any"),
-        Term("fill", fill_ms, "ms", f"{covered / 1e6:.2f} Mpx at {d.fill_gpixel_s:g} Gpx/s"),
-        Term("arithmetic", arithmetic_ms, "ms", f"{flops:g} flop a pixel at {d.arithmetic_gflop_s:g} GFLOP/s"),
-        Term("memory", memory_ms, "ms", f"{traffic / MB:.2f} MB at {d.bandwidth_gb_s:g} GB/s, of which {fetched / MB:.2f} MB texture"),
-        Term("update", update_ms, "ms", f"{player.count * tier.copies} sprites at {d.particles_per_ms:g} a ms"),
-        Term("colour atlas", colour / MB, "MB", f"{element.width} x {element.height} px as {colour_format(d).upper()} with mip levels"),
-    )
-    if element.second:
-        terms += (
-            Term(
-                "second atlas",
-                second / MB,
-                "MB",
-                f"{element.second.holds} as {second_format(d, element.second.holds).upper()} with mip levels",
+        Term(
+            "fill",
+            fill_ms,
+            "ms",
+            (
+                f"{covered / 1e6:.2f} Mpx of {d.target_bytes:g} bytes at {d.fill_gpixel_s:g} Gpx/s of "
+                f"{PLAIN_TARGET:g}"
             ),
-        )
+        ),
+        Term(
+            "arithmetic", arithmetic_ms, "ms", f"{flops:g} flop a pixel at {d.arithmetic_gflop_s:g} GFLOP/s"
+        ),
+        Term(
+            "memory",
+            memory_ms,
+            "ms",
+            f"{traffic / MB:.2f} MB at {d.bandwidth_gb_s:g} GB/s: {blending / MB:.2f} MB blending ({where}), "
+            f"{depth / MB:.2f} MB depth, {texture / MB:.2f} MB texture",
+        ),
+        Term("calls", calls_ms, "ms", f"{tier.copies} draws of {d.draw_call_us:g} µs"),
+        Term(
+            "update",
+            update_ms,
+            "ms",
+            f"{player.count * tier.copies} sprites at {d.particles_per_ms:g} a ms, beside drawing",
+        ),
+        Term(
+            "colour atlas", colour / MB, "MB", f"{w} x {h} px as {colour_format(d).upper()} with mip levels"
+        ),
+    ]
+    if second:
+        form = second_format(d, second.holds).upper()
+        why = f"{second.holds}, {w} x {h} px as {form} with mip levels"
+        terms.append(Term("second atlas", light / MB, "MB", why))
     return Line(
-        layer.name, "flipbook", passes[bound] + update_ms, (colour + second) / MB, one / pixels if pixels else 0.0, covered, terms, bound
+        name,
+        "flipbook",
+        passes[bound] + calls_ms,
+        update_ms,
+        (colour + light) / MB,
+        one / pixels if pixels else 0.0,
+        covered,
+        tuple(terms),
+        bound,
     )
 
 
-def ledger(effect: Effect, tier_id: str | None = None) -> Ledger:
-    """The ledger of an effect on one of its tiers, with the tier's levers in place."""
+def _why_unknown(layer: Any, box: Box | None) -> str:
+    """Why a layer's cost cannot be told, or nothing."""
+    if layer.kind not in KINDS or layer.kind not in SHOWN:
+        return f"layers of the kind '{layer.kind}' have no delivery yet"
+    return "it has not been simulated yet, so that nobody knows how large it is" if box is None else ""
+
+
+def ledger(
+    effect: Effect,
+    tier_id: str | None = None,
+    figures: Mapping[str, Mapping[int, dict[str, Any]]] | None = None,
+) -> Ledger:
+    """The ledger of an effect on one of its tiers, with the tier's levers in place.
+
+    Every layer that is seen has a line, or is named as not counted.
+
+    Parameters
+    ----------
+    figures : what was measured of the frames of each layer; kinds whose size only a simulation tells need
+        them
+    """
     try:
         tier = effect.tier(tier_id)
     except KeyError:
@@ -186,14 +301,37 @@ def ledger(effect: Effect, tier_id: str | None = None) -> Ledger:
         raise BadInput(f"no tier is called '{tier_id}'", f"one of {names}") from None
     d = device(tier.device)
     played = with_levers(effect, tier.id)
-    lines, problems = [], []
-    for layer in played.gases:
-        if layer.passed_over or layer.hidden:
+    lines, problems, uncounted = [], [], []
+    for layer in seen(played):
+        box = None
+        if layer.kind in KINDS:
+            box = box_of(played, layer, (figures or {}).get(layer.id, {}))
+        why = _why_unknown(layer, box)
+        if why or box is None:
+            uncounted.append(Uncounted(layer.name, why))
             continue
-        element = describe(played, layer)
+        element = describe(played, layer, box)
         if max(element.width, element.height) > d.largest_texture_px:
             problems.append(
-                f"{layer.name}: an atlas of {element.width} x {element.height} px is larger than {d.name} takes ({d.largest_texture_px} px)."
+                f"{layer.name}: an atlas of {element.width} x {element.height} px is larger than "
+                f"{d.name} takes ({d.largest_texture_px} px)."
             )
-        lines.append(flipbook_line(layer, element, tier, d))
-    return Ledger(tier, d, tuple(lines), tuple(problems))
+        lines.append(flipbook_line(layer.name, element, tier, d))
+    return Ledger(tier, d, tuple(lines), tuple(problems), tuple(uncounted), _notes(tier, d))
+
+
+def _notes(tier: Tier, d: Device) -> tuple[str, ...]:
+    """What a tier's own budget asks of its device beyond what that gives to all effects together."""
+    found = []
+    if tier.ms > d.effects_ms:
+        found.append(
+            f"{tier.name} allows {tier.ms:g} ms where all effects together may take {d.effects_ms:.2f} ms of "
+            f"{d.name}'s frame."
+        )
+    if tier.mb > d.effects_memory_mb:
+        found.append(
+            f"{tier.name} allows {tier.mb:g} MB where all effects together may take "
+            f"{d.effects_memory_mb:g} MB "
+            f"of {d.name}'s memory."
+        )
+    return tuple(found)

@@ -2,51 +2,51 @@
 
 from __future__ import annotations
 
-import json
 from functools import lru_cache
 from pathlib import Path
 from typing import Literal
 
 from platformdirs import user_config_path
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field
 
 from tenka.base.errors import BadInput
-from tenka.effect.document import explain
-from tenka.effect.storage import read_file
+from tenka.base.tree import checked, read
 
 SHIPPED = Path(__file__).parent / "devices"
-BlockFormat = Literal["bc1", "bc3", "bc4", "bc5", "bc7", "astc4x4", "astc6x6", "astc8x8", "rgba8"]
+BlockFormat = Literal["bc1", "bc3", "bc4", "bc7", "astc4x4", "astc6x6", "astc8x8", "r8", "rgba8"]
 
 
 class Device(BaseModel):
     """What a device can do in a second, and what effects may take of it."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     id: str
     name: str
     about: str = ""
-    fill_gpixel_s: float = Field(gt=0)
-    bandwidth_gb_s: float = Field(gt=0)
-    arithmetic_gflop_s: float = Field(gt=0)
-    particles_per_ms: float = Field(gt=0)
-    volume_samples_per_ms: float = Field(gt=0)
-    largest_texture_px: int = Field(gt=0)
-    effects_memory_mb: float = Field(gt=0)
-    frame_ms: float = Field(gt=0)
+    fill_gpixel_s: float = Field(gt=0, le=1e6)
+    bandwidth_gb_s: float = Field(gt=0, le=1e6)
+    arithmetic_gflop_s: float = Field(gt=0, le=1e9)
+    particles_per_ms: float = Field(gt=0, le=1e9)
+    target_bytes: float = Field(gt=0, le=64)  # of a pixel of the picture that is drawn into
+    tile_based: bool  # blends in memory of its own, and writes each pixel once
+    draw_call_us: float = Field(ge=0, le=1e5)
+    largest_texture_px: int = Field(gt=0, le=65536)
+    effects_memory_mb: float = Field(gt=0, le=1e6)
+    frame_ms: float = Field(gt=0, le=1e4)
     effects_share: float = Field(gt=0, le=1)
-    block_format: BlockFormat
+    block_format: Literal["bc3", "bc7", "astc4x4", "astc6x6", "astc8x8", "rgba8"]  # holds colour and alpha
+    calibrated: str = ""  # by what it was measured; empty: the figures are estimates
+
+    @property
+    def effects_ms(self) -> float:
+        """What all effects together may take of a frame."""
+        return self.frame_ms * self.effects_share
 
 
 def load_device(file: Path) -> Device:
     """Read one profile; any fault is one sentence."""
-    try:
-        return Device.model_validate(json.loads(read_file(file, "a device profile")))
-    except (json.JSONDecodeError, UnicodeDecodeError):
-        raise BadInput("broken off or not JSON", "a device profile", file) from None
-    except ValidationError as error:
-        place = ".".join(str(p) for p in error.errors()[0]["loc"])
-        raise BadInput(explain(error), file=file, place=place) from None
+    return checked(Device, read(file, "a device profile"), file)
 
 
 @lru_cache(maxsize=1)

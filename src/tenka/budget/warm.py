@@ -5,10 +5,13 @@ from __future__ import annotations
 import subprocess
 import sys
 import tempfile
+import time
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
+from tenka.base.jit import is_compiled, note_compiled
 from tenka.base.jobs import Progress
 from tenka.budget.cost import ledger
 from tenka.cache.store import Frame, FrameStore
@@ -46,28 +49,49 @@ from tenka.pack.flipbook import pack
 from tenka.particles.solver import PointSolver
 from tenka.particles.state import AirField
 from tenka.proof.engine import Package, package_view
-from tenka.run.driver import Plan, simulate
+from tenka.run.driver import simulate
 from tenka.run.frames import PointFrame
+from tenka.run.plans import Plan
 from tenka.scene.cameras import view_of
 from tenka.scene.distance import distance_field
 from tenka.scene.meshes import primitive
 from tenka.scene.props import scene_mesh
 
+PROCESSES = 2
+
 
 def tiny_effect() -> Effect:
     """The smallest effect that uses everything."""
     layer = GasLayer(
-        id="puff", name="Puff", domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=0.2, run_up=0.1, follow=True),
-        sources=(Source(id="source", name="Source", position=(0, 0, 0.5), size=(0.8, 0.8, 0.8), push=(0, 0, 1), fuel=2.0, expansion=0.1, outward=0.1,
-                        dye=True),),
-        colliders=(Collider(id="stop", name="Stop", prop="box"),), fire=Fire(burns=True), motion=Motion(viscosity=0.001), fading=Fading(spread=0.001),
+        id="puff",
+        name="Puff",
+        domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=0.2, run_up=0.1, follow=True),
+        sources=(
+            Source(
+                id="source",
+                name="Source",
+                position=(0, 0, 0.5),
+                size=(0.8, 0.8, 0.8),
+                push=(0, 0, 1),
+                fuel=2.0,
+                expansion=0.1,
+                outward=0.1,
+                dye=True,
+            ),
+        ),
+        colliders=(Collider(id="stop", name="Stop", prop="box"),),
+        fire=Fire(burns=True),
+        motion=Motion(viscosity=0.001),
+        fading=Fading(spread=0.001),
         flipbook=Flipbook(columns=2, rows=2, width=64, height=64, last=0.2, player=Player(count=2)),
-    )  # fmt: skip
+    )
     box = Prop(id="box", name="Box", size=(0.5, 0.5, 0.2), shift_x=Wave(amount=0.1))
     forces = (
-        Wind(id="wind", name="Wind"), Turbulence(id="eddies", name="Eddies"),
-        Turbulence(id="there", name="There", region="sphere"), Swirl(id="swirl", name="Swirl"),
-    )  # fmt: skip
+        Wind(id="wind", name="Wind"),
+        Turbulence(id="eddies", name="Eddies"),
+        Turbulence(id="there", name="There", region="sphere"),
+        Swirl(id="swirl", name="Swirl"),
+    )
     tier = Tier(id="mid", name="Mid", width=128, height=96)
     return Effect(name="Warm-up", seconds=0.2, layers=(layer,), props=(box,), forces=forces, tiers=(tier,))
 
@@ -78,22 +102,43 @@ def stand_in(grid: Grid, time: float) -> Frame:
     density = rng.random(grid.shape).astype(np.float16)
     dye = np.repeat(density[..., None], 4, axis=3)
     heat, still = 900 * density, np.zeros((3, *grid.shape), np.float16)
-    return Frame(density, heat, still, grid.origin, grid.voxel, time, {"wall": [0.0] * 6}, density, density, dye)
+    return Frame(
+        density, heat, still, grid.origin, grid.voxel, time, {"wall": [0.0] * 6}, density, density, dye
+    )
 
 
-def warm_gas(progress: Progress) -> None:
-    """Everything that simulates: first what `warm_solids` has nothing of, then all of it."""
-    effect = tiny_effect()
+def _plain(effect: Effect) -> Effect:
+    """The effect without what only some effects have: solids, thickness, fire, dye, placed forces."""
     layer = effect.gas()
-    plain = layer.model_copy(update={"colliders": (), "motion": Motion(), "fading": Fading()})
+    source = layer.sources[0].model_copy(update={"fuel": 0.0, "expansion": 0.0, "outward": 0.0, "dye": False})
+    domain = layer.domain.model_copy(update={"follow": False})
+    plain = layer.model_copy(
+        update={
+            "colliders": (),
+            "motion": Motion(),
+            "fading": Fading(),
+            "fire": Fire(),
+            "sources": (source,),
+            "domain": domain,
+        }
+    )
+    forces = tuple(f for f in effect.forces if f.region == "everywhere" and f.kind in ("wind", "turbulence"))
+    return effect.model_copy(update={"layers": (plain,), "forces": forces})
+
+
+def warm_gas() -> None:
+    """What every gas takes."""
+    with tempfile.TemporaryDirectory() as folder:
+        simulate(Plan.of(_plain(tiny_effect())), FrameStore(Path(folder) / "frames"), Progress(), (0, 0))
+
+
+def warm_more_gas() -> None:
+    """What burns, follows the gas, turns in swirls, and final runs."""
+    effect = tiny_effect()
     with tempfile.TemporaryDirectory() as folder:
         store = FrameStore(Path(folder) / "frames")
-        simulate(Plan.of(effect.model_copy(update={"layers": (plain,)})), store, Progress(), (0, 0))
-        progress.step()
         simulate(Plan.of(effect), store, Progress(), (0, 1))
-        progress.step()
         simulate(Plan.of(effect, final=True), store, Progress(), (0, 1))
-        progress.step()
 
 
 def warm_solids() -> None:
@@ -113,16 +158,22 @@ def warm_solids() -> None:
 
 
 def warm_look() -> None:
-    """Everything that draws, packs, plays and weighs."""
+    """What draws a gas and its set."""
+    effect = tiny_effect()
+    mesh, view = scene_mesh(effect, None), view_of(effect.camera, 64, 48)
+    frame = stand_in(Grid.of(effect.gas().domain), 0.1)
+    for coarse in (1, 4):
+        Renderer().draw(frame, effect.gas().look, effect.light, view, mesh, coarse)
+
+
+def warm_delivery() -> None:
+    """What packs, plays and weighs."""
     effect = tiny_effect()
     with tempfile.TemporaryDirectory() as folder:
         store = FrameStore(Path(folder) / "frames")
         plan, grid = Plan.of(effect), Grid.of(effect.gas().domain)
         for index in range(effect.frames):
             store.put_frame(plan.name(index), stand_in(grid, index / effect.rate))
-        mesh, view = scene_mesh(effect, None), view_of(effect.camera, 64, 48)
-        for coarse in (1, 4):
-            Renderer().draw(store.get_frame(plan.name(2)), effect.gas().look, effect.light, view, mesh, coarse)
         pack(effect, None, store, Path(folder) / "package")
         package = Package(Path(folder) / "package")
         package.draw(1.0, package_view(package, 64, 48))
@@ -134,38 +185,101 @@ def warm_points() -> None:
     box = Prop(id="box", name="Box", size=(0.5, 0.5, 0.2))
     thrown = PointSource(id="s", name="S", position=(0, 0, 1), rate=400.0, start=0.0, burst=20)
     stop = (PointCollider(id="stop", name="Stop", prop="box"),)
-    forces = (Wind(id="wind", name="Wind"), Turbulence(id="eddies", name="Eddies"), Turbulence(id="there", name="There", region="sphere"))
+    forces = (
+        Wind(id="wind", name="Wind"),
+        Turbulence(id="eddies", name="Eddies"),
+        Turbulence(id="there", name="There", region="sphere"),
+    )
     motion = PointMotion(follows="puff")
-    layers = (ParticleLayer(id="dust", name="Dust", sources=(thrown,), colliders=stop, motion=motion),
-              DebrisLayer(id="bits", name="Bits", sources=(thrown,), colliders=stop, motion=motion))  # fmt: skip
+    layers = (
+        ParticleLayer(id="dust", name="Dust", sources=(thrown,), colliders=stop, motion=motion),
+        DebrisLayer(id="bits", name="Bits", sources=(thrown,), colliders=stop, motion=motion),
+    )
     gas = stand_in(Grid.of(tiny_effect().gas().domain), 0.0)
     air = np.zeros((*gas.shape, 4), np.float32)
     field = AirField(air, gas.origin, air, gas.origin, gas.voxel, 0.0, 1.0)
-    effect = Effect(name="Warm-up", seconds=0.2, layers=(GasLayer(id="puff", name="Puff"), *layers), props=(box,), forces=forces)
+    effect = Effect(
+        name="Warm-up",
+        seconds=0.2,
+        layers=(GasLayer(id="puff", name="Puff"), *layers),
+        props=(box,),
+        forces=forces,
+    )
     frames: dict[str, Frame | PointFrame] = {"puff": gas}
     for layer in layers:
         solver = PointSolver(layer, forces, (box,), 1, 24.0, 5, gas=lambda _: field)
         state = solver.frame(solver.start())
         frames[layer.id] = PointFrame(state.points, state.time)
     for coarse in (1, 4):
-        Renderer().draw_shot(shot_of(effect, frames, None, 0.05), effect.light, view_of(effect.camera, 64, 48), coarse)
+        Renderer().draw_shot(
+            shot_of(effect, frames, None, 0.05), effect.light, view_of(effect.camera, 64, 48), coarse
+        )
 
 
-def warm_up(progress: Progress) -> None:
-    """Simulate, light, draw, pack, play and weigh a very small effect; steps are told to `progress`.
+PARTS: dict[str, Callable[[], None]] = {
+    "gas": warm_gas,
+    "look": warm_look,
+    "delivery": warm_delivery,
+    "solids": warm_solids,
+    "more gas": warm_more_gas,
+    "points": warm_points,
+}
+"""The kernels in parts that can be compiled apart from each other, in the order in which they are wanted."""
+KERNELS = {"gas": 52, "look": 34, "delivery": 22, "solids": 24, "more gas": 58, "points": 60}
+"""About how many kernels each part compiles when it is the first: for progress."""
+
+
+def first_parts(effect: Effect) -> list[str]:
+    """The parts that an effect needs before it plays."""
+    found = ["gas", "look"] if effect.gases else ["look"]
+    if any(layer.colliders for layer in effect.gases):
+        found.append("solids")
+    burns = any(g.fire.burns or g.domain.follow or any(s.dye for s in g.sources) for g in effect.gases)
+    if burns or any(f.region != "everywhere" or f.kind not in ("wind", "turbulence") for f in effect.forces):
+        found.append("more gas")
+    if len(effect.gases) < len(effect.layers):
+        found.append("points")
+    return found
+
+
+def compile_part(part: str, told: Callable[[int], None] | None = None) -> None:
+    """Compile one part, and note that it is there; `told` hears how many kernels are done."""
+    from numba.core import event
+
+    class Count(event.Listener):
+        done = 0
+
+        def on_start(self, event: object) -> None:
+            """Only ends are counted."""
+
+        def on_end(self, event: object) -> None:
+            Count.done += 1
+            if told is not None:
+                told(Count.done)
+
+    with event.install_listener("numba:compile", Count()):
+        PARTS[part]()
+    note_compiled(part)
+
+
+def warm_up(progress: Progress, again: bool = False) -> None:
+    """Compile what is not compiled yet; steps are told to `progress`.
 
     Two processes share the work, since compiling keeps only one core busy.
     """
-    progress.begin(4, "Compiling kernels")
-    beside = subprocess.Popen(
-        [sys.executable, "-c", "from tenka.budget import warm; warm.warm_solids(); warm.warm_look(); warm.warm_points()"]
-    )
-    try:
-        warm_gas(progress)
-    finally:
-        failed = beside.wait()
-    if failed:
-        warm_solids()  # the fault is said here
-        warm_look()
-        warm_points()
-    progress.step()
+    left = [part for part in PARTS if again or not is_compiled(part)]
+    progress.begin(len(left), "Compiling kernels")
+    running: list[tuple[str, subprocess.Popen[bytes]]] = []
+    while left or running:
+        while left and len(running) < PROCESSES:
+            part = left.pop(0)
+            words = [sys.executable, "-m", "tenka.cli", "warm", "--part", part, "--json"]
+            running.append((part, subprocess.Popen(words, stdout=subprocess.DEVNULL)))
+        time.sleep(0.05)
+        for part, process in list(running):
+            if process.poll() is None:
+                continue
+            running.remove((part, process))
+            if process.returncode:
+                compile_part(part)  # the fault is said here
+            progress.step()

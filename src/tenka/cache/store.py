@@ -1,11 +1,12 @@
 """The frame store: one file per frame and key, written whole, checked on reading, removed oldest first.
 
-Arrays are compressed with blosc2 (LZ4, bit-shuffled); docs/decisions says why. A file ends in a checksum of all that is before it; one that does not match is removed, and
-its frame counts as not simulated.
+Arrays are compressed with blosc2 (LZ4, bit-shuffled); docs/decisions says why. A file ends in a checksum of
+all that is before it; one that does not match is removed, and its frame counts as not simulated.
 """
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 import os
@@ -20,7 +21,7 @@ import numpy as np
 from platformdirs import user_cache_path
 
 from tenka.base.errors import BadInput
-from tenka.base.files import write_atomic
+from tenka.base.files import leftovers, reason, write_atomic
 
 MAGIC = b"TNKF0001"
 SUM_BYTES = 16
@@ -52,7 +53,8 @@ class Frame:
     time : s
     meta : figures measured when it was made (wall: densest value at each of the six walls)
     flame, fuel : (nx, ny, nz), or None where nothing burns; the fuel is read with the velocity
-    dye : (nx, ny, nz, 4) linear colour times density, and the density that carries it; None where nothing carries colour
+    dye : (nx, ny, nz, 4) linear colour times density, and the density that carries it; None where nothing
+        carries colour
     """
 
     density: np.ndarray
@@ -86,7 +88,12 @@ def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> bytes:
             b""
             if not array.size
             else blosc2.compress2(
-                array, codec=blosc2.Codec.LZ4, clevel=3, filters=[blosc2.Filter.BITSHUFFLE], typesize=array.itemsize, nthreads=1
+                array,
+                codec=blosc2.Codec.LZ4,
+                clevel=3,
+                filters=[blosc2.Filter.BITSHUFFLE],
+                typesize=array.itemsize,
+                nthreads=1,
             )
         )
         blocks.append(block)
@@ -96,7 +103,9 @@ def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> bytes:
     return body + hashlib.blake2b(body, digest_size=SUM_BYTES).digest()
 
 
-def unpack_arrays(data: bytes, wanted: set[str] | None = None) -> tuple[dict[str, np.ndarray], dict[str, Any]]:
+def unpack_arrays(
+    data: bytes, wanted: set[str] | None = None
+) -> tuple[dict[str, np.ndarray], dict[str, Any]]:
     """The inverse of `pack_arrays`, for all or some arrays; raises ValueError for anything damaged."""
     if len(data) < len(MAGIC) + 4 + SUM_BYTES or not data.startswith(MAGIC):
         raise ValueError("not a frame")
@@ -131,14 +140,16 @@ class FrameStore:
         self._lock = threading.Lock()
         self._puts = 0
         try:
-            self.folder.mkdir(parents=True, exist_ok=True)
+            if not self.folder.is_dir():
+                self.folder.mkdir(parents=True, exist_ok=True)
             self._known = {p.name for p in self.folder.iterdir() if not p.name.startswith(".")}
-            for part in self.folder.glob(".*.part"):
-                part.unlink(missing_ok=True)
         except OSError as error:
             raise BadInput(
-                f"cannot be used for frames ({(error.strerror or 'error').lower()})", "a folder that you may write to", self.folder
+                f"cannot be used for frames ({reason(error)})", "a folder that you may read", self.folder
             ) from None
+        for part in leftovers(self.folder):
+            with contextlib.suppress(OSError):
+                part.unlink(missing_ok=True)
 
     def has(self, name: str) -> bool:
         return name in self._known
@@ -151,7 +162,18 @@ class FrameStore:
         return name in self._known
 
     def put(self, name: str, arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> None:
-        write_atomic(self.folder / name, pack_arrays(arrays, meta), sync=False)
+        data = pack_arrays(arrays, meta)
+        try:
+            write_atomic(self.folder / name, data, sync=False)
+        except BadInput:
+            if self.folder.is_dir():
+                raise
+            # somebody removed the folder: it is made again, and nothing that was in it is known any more
+            with contextlib.suppress(OSError):
+                self.folder.mkdir(parents=True, exist_ok=True)
+            with self._lock:
+                self._known.clear()
+            write_atomic(self.folder / name, data, sync=False)
         with self._lock:
             self._known.add(name)
             self._puts += 1
@@ -159,18 +181,21 @@ class FrameStore:
         if due:
             self.prune()
 
-    def get(self, name: str, wanted: set[str] | None = None) -> tuple[dict[str, np.ndarray], dict[str, Any]] | None:
+    def get(
+        self, name: str, wanted: set[str] | None = None
+    ) -> tuple[dict[str, np.ndarray], dict[str, Any]] | None:
         """Arrays and figures under a name; None when it is not there or was damaged (then it is removed)."""
         if name not in self._known:
             return None
         path = self.folder / name
         try:
             found = unpack_arrays(path.read_bytes(), wanted)
-            os.utime(path)
-            return found
-        except (OSError, ValueError, KeyError, RuntimeError):
+        except (OSError, ValueError, KeyError, TypeError, RuntimeError, struct.error, MemoryError):
             self.drop(name)
             return None
+        with contextlib.suppress(OSError):  # a cache that may only be read
+            os.utime(path)
+        return found
 
     def figures(self, name: str) -> dict[str, Any] | None:
         """The figures of a file without reading its arrays (and so without its checksum)."""
@@ -185,8 +210,12 @@ class FrameStore:
 
     def put_frame(self, key: str, frame: Frame) -> None:
         assert frame.velocity is not None
-        arrays = {name: getattr(frame, name) for name in (*_SEEN, *_MOVING) if getattr(frame, name) is not None}
-        self.put(key, arrays, {"origin": frame.origin, "voxel": frame.voxel, "time": frame.time, **frame.meta})
+        arrays = {
+            name: getattr(frame, name) for name in (*_SEEN, *_MOVING) if getattr(frame, name) is not None
+        }
+        self.put(
+            key, arrays, {"origin": frame.origin, "voxel": frame.voxel, "time": frame.time, **frame.meta}
+        )
 
     def get_frame(self, key: str, velocity: bool = False) -> Frame | None:
         """A frame: all that is seen, and what else moves with `velocity`."""
@@ -195,15 +224,27 @@ class FrameStore:
             return None
         arrays, meta = found
         origin, voxel, time = tuple(meta.pop("origin")), meta.pop("voxel"), meta.pop("time")
-        return Frame(arrays.pop("density"), arrays.pop("temperature"), arrays.pop("velocity", None), origin, voxel, time, meta, **arrays)
+        return Frame(
+            arrays.pop("density"),
+            arrays.pop("temperature"),
+            arrays.pop("velocity", None),
+            origin,
+            voxel,
+            time,
+            meta,
+            **arrays,
+        )
 
     def pin(self, owner: str, names: set[str]) -> None:
-        """Keep files from being removed for want of room, on behalf of an effect's file; another set takes the place of its last one."""
+        """Keep files from being removed for want of room, on behalf of an effect's file; another set takes
+        the place of its last one."""
         file = self.folder / PINS / hashlib.blake2b(owner.encode(), digest_size=12).hexdigest()
         if not names:
-            file.unlink(missing_ok=True)
+            with contextlib.suppress(OSError):
+                file.unlink(missing_ok=True)
             return
-        file.parent.mkdir(exist_ok=True)
+        with contextlib.suppress(OSError):
+            file.parent.mkdir(parents=True, exist_ok=True)
         write_atomic(file, json.dumps({"owner": owner, "names": sorted(names)}).encode(), sync=False)
 
     def pinned(self) -> set[str]:
@@ -216,19 +257,25 @@ class FrameStore:
                     found |= set(row["names"])
                 else:
                     file.unlink(missing_ok=True)
-            except (OSError, ValueError, KeyError, TypeError):
+            except (OSError, ValueError, KeyError, TypeError, RecursionError):
                 continue
         return found
 
     def drop(self, name: str) -> None:
         with self._lock:
             self._known.discard(name)
-        (self.folder / name).unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            (self.folder / name).unlink(missing_ok=True)
 
     def prune(self) -> None:
-        """Remove the least recently used files until the store is within its limit; those that are pinned stay."""
+        """Remove the least recently used files until the store is within its limit; those that are pinned
+        stay."""
         files, pinned = [], self.pinned()
-        for path in self.folder.iterdir():
+        try:
+            held = list(self.folder.iterdir())
+        except OSError:
+            return
+        for path in held:
             try:
                 stat = path.stat()
                 files.append((stat.st_mtime, stat.st_size, path.name))

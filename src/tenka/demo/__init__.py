@@ -4,3 +4,4 @@ from pathlib import Path
 
 FOLDER = Path(__file__).parent
 PLUME = FOLDER / "kiln_plume.tenka"
+EFFECTS = tuple(sorted(FOLDER.glob("*.tenka")))

@@ -1,4 +1,5 @@
-"""The canvas of the drying line: a sheet with joints that flaps, as a GLB with a skin, a clip and a camera."""
+"""The canvas of the drying line: a sheet with joints that flaps, as a GLB with a skin, a clip and a
+camera."""
 
 from __future__ import annotations
 
@@ -34,34 +35,56 @@ def canvas_bytes() -> bytes:
     """The GLB: nodes in rows and columns, two materials (dry, damp), the clip `flap`, the camera `yard`."""
     import pygltflib as gl
 
-    doc = gl.GLTF2(scene=0, scenes=[gl.Scene(nodes=[])], asset=gl.Asset(version="2.0", generator="Tenka", copyright=CREDIT))
+    doc = gl.GLTF2(
+        scene=0,
+        scenes=[gl.Scene(nodes=[])],
+        asset=gl.Asset(version="2.0", generator="Tenka", copyright=CREDIT),
+    )
     blob = b""
 
     def put(array: np.ndarray, kind: str, code: int, bounds: bool = False) -> int:
         nonlocal blob
         data = np.ascontiguousarray(array)
         doc.bufferViews.append(gl.BufferView(buffer=0, byteOffset=len(blob), byteLength=data.nbytes))
-        accessor = gl.Accessor(bufferView=len(doc.bufferViews) - 1, componentType=code, count=len(data), type=kind)
+        accessor = gl.Accessor(
+            bufferView=len(doc.bufferViews) - 1, componentType=code, count=len(data), type=kind
+        )
         if bounds:
-            accessor.min, accessor.max = np.atleast_2d(data.min(axis=0)).ravel().tolist(), np.atleast_2d(data.max(axis=0)).ravel().tolist()
+            accessor.min, accessor.max = (
+                np.atleast_2d(data.min(axis=0)).ravel().tolist(),
+                np.atleast_2d(data.max(axis=0)).ravel().tolist(),
+            )
         doc.accessors.append(accessor)
         blob += data.tobytes() + b"\0" * (-data.nbytes % 4)
         return len(doc.accessors) - 1
 
     step = HIGH / ROWS
-    at = np.array([[-WIDE / 2 + WIDE * c / (COLUMNS - 1), TOP - step * r, 0.0] for r in range(ROWS) for c in range(COLUMNS)])
+    at = np.array(
+        [
+            [-WIDE / 2 + WIDE * c / (COLUMNS - 1), TOP - step * r, 0.0]
+            for r in range(ROWS)
+            for c in range(COLUMNS)
+        ]
+    )
     for r in range(ROWS):
         for c in range(COLUMNS):
             n = r * COLUMNS + c
             place = at[n] if r == 0 else [0.0, -step, 0.0]
             children = [n + COLUMNS] if r + 1 < ROWS else None
-            doc.nodes.append(gl.Node(name=f"cloth {c + 1}-{r + 1}", translation=[float(v) for v in place], children=children))
+            doc.nodes.append(
+                gl.Node(
+                    name=f"cloth {c + 1}-{r + 1}", translation=[float(v) for v in place], children=children
+                )
+            )
             if r == 0:
                 doc.scenes[0].nodes.append(n)
     inverse = np.tile(np.eye(4, dtype=np.float32), (len(at), 1, 1))
     inverse[:, :3, 3] = -at
     doc.skins.append(
-        gl.Skin(joints=list(range(len(at))), inverseBindMatrices=put(inverse.transpose(0, 2, 1).reshape(-1, 16), gl.MAT4, gl.FLOAT))
+        gl.Skin(
+            joints=list(range(len(at))),
+            inverseBindMatrices=put(inverse.transpose(0, 2, 1).reshape(-1, 16), gl.MAT4, gl.FLOAT),
+        )
     )
 
     x, y = (g.reshape(-1) for g in np.meshgrid(np.arange(ACROSS + 1) / ACROSS, np.arange(DOWN + 1) / DOWN))
@@ -76,18 +99,26 @@ def canvas_bytes() -> bytes:
     joints = np.stack([first, first + 1, first + COLUMNS, first + COLUMNS + 1], axis=1).astype(np.uint8)
     weights = np.stack([(1 - f) * (1 - g), f * (1 - g), (1 - f) * g, f * g], axis=1).astype(np.float32)
     quad = np.array([[j * (ACROSS + 1) + i for i in range(ACROSS)] for j in range(DOWN)])
-    faces = np.stack([quad, quad + ACROSS + 1, quad + 1, quad + 1, quad + ACROSS + 1, quad + ACROSS + 2], axis=-1).reshape(DOWN, -1, 3)
+    faces = np.stack(
+        [quad, quad + ACROSS + 1, quad + 1, quad + 1, quad + ACROSS + 1, quad + ACROSS + 2], axis=-1
+    ).reshape(DOWN, -1, 3)
     wet = np.broadcast_to(np.arange(DOWN)[:, None] >= DAMP_FROM, faces.shape[:2])
     stain = 1 + 0.12 * (unit_array(77, np.arange(len(points))).astype(float) - 0.5)
-    colour = np.concatenate([np.minimum(1.0, stain)[:, None].repeat(3, axis=1), np.ones((len(points), 1))], axis=1).astype(np.float32)
+    colour = np.concatenate(
+        [np.minimum(1.0, stain)[:, None].repeat(3, axis=1), np.ones((len(points), 1))], axis=1
+    ).astype(np.float32)
     shared = {
-        "POSITION": put(points.astype(np.float32), gl.VEC3, gl.FLOAT, True), "JOINTS_0": put(joints, gl.VEC4, gl.UNSIGNED_BYTE),
-        "WEIGHTS_0": put(weights, gl.VEC4, gl.FLOAT), "COLOR_0": put(colour, gl.VEC4, gl.FLOAT),
-    }  # fmt: skip
+        "POSITION": put(points.astype(np.float32), gl.VEC3, gl.FLOAT, True),
+        "JOINTS_0": put(joints, gl.VEC4, gl.UNSIGNED_BYTE),
+        "WEIGHTS_0": put(weights, gl.VEC4, gl.FLOAT),
+        "COLOR_0": put(colour, gl.VEC4, gl.FLOAT),
+    }
     primitives = []
     for n, (name, tone, part) in enumerate((("dry", CLOTH, ~wet), ("damp", DAMP, wet))):
         material = gl.Material(
-            name=name, doubleSided=True, pbrMetallicRoughness=gl.PbrMetallicRoughness(baseColorFactor=[*tone, 1.0], metallicFactor=0.0)
+            name=name,
+            doubleSided=True,
+            pbrMetallicRoughness=gl.PbrMetallicRoughness(baseColorFactor=[*tone, 1.0], metallicFactor=0.0),
         )
         doc.materials.append(material)
         indices = put(faces[part].reshape(-1).astype(np.uint16), gl.SCALAR, gl.UNSIGNED_SHORT)
@@ -103,7 +134,11 @@ def canvas_bytes() -> bytes:
         for c in range(COLUMNS):
             half = np.array([flap(c, r, float(t)) for t in times]) / 2
             turned = np.stack([np.sin(half), 0 * half, 0 * half, np.cos(half)], axis=1).astype(np.float32)
-            clip.samplers.append(gl.AnimationSampler(input=clock, output=put(turned, gl.VEC4, gl.FLOAT), interpolation="LINEAR"))
+            clip.samplers.append(
+                gl.AnimationSampler(
+                    input=clock, output=put(turned, gl.VEC4, gl.FLOAT), interpolation="LINEAR"
+                )
+            )
             target = gl.AnimationChannelTarget(node=r * COLUMNS + c, path="rotation")
             clip.channels.append(gl.AnimationChannel(sampler=len(clip.samplers) - 1, target=target))
     doc.animations.append(clip)
@@ -112,7 +147,9 @@ def canvas_bytes() -> bytes:
     lens = gl.Perspective(yfov=math.radians(40.0), znear=0.05)
     doc.cameras.append(gl.Camera(name="yard", type="perspective", perspective=lens))
     eye = [5.0 * math.sin(a), 1.5, 5.0 * math.cos(a)]
-    doc.nodes.append(gl.Node(name="yard", camera=0, translation=eye, rotation=[0.0, math.sin(a / 2), 0.0, math.cos(a / 2)]))
+    doc.nodes.append(
+        gl.Node(name="yard", camera=0, translation=eye, rotation=[0.0, math.sin(a / 2), 0.0, math.cos(a / 2)])
+    )
     doc.scenes[0].nodes.append(len(doc.nodes) - 1)
     doc.buffers.append(gl.Buffer(byteLength=len(blob)))
     doc.set_binary_blob(blob)
@@ -123,11 +160,19 @@ def drying_line() -> Mesh:
     """Two posts, the line between them, and the pegs that hold the cloth."""
     posts = [
         aged(
-            joined([placed(box((0.11, 0.11, 2.42), WOOD), s * 1.65, 0.0), placed(box((0.5, 0.09, 0.09), WOOD), s * 1.65, 0.0, 2.25)]),
+            joined(
+                [
+                    placed(box((0.11, 0.11, 2.42), WOOD), s * 1.65, 0.0),
+                    placed(box((0.5, 0.09, 0.09), WOOD), s * 1.65, 0.0, 2.25),
+                ]
+            ),
             0.3,
             f"post{s}",
         )
         for s in (-1, 1)
     ]
-    pegs = [placed(box((0.035, 0.05, 0.12), IRON), -WIDE / 2 + 0.06 + k * (WIDE - 0.12) / 5, 0.0, TOP - 0.06) for k in range(6)]
+    pegs = [
+        placed(box((0.035, 0.05, 0.12), IRON), -WIDE / 2 + 0.06 + k * (WIDE - 0.12) / 5, 0.0, TOP - 0.06)
+        for k in range(6)
+    ]
     return joined([*posts, placed(box((3.3, 0.022, 0.022), (0.3, 0.27, 0.2)), 0.0, 0.0, TOP + 0.015), *pegs])

@@ -1,6 +1,7 @@
-"""Makes the demo data of Kiln Quay: `python -m tenka.demo.make` writes the props and the effects beside it.
+"""Makes the props of Kiln Quay: `python -m tenka.demo.make` writes them into the folder beside it.
 
-All of it is our own design, built from primitives by this script.
+All of them are our own design, built from primitives by this script. The effects are data: they are the
+`.tenka` files themselves, shaped in the window.
 """
 
 from __future__ import annotations
@@ -13,28 +14,6 @@ import numpy as np
 from tenka.base.randomness import unit_array
 from tenka.demo import FOLDER, canvas, grains, workshop
 from tenka.demo.shapes import BRICK, CLAY, IRON, SOOT, STONE, WOOD, aged, placed
-from tenka.effect import storage
-from tenka.effect.courses import Noise, Sum
-from tenka.effect.model import (
-    Camera,
-    DomainBox,
-    Effect,
-    Fading,
-    Flipbook,
-    GasLayer,
-    Lever,
-    Light,
-    Look,
-    Motion,
-    Player,
-    Prop,
-    Quality,
-    Source,
-    Tier,
-    Turbulence,
-    Wind,
-    ramp,
-)  # fmt: skip
 from tenka.scene.figure import figure
 from tenka.scene.glb import to_bytes
 from tenka.scene.meshes import Mesh, box, joined, turned_profile
@@ -50,20 +29,46 @@ def courses_of_brick(profile: list[tuple[float, float]], height: float) -> list[
 
 
 def kiln() -> Mesh:
-    """A bottle-shaped kiln: a broad belly that draws in to a chimney, iron bands, a fire mouth, a sooty rim."""
-    body = [(2.35, 0.0), (2.38, 0.5), (2.30, 1.3), (2.12, 2.1), (1.78, 2.9), (1.32, 3.6), (0.95, 4.2), (0.76, 4.8), (0.68, 5.7)]
+    """A bottle-shaped kiln: a broad belly that draws in to a chimney, iron bands, a fire mouth, a sooty
+    rim."""
+    body = [
+        (2.35, 0.0),
+        (2.38, 0.5),
+        (2.30, 1.3),
+        (2.12, 2.1),
+        (1.78, 2.9),
+        (1.32, 3.6),
+        (0.95, 4.2),
+        (0.76, 4.8),
+        (0.68, 5.7),
+    ]
     shell = turned_profile(courses_of_brick(body, 0.19), 48, BRICK)
     heights = shell.corners[:, :, 2].mean(axis=1)
     dark = np.clip((heights - 4.4) / 1.3, 0, 1)[:, None] ** 1.5
     shell = Mesh(
-        shell.points, shell.faces, (shell.colours * (1 - 0.75 * dark) + np.array(SOOT, np.float32) * 0.75 * dark).astype(np.float32)
+        shell.points,
+        shell.faces,
+        (shell.colours * (1 - 0.75 * dark) + np.array(SOOT, np.float32) * 0.75 * dark).astype(np.float32),
     )
-    rim = turned_profile([(0.68, 5.7), (0.78, 5.74), (0.78, 5.95), (0.60, 5.95), (0.56, 5.3), (0.0, 5.28)], 48, SOOT)
-    bands = [turned_profile([(r, z), (r + 0.035, z + 0.005), (r + 0.03, z + 0.09), (r - 0.02, z + 0.095)], 48, IRON)
-             for r, z in ((2.375, 0.62), (2.29, 1.42), (2.04, 2.32), (1.55, 3.28))]  # fmt: skip
-    mouth = [placed(box((0.95, 0.55, 1.25), SOOT), 0.35, -2.2, 0.0), placed(box((1.25, 0.42, 0.16), STONE), 0.35, -2.28, 1.25),
-             placed(box((0.16, 0.42, 1.25), STONE), -0.2, -2.28), placed(box((0.16, 0.42, 1.25), STONE), 0.9, -2.28)]  # fmt: skip
-    steps = [placed(box((1.3, 0.5, 0.14), STONE), 0.35, -2.75), placed(box((1.5, 0.35, 0.07), STONE), 0.35, -3.15)]
+    rim = turned_profile(
+        [(0.68, 5.7), (0.78, 5.74), (0.78, 5.95), (0.60, 5.95), (0.56, 5.3), (0.0, 5.28)], 48, SOOT
+    )
+    bands = [
+        turned_profile(
+            [(r, z), (r + 0.035, z + 0.005), (r + 0.03, z + 0.09), (r - 0.02, z + 0.095)], 48, IRON
+        )
+        for r, z in ((2.375, 0.62), (2.29, 1.42), (2.04, 2.32), (1.55, 3.28))
+    ]
+    mouth = [
+        placed(box((0.95, 0.55, 1.25), SOOT), 0.35, -2.2, 0.0),
+        placed(box((1.25, 0.42, 0.16), STONE), 0.35, -2.28, 1.25),
+        placed(box((0.16, 0.42, 1.25), STONE), -0.2, -2.28),
+        placed(box((0.16, 0.42, 1.25), STONE), 0.9, -2.28),
+    ]
+    steps = [
+        placed(box((1.3, 0.5, 0.14), STONE), 0.35, -2.75),
+        placed(box((1.5, 0.35, 0.07), STONE), 0.35, -3.15),
+    ]
     return joined([aged(shell, 0.55, "shell"), rim, *bands, *mouth, *(aged(s, 0.2, "step") for s in steps)])
 
 
@@ -77,7 +82,14 @@ def yard() -> Mesh:
             wide = 0.9 + 0.7 * float(unit_array(11, row, k))
             flag = box((wide - 0.035, 0.96, 0.05), STONE)
             tone = 0.62 + 0.5 * float(unit_array(12, row, k))
-            flags.append(placed(Mesh(flag.points, flag.faces, (flag.colours * tone).astype(np.float32)), x + wide / 2, -5.2 + row, -0.012))
+            flags.append(
+                placed(
+                    Mesh(flag.points, flag.faces, (flag.colours * tone).astype(np.float32)),
+                    x + wide / 2,
+                    -5.2 + row,
+                    -0.012,
+                )
+            )
             x += wide
             k += 1
     return joined(flags)
@@ -91,93 +103,36 @@ def low_wall() -> Mesh:
         k = 0
         while x < 7.0:
             wide = 0.55 + 0.35 * float(unit_array(21, row, k))
-            blocks.append(aged(placed(box((wide - 0.02, 0.42, 0.27), STONE), x + wide / 2, 4.4, 0.28 * row), 0.5, f"block{row}{k}"))
+            blocks.append(
+                aged(
+                    placed(box((wide - 0.02, 0.42, 0.27), STONE), x + wide / 2, 4.4, 0.28 * row),
+                    0.5,
+                    f"block{row}{k}",
+                )
+            )
             x += wide
             k += 1
-    coping = [aged(placed(box((1.38, 0.54, 0.1), STONE), -6.5 + 1.4 * k, 4.4, 0.84), 0.25, f"coping{k}") for k in range(10)]
+    coping = [
+        aged(placed(box((1.38, 0.54, 0.1), STONE), -6.5 + 1.4 * k, 4.4, 0.84), 0.25, f"coping{k}")
+        for k in range(10)
+    ]
     pots = []
     for k, (x, y, s) in enumerate(((-4.4, 3.7, 1.0), (-3.7, 3.85, 0.8), (-5.0, 3.2, 0.7), (4.6, 3.6, 0.9))):
-        profile = [(0.22 * s, 0), (0.3 * s, 0.25 * s), (0.26 * s, 0.5 * s), (0.17 * s, 0.58 * s), (0.2 * s, 0.66 * s), (0.12 * s, 0.64 * s)]
+        profile = [
+            (0.22 * s, 0),
+            (0.3 * s, 0.25 * s),
+            (0.26 * s, 0.5 * s),
+            (0.17 * s, 0.58 * s),
+            (0.2 * s, 0.66 * s),
+            (0.12 * s, 0.64 * s),
+        ]
         pots.append(aged(placed(turned_profile(profile, 20, CLAY), x, y), 0.15, f"pot{k}"))
-    crates = [placed(box((0.8, 0.8, 0.7), WOOD), 3.9, -1.2, 0, 14), placed(box((0.7, 0.7, 0.6), WOOD), 4.0, -1.1, 0.7, 38),
-              placed(box((0.9, 0.7, 0.55), WOOD), 4.9, -0.6, 0, -8)]  # fmt: skip
+    crates = [
+        placed(box((0.8, 0.8, 0.7), WOOD), 3.9, -1.2, 0, 14),
+        placed(box((0.7, 0.7, 0.6), WOOD), 4.0, -1.1, 0.7, 38),
+        placed(box((0.9, 0.7, 0.55), WOOD), 4.9, -0.6, 0, -8),
+    ]
     return joined([*blocks, *coping, *pots, *(aged(c, 0.35, f"crate{k}") for k, c in enumerate(crates))])
-
-
-def kiln_plume() -> Effect:
-    """The plume of the kiln's chimney in gusty wind."""
-    props = tuple(Prop(id=i, name=n, shape="mesh", file=f"props/{i}.glb", position=p, turn=t) for i, n, p, t in (
-        ("kiln", "Kiln", (0.0, 0.0, 0.0), 0.0), ("yard", "Yard", (0.0, 0.0, 0.0), 0.0), ("low_wall", "Low wall", (0.0, 0.0, 0.0), 0.0),
-        ("figure", "Figure, 1.75 m", (-2.6, -3.0, 0.04), 25.0),
-    ))  # fmt: skip
-    source = Source(
-        id="flue", name="Flue", shape="cylinder", position=(0.0, 0.0, 5.92), size=(1.02, 1.02, 0.34), density=12.0, temperature=330.0,
-        emission=Sum(of=(0.85, Noise(amount=0.3, period=0.55, seed=5))), push=(0.0, 0.0, 2.8), grip=18.0, breakup=0.8, breakup_size=0.24,
-        breakup_rate=2.4,
-    )  # fmt: skip
-    layer = GasLayer(
-        id="plume", name="Plume",
-        domain=DomainBox(origin=(-1.3, -2.2, 5.2), size=(6.6, 4.4, 6.9), voxel=0.075, open_low=(True, True, True), run_up=3.0),
-        sources=(source,),
-        motion=Motion(lift=0.8, weight=0.08, drag=0.12, fine_curl=4.5, fine_size=0.16, broad_curl=2.6, broad_size=0.7),
-        fading=Fading(smoke=0.4, smoke_linear=0.1, cooling=1.0), quality=Quality(courant=3.0, most_substeps=4),
-        look=Look(extinction=16.0, full_density=1.5, steps=1.4, forward=0.3, ambient=0.75,
-                  colour=ramp((0.0, (0.56, 0.54, 0.52)), (0.35, (0.36, 0.34, 0.325)), (1.0, (0.10, 0.092, 0.09)))),
-        flipbook=Flipbook(first=0.0, last=3.95, columns=8, rows=8, width=2048, height=2048,
-                          player=Player(count=3, life=4.0, life_spread=0.08, size_spread=0.06, rotation=3.0, scatter=0.06)),
-    )  # fmt: skip
-    forces = (
-        Wind(id="wind", name="Quay wind", speed=1.6, heading=4.0, grip=1.1, gusts=0.55, gust_period=1.7),
-        Turbulence(id="turbulence", name="Eddies", strength=1.3, size=0.8, detail=0.7, rate=0.6, grip=1.2),
-    )
-    tiers = (
-        Tier(
-            id="low",
-            name="Low",
-            device="satchel",
-            ms=0.5,
-            mb=4.5,
-            distance=16.0,
-            width=1280,
-            height=720,
-            copies=1,
-            levers={"sprites": 2.0, "size": 1.0},
-        ),
-        Tier(
-            id="mid",
-            name="Mid",
-            device="hearth",
-            ms=0.3,
-            mb=12.0,
-            distance=16.0,
-            width=1920,
-            height=1080,
-            copies=2,
-            levers={"sprites": 3.0, "size": 1.0},
-        ),
-        Tier(
-            id="high",
-            name="High",
-            device="tower",
-            ms=0.5,
-            mb=24.0,
-            distance=12.0,
-            width=2560,
-            height=1440,
-            copies=3,
-            levers={"sprites": 5.0, "size": 1.0},
-        ),
-    )
-    path = "layers.plume.flipbook.player"
-    levers = (
-        Lever(id="sprites", name="Sprites", path=f"{path}.count", low=1, high=12),
-        Lever(id="size", name="Size", path=f"{path}.scale", low=0.5, high=1.5),
-    )
-    return Effect(
-        name="Kiln plume", seed=20, rate=24.0, seconds=4.0, props=props, forces=forces, layers=(layer,),
-        light=Light(heading=-148.0, height=36.0, strength=4.2, kelvin=5000.0, sky=0.38),
-        camera=Camera(target=(1.5, 0.0, 5.65), distance=16.6, heading=-72.0, pitch=3.0, fov=42.0), tiers=tiers, levers=levers,
-    )  # fmt: skip
 
 
 def main(folder: Path = FOLDER) -> None:
@@ -196,9 +151,6 @@ def main(folder: Path = FOLDER) -> None:
         print(f"{name}.glb: {len(mesh.faces)} triangles")
     (folder / "props" / "canvas.glb").write_bytes(canvas.canvas_bytes())
     print("canvas.glb")
-    for name, effect in (("kiln_plume", kiln_plume), *workshop.EFFECTS.items(), *grains.EFFECTS.items()):
-        storage.save(effect(), folder / f"{name}.tenka")
-        print(f"{name}.tenka")
 
 
 if __name__ == "__main__":

@@ -1,15 +1,15 @@
 """The one catalogue of parameters.
 
-Each setting is declared once with `param`, as a typed pydantic field that carries its unit, ranges, help
-and what it drives. Sheet rows, validation, help, the guide's tables, cache keys and cost gutters are all
-read from these declarations.
+Each setting is declared once through its section, as a typed pydantic field that carries its unit, ranges,
+help and what it drives. Sheet rows, validation, help, the guide's tables, cache keys and cost gutters are all
+read from these declarations: `MOTION.moving(1.0, "1/s", 0, 60, "What it does to the picture.")`.
 """
 
 from __future__ import annotations
 
 import math
 import types
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any, Literal, Union, get_args, get_origin
 
@@ -17,27 +17,6 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 
 from tenka.effect.courses import Course
 
-SECTIONS = (
-    "Where",
-    "Mesh",
-    "Copies",
-    "Path",
-    "What",
-    "Fire",
-    "Motion",
-    "Fading",
-    "Collision",
-    "Bed",
-    "Look",
-    "Colour",
-    "Trail",
-    "Multiply",
-    "Light",
-    "Atlas",
-    "Player",
-    "Quality",
-    "Viewing",
-)
 Affects = Literal["simulation", "final", "look", "pack", "player", "tier", "none"]
 
 
@@ -75,60 +54,131 @@ class Param:
         return all(str(other) in wanted if wanted else bool(other) for other, wanted in values)
 
 
-def param(
-    default: Any,
-    help: str,
-    *,
-    section: str,
-    unit: str = "",
-    label: str = "",
-    low: float | None = None,
-    high: float | None = None,
-    soft: tuple[float, float] | None = None,
-    step: float | None = None,
-    course: bool = False,
-    affects: Affects = "simulation",
-    cost: str = "",
-    kind: str = "",
-    when: tuple[Any, ...] = (),
-) -> Any:
-    """Declare a setting.
+@dataclass(frozen=True)
+class Section:
+    """A section of the sheet, which declares the settings that stand in it.
 
-    Parameters
+    Attributes
     ----------
-    default : value given to new objects and by a row's reset
-    help : one line that says what it does to the picture
-    section : the sheet section that holds its row
-    unit : shown beside every figure of it
-    low, high : hard range, enforced when read and when typed
-    soft : the range in which the effect of a change can be seen; a drag covers it in about 250 px
-    step : drag step; by default a hundredth of the soft range
-    course : whether it may move over time
-    affects : what a change makes stale
-    cost : the timed part of the solver, or the modelled part of the frame, that it drives
-    when : (other field, values): the row is shown only then; without values, when that field is set to anything. Several such pairs must all hold
+    name : its heading
+    affects : what a change of its settings makes stale, unless one says otherwise
     """
-    if soft is None:
-        soft = (low if low is not None else 0.0, high if high is not None else 1.0)
-    meta = {
-        "unit": unit,
-        "help": help,
-        "section": section,
-        "label": label,
-        "low": low,
-        "high": high,
-        "soft": soft,
-        "step": step if step is not None else (soft[1] - soft[0]) / 100.0,
-        "course": course,
-        "affects": affects,
-        "cost": cost,
-        "kind": kind,
-        "when": when if not when or isinstance(when[0], tuple) else (when,),
-    }
-    extra: Any = {"tenka": meta}
-    if isinstance(default, BaseModel | list | dict):
-        return Field(default_factory=lambda: default, description=help, json_schema_extra=extra)
-    return Field(default, description=help, json_schema_extra=extra)
+
+    name: str
+    affects: Affects = "simulation"
+
+    def param(
+        self,
+        default: Any,
+        help: str,
+        *,
+        unit: str = "",
+        label: str = "",
+        low: float | None = None,
+        high: float | None = None,
+        soft: tuple[float, float] | None = None,
+        step: float | None = None,
+        course: bool = False,
+        affects: Affects | None = None,
+        cost: str = "",
+        kind: str = "",
+        when: tuple[Any, ...] = (),
+    ) -> Any:
+        """Declare a setting.
+
+        Parameters
+        ----------
+        default : value given to new objects and by a row's reset
+        help : one line that says what it does to the picture
+        unit : shown beside every figure of it
+        low, high : hard range, enforced when read and when typed
+        soft : the range in which the effect of a change can be seen; a drag covers it in about 250 px
+        step : drag step; by default a hundredth of the soft range
+        course : whether it may move over time
+        affects : what a change makes stale
+        cost : the timed part of the solver, or the modelled part of the frame, that it drives
+        when : (other field, values): the row is shown only then; without values, when that field is set to
+            anything. Several such pairs must all hold
+        """
+        if soft is None:
+            soft = (low if low is not None else 0.0, high if high is not None else 1.0)
+        meta = {
+            "unit": unit,
+            "help": help,
+            "section": self.name,
+            "label": label,
+            "low": low,
+            "high": high,
+            "soft": soft,
+            "step": step if step is not None else (soft[1] - soft[0]) / 100.0,
+            "course": course,
+            "affects": affects or self.affects,
+            "cost": cost,
+            "kind": kind,
+            "when": when if not when or isinstance(when[0], tuple) else (when,),
+        }
+        extra: Any = {"tenka": meta}
+        if isinstance(default, BaseModel | list | dict):
+            return Field(default_factory=lambda: default, description=help, json_schema_extra=extra)
+        return Field(default, description=help, json_schema_extra=extra)
+
+    def number(
+        self, default: Any, unit: str, low: float | None, high: float | None, help: str, **more: Any
+    ) -> Any:
+        """Declare a number, a whole number or a vector, with its unit and hard range; see `param`."""
+        return self.param(default, help, unit=unit, low=low, high=high, **more)
+
+    def moving(
+        self, default: Any, unit: str, low: float | None, high: float | None, help: str, **more: Any
+    ) -> Any:
+        """Declare a number that may follow a course; see `param`."""
+        return self.param(default, help, unit=unit, low=low, high=high, course=True, **more)
+
+
+WHERE = Section("Where")
+MESH = Section("Mesh")
+COPIES = Section("Copies")
+PATH = Section("Path")
+WHAT = Section("What")
+FIRE = Section("Fire")
+MOTION = Section("Motion")
+FADING = Section("Fading")
+COLLISION = Section("Collision")
+BED = Section("Bed")
+LOOK = Section("Look", "look")
+COLOUR = Section("Colour", "look")
+TRAIL = Section("Trail", "look")
+MULTIPLY = Section("Multiply", "look")
+LIGHT = Section("Light", "look")
+ATLAS = Section("Atlas", "pack")
+PLAYER = Section("Player", "player")
+QUALITY = Section("Quality")
+VIEWING = Section("Viewing", "tier")
+FILE_KINDS = ("file", "image", "points_file", "package")
+"""Kinds of settings that name a file or a folder, relative to the effect's own."""
+ORDER = (
+    WHERE,
+    MESH,
+    COPIES,
+    PATH,
+    WHAT,
+    FIRE,
+    MOTION,
+    FADING,
+    COLLISION,
+    BED,
+    LOOK,
+    COLOUR,
+    TRAIL,
+    MULTIPLY,
+    LIGHT,
+    ATLAS,
+    PLAYER,
+    QUALITY,
+    VIEWING,
+)
+"""The sections in the order of the work, which is that of the sheet."""
+SECTIONS = tuple(section.name for section in ORDER)
 
 
 class Settings(BaseModel):
@@ -148,7 +198,10 @@ class Settings(BaseModel):
                 low = -math.inf if meta["low"] is None else meta["low"]
                 high = math.inf if meta["high"] is None else meta["high"]
                 if not low <= number <= high:
-                    raise ValueError(f"{number:g} is outside {low:g} to {high:g}{' ' + meta['unit'] if meta['unit'] else ''}")
+                    raise ValueError(
+                        f"{number:g} is outside {low:g} to "
+                        f"{high:g}{' ' + meta['unit'] if meta['unit'] else ''}"
+                    )
         return value
 
 
@@ -233,6 +286,26 @@ def walk(node: Any, path: str = "") -> Iterator[tuple[str, Param, Any, Settings]
                 yield from walk(item, f"{path}.{item.id}")
 
 
+def mapped(node: Any, change: Callable[[Param, Any], Any]) -> Any:
+    """A copy of `node` with `change(parameter, value)` in place of every declared setting below it.
+
+    What does not change is shared, and `node` itself is returned when nothing does.
+    """
+    if isinstance(node, tuple):
+        new = tuple(mapped(item, change) for item in node)
+        return node if all(a is b for a, b in zip(new, node)) else new
+    if not isinstance(node, Settings):
+        return node
+    table = params(type(node))
+    found = {}
+    for name in type(node).model_fields:
+        value = getattr(node, name)
+        new_value = change(table[name], value) if name in table else mapped(value, change)
+        if new_value is not value:
+            found[name] = new_value
+    return node.model_copy(update=found) if found else node
+
+
 def plain(value: Any) -> Any:
     """A setting's value as plain JSON data."""
     if isinstance(value, BaseModel):
@@ -247,7 +320,11 @@ def settings_that_affect(node: Any, affects: set[str]) -> dict[str, Any]:
 
     Courses are left out here: a cache key takes them as sampled values, frame by frame.
     """
-    return {path: plain(value) for path, p, value, _ in walk(node) if p.affects in affects and not isinstance(value, Course)}
+    return {
+        path: plain(value)
+        for path, p, value, _ in walk(node)
+        if p.affects in affects and not isinstance(value, Course)
+    }
 
 
 def table_markdown(model: type[BaseModel]) -> str:

@@ -20,8 +20,8 @@ class _Node(BaseModel):
 class Key(_Node):
     """A value at a time, and how the course leaves it towards the next key.
 
-    `smooth` rests at both keys, `through` passes them with a slope: `slope` in units a second, or without one that of the line
-    between the neighbours.
+    `smooth` rests at both keys, `through` passes them with a slope: `slope` in units a second, or without one
+    that of the line between the neighbours.
     """
 
     t: float
@@ -62,7 +62,9 @@ class Keys(_Node):
                 if a.ease == "through":  # cubic Hermite
                     u = 1.0 - share
                     leave, arrive = span * self.slope_at(i), span * self.slope_at(i + 1)
-                    return u * u * (a.v * (1 + 2 * share) + share * leave) + share * share * (b.v * (3 - 2 * share) - u * arrive)
+                    return u * u * (a.v * (1 + 2 * share) + share * leave) + share * share * (
+                        b.v * (3 - 2 * share) - u * arrive
+                    )
                 if a.ease == "smooth":
                     share = share * share * (3.0 - 2.0 * share)
                 return a.v + (b.v - a.v) * share
@@ -138,8 +140,14 @@ class Clamp(_Node):
 Course = Keys | Wave | Noise | Sum | Product | Absolute | Clamp
 Value = float | Annotated[Course, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseModel]] = {
-    "keys": Keys, "wave": Wave, "noise": Noise, "sum": Sum, "product": Product, "absolute": Absolute, "clamp": Clamp,
-}  # fmt: skip
+    "keys": Keys,
+    "wave": Wave,
+    "noise": Noise,
+    "sum": Sum,
+    "product": Product,
+    "absolute": Absolute,
+    "clamp": Clamp,
+}
 
 for _model in (Sum, Product, Absolute, Clamp):
     _model.model_rebuild()
@@ -150,6 +158,14 @@ def value_at(value: Value, t: float) -> float:
     return value.at(t) if isinstance(value, Course) else float(value)
 
 
+def most(value: Value) -> float:
+    """The largest value that a number or a course takes within the first minute."""
+    if not isinstance(value, Course):
+        return float(value)
+    keyed = np.array([k.t for k in value.keys]) if isinstance(value, Keys) else np.zeros(0)
+    return float(np.max(curve(value, np.concatenate([np.linspace(0.0, 60.0, 1201), keyed]))))
+
+
 def smooth_noise(seed: int, x: np.ndarray | float) -> np.ndarray:
     """Value noise in one dimension with a smooth (quintic) blend, in [-1, 1]."""
     i = np.floor(x)
@@ -158,7 +174,9 @@ def smooth_noise(seed: int, x: np.ndarray | float) -> np.ndarray:
     return a + (b - a) * f * f * f * (f * (6.0 * f - 15.0) + 10.0)
 
 
-def course_from(kind: str, value: Value, t: float, low: float | None = None, high: float | None = None) -> Value:
+def course_from(
+    kind: str, value: Value, t: float, low: float | None = None, high: float | None = None
+) -> Value:
     """A course of `kind` that has, at `t` seconds, the value that `value` has there.
 
     Nothing jumps when a value is made to move: `constant` keeps the present value, and a combination
@@ -182,7 +200,11 @@ def course_from(kind: str, value: Value, t: float, low: float | None = None, hig
     if kind == "absolute":
         return Absolute(of=value) if now >= 0 else Absolute(of=-now)
     if kind == "clamp":
-        return Clamp(of=value, low=min(now, low if low is not None else now), high=max(now, high if high is not None else now))
+        return Clamp(
+            of=value,
+            low=min(now, low if low is not None else now),
+            high=max(now, high if high is not None else now),
+        )
     raise ValueError(f"no course is called {kind}")
 
 

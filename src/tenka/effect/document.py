@@ -15,9 +15,10 @@ from typing import Any
 from pydantic import ValidationError
 
 from tenka.base.errors import BadInput
+from tenka.base.tree import explain
 from tenka.effect.catalogue import Param, Settings, params, walk
 from tenka.effect.courses import Course
-from tenka.effect.model import TRIED, Effect, Lever, Trial
+from tenka.effect.model import TRIED, Effect, Lever, Tier, Trial
 
 MOST_UNDO = 400
 
@@ -66,13 +67,6 @@ def _replaced(node: Any, parts: list[str], value: Any, path: str) -> Any:
         raise BadInput(explain(error), place=path) from error
 
 
-def explain(error: ValidationError) -> str:
-    """The first fault of a validation error as a phrase."""
-    first = error.errors()[0]
-    message = re.sub(r"^(Value error|Assertion failed), ", "", first["msg"])
-    return message[0].lower() + message[1:]
-
-
 def param_at(effect: Effect, path: str) -> Param:
     """The catalogue entry of the setting at `path`."""
     owner, _, name = path.rpartition(".")
@@ -98,7 +92,9 @@ def promoted(effect: Effect, path: str) -> Effect:
     """The effect with a lever for the player setting at `path`; each tier starts at the present value."""
     p = param_at(effect, path)
     if p.affects != "player" or p.kind not in ("number", "whole"):
-        raise BadInput(f"{p.label} cannot become a lever", "a number that the game's player reads", place=path)
+        raise BadInput(
+            f"{p.label} cannot become a lever", "a number that the game's player reads", place=path
+        )
     name = path.rsplit(".", 1)[1]
     taken = {lever.id for lever in effect.levers}
     if any(lever.path == path for lever in effect.levers):
@@ -114,14 +110,34 @@ def promoted(effect: Effect, path: str) -> Effect:
 def dismissed(effect: Effect, lever_id: str) -> Effect:
     """The effect without a lever and its values."""
     levers = tuple(lever for lever in effect.levers if lever.id != lever_id)
-    tiers = tuple(t.model_copy(update={"levers": {k: v for k, v in t.levers.items() if k != lever_id}}) for t in effect.tiers)
+    tiers = tuple(
+        t.model_copy(update={"levers": {k: v for k, v in t.levers.items() if k != lever_id}})
+        for t in effect.tiers
+    )
     return effect.model_copy(update={"levers": levers, "tiers": tiers})
+
+
+def with_tier(effect: Effect, like: str | None = None) -> tuple[Effect, str]:
+    """The effect with a further tier, like one that is there (or as a new one is), and its id."""
+    id = free_id(effect.tiers, "tier")
+    number = id.rpartition("_")[2]
+    model = next((t for t in effect.tiers if t.id == like), None)
+    name = f"Tier {number}" if number.isdigit() else "Tier"
+    tier = (model or Tier(id=id)).model_copy(update={"id": id, "name": name})
+    return effect.model_copy(update={"tiers": (*effect.tiers, tier)}), id
+
+
+def without_tier(effect: Effect, id: str) -> Effect:
+    """The effect without a tier."""
+    return effect.model_copy(update={"tiers": tuple(t for t in effect.tiers if t.id != id)})
 
 
 def with_trial(effect: Effect) -> tuple[Effect, Trial]:
     """The effect with its present state kept as a trial."""
     id = free_id(effect.trials, "trial")
-    number = 1 + max((int(t.name[6:]) for t in effect.trials if re.fullmatch(r"Trial \d{1,6}", t.name)), default=0)
+    number = 1 + max(
+        (int(t.name[6:]) for t in effect.trials if re.fullmatch(r"Trial \d{1,6}", t.name)), default=0
+    )
     trial = Trial.of(effect, id, f"Trial {number}")
     return effect.model_copy(update={"trials": (*effect.trials, trial)}), trial
 
@@ -135,8 +151,12 @@ def reseeded(effect: Effect) -> tuple[Effect, int]:
 
 
 def differences(before: Effect, after: Effect) -> list[str]:
-    """What another state of an effect has otherwise, a phrase for each setting, in the order of the document."""
-    old, new = ({path: (p, value) for path, p, value, _ in walk(effect) if path.split(".")[0] in TRIED} for effect in (before, after))
+    """What another state of an effect has otherwise, a phrase for each setting, in the order of the
+    document."""
+    old, new = (
+        {path: (p, value) for path, p, value, _ in walk(effect) if path.split(".")[0] in TRIED}
+        for effect in (before, after)
+    )
     found = []
     for path in [*old, *(p for p in new if p not in old)]:
         a, b = old.get(path), new.get(path)
@@ -217,7 +237,12 @@ class Document:
         """Set one value. Edits with the same `merge` token (one drag) undo together."""
         if get(self.effect, path) == value and type(get(self.effect, path)) is type(value):
             return
-        self.apply(replaced(self.effect, path, value), label or f"Change {path.rsplit('.', 1)[-1].replace('_', ' ')}", path, merge)
+        self.apply(
+            replaced(self.effect, path, value),
+            label or f"Change {path.rsplit('.', 1)[-1].replace('_', ' ')}",
+            path,
+            merge,
+        )
 
     def apply(self, effect: Effect, label: str, path: str = "", merge: object = None) -> None:
         """Take a new state of the whole effect as one undoable step."""

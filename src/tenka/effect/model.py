@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, ValidationError, model_validator
 
-from tenka.effect.catalogue import Settings, param
+from tenka.base.errors import BadInput
+from tenka.base.tree import explain
+from tenka.effect.catalogue import LIGHT, VIEWING, WHAT, WHERE, Settings
+from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.forces import INSIDE, Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind
-from tenka.effect.gas import Collider, DomainBox, Fading, Fire, Flipbook, GasLayer, Look, Motion, Player, Quality, Source
+from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Look, Motion, Quality
+from tenka.effect.layers import FIELD, HANDED, POINTS, LayerBase
 from tenka.effect.particles import (
     Bed,
     Bodies,
@@ -18,9 +23,7 @@ from tenka.effect.particles import (
     Pieces,
     PointCollider,
     PointLayer,
-    PointLook,
     PointMotion,
-    PointSource,
 )
 from tenka.effect.placed import (
     AMBIENT_KELVIN,
@@ -41,6 +44,8 @@ from tenka.effect.placed import (
     ramp,
     ramp_at,
 )
+from tenka.effect.pointlook import PointLook
+from tenka.effect.sources import PointSource, Source
 
 SCHEMA_VERSION: Literal[1] = 1
 Layer = Annotated[GasLayer | ParticleLayer | DebrisLayer, Field(discriminator="kind")]
@@ -50,22 +55,22 @@ class Cue(Settings):
     """A moment with a name. What hangs on it is timed from it."""
 
     id: Id
-    name: str = param("Cue", "What the moment is called.", section="What", affects="none")
-    at: float = param(0.0, "When it is.", section="What", unit="s", low=-60, high=600, soft=(0, 8), step=0.02)
+    name: str = WHAT.param("Cue", "What the moment is called.", affects="none")
+    at: float = WHAT.number(0.0, "s", -60, 600, "When it is.", soft=(0, 8), step=0.02)
 
 
 class Light(Settings):
-    heading: float = param(35.0, "Where the sun stands, from +x towards +y.", section="Light", unit="°", affects="look", low=-720, high=720, soft=(-180, 180),
-                           step=1)  # fmt: skip
-    height: float = param(
-        38.0, "How high the sun stands.", section="Light", unit="°", affects="look", low=3, high=90, soft=(5, 85), step=0.5
+    heading: float = LIGHT.number(
+        35.0, "°", -720, 720, "Where the sun stands, from +x towards +y.", soft=(-180, 180), step=1
     )
-    strength: float = param(3.0, "Brightness of the sun.", section="Light", affects="look", low=0, high=100, soft=(0, 8))
-    kelvin: float = param(4600.0, "Colour of the sun, as a black body.", section="Light", unit="K", affects="look", low=1000, high=20000, soft=(2000, 9000),
-                          step=50)  # fmt: skip
-    sky: float = param(0.55, "Brightness of the sky.", section="Light", affects="look", low=0, high=20, soft=(0, 3))
-    exposure: float = param(
-        0.0, "Brightens or darkens the picture, in stops.", section="Light", unit="EV", affects="look", low=-8, high=8, soft=(-3, 3)
+    height: float = LIGHT.number(38.0, "°", 3, 90, "How high the sun stands.", soft=(5, 85), step=0.5)
+    strength: float = LIGHT.number(3.0, "", 0, 100, "Brightness of the sun.", soft=(0, 8))
+    kelvin: float = LIGHT.number(
+        4600.0, "K", 1000, 20000, "Colour of the sun, as a black body.", soft=(2000, 9000), step=50
+    )
+    sky: float = LIGHT.number(0.55, "", 0, 20, "Brightness of the sky.", soft=(0, 3))
+    exposure: float = LIGHT.number(
+        0.0, "EV", -8, 8, "Brightens or darkens the picture, in stops.", soft=(-3, 3)
     )
 
 
@@ -83,34 +88,40 @@ class Tier(Settings):
     """A device, this effect's budget on it, and the viewing for which cost is counted."""
 
     id: Id
-    name: str = Field(min_length=1, max_length=30)
-    device: str = param("hearth", "Device profile that the game ships on.", section="Viewing", affects="tier", kind="device")
-    ms: float = param(2.0, "What this effect may take of the device's frame.", section="Viewing", unit="ms", affects="tier", low=0.001, high=1000, soft=(0.1, 8),
-                      label="time budget")  # fmt: skip
-    mb: float = param(32.0, "What this effect may take of the device's memory.", section="Viewing", unit="MB", affects="tier", low=0.001, high=1e5,
-                      soft=(1, 128), label="memory budget")  # fmt: skip
-    distance: float = param(
-        14.0, "How far the player stands from it.", section="Viewing", unit="m", affects="tier", low=0.1, high=1e4, soft=(2, 60)
+    name: Annotated[str, Field(min_length=1, max_length=30)] = VIEWING.param(
+        "Tier", "What the tier is called.", affects="none"
     )
-    width: int = param(
-        1920, "Width of the game's picture.", section="Viewing", unit="px", affects="tier", low=64, high=8192, soft=(640, 3840), step=20
+    device: str = VIEWING.param("hearth", "Device profile that the game ships on.", kind="device")
+    ms: float = VIEWING.number(
+        2.0,
+        "ms",
+        0.001,
+        1000,
+        "What this effect may take of the device's frame.",
+        soft=(0.1, 8),
+        label="time budget",
     )
-    height: int = param(
-        1080, "Height of the game's picture.", section="Viewing", unit="px", affects="tier", low=64, high=8192, soft=(360, 2160), step=10
+    mb: float = VIEWING.number(
+        32.0,
+        "MB",
+        0.001,
+        1e5,
+        "What this effect may take of the device's memory.",
+        soft=(1, 128),
+        label="memory budget",
     )
-    copies: int = param(
-        1, "How many of this effect are on screen.", section="Viewing", affects="tier", low=1, high=500, soft=(1, 12), step=1
+    distance: float = VIEWING.number(14.0, "m", 0.1, 1e4, "How far the player stands from it.", soft=(2, 60))
+    width: int = VIEWING.number(
+        1920, "px", 64, 8192, "Width of the game's picture.", soft=(640, 3840), step=20
     )
-    fov: float = param(
-        50.0,
-        "Vertical angle of view of the game's camera.",
-        section="Viewing",
-        unit="°",
-        affects="tier",
-        low=5,
-        high=140,
-        soft=(25, 90),
-        step=1,
+    height: int = VIEWING.number(
+        1080, "px", 64, 8192, "Height of the game's picture.", soft=(360, 2160), step=10
+    )
+    copies: int = VIEWING.number(
+        1, "", 1, 500, "How many of this effect are on screen.", soft=(1, 12), step=1
+    )
+    fov: float = VIEWING.number(
+        50.0, "°", 5, 140, "Vertical angle of view of the game's camera.", soft=(25, 90), step=1
     )
     levers: dict[str, float] = Field(default_factory=dict)
 
@@ -132,10 +143,11 @@ class Lever(Settings):
 
 
 class Trial(Settings):
-    """A kept simulation: everything that shaped it, so that its frames are found again, compared, and gone back to."""
+    """A kept simulation: everything that shaped it, so that its frames are found again, compared, and gone
+    back to."""
 
     id: Id
-    name: str = param("Trial", "What the trial is called.", section="What", affects="none")
+    name: str = WHAT.param("Trial", "What the trial is called.", affects="none")
     seconds: float
     rate: float
     seed: int
@@ -162,14 +174,20 @@ class Effect(Settings):
 
     schema_version: Literal[1] = SCHEMA_VERSION
     name: str = Field("untitled", min_length=1, max_length=80)
-    seconds: float = param(
-        4.0, "How long the effect lasts.", section="Where", unit="s", label="length", low=0.05, high=600, soft=(0.5, 12), step=0.1
+    seconds: float = WHERE.number(
+        4.0, "s", 0.05, 600, "How long the effect lasts.", soft=(0.5, 12), step=0.1, label="length"
     )
-    rate: float = param(
-        24.0, "Frames in a second: simulated, shown and packed.", section="Where", unit="1/s", low=1, high=240, soft=(8, 60), step=1
+    rate: float = WHERE.number(
+        24.0, "1/s", 1, 240, "Frames in a second: simulated, shown and packed.", soft=(8, 60), step=1
     )
-    seed: int = param(
-        1, "Another seed is another gust, another eddy, another puff.", section="Where", low=0, high=2**31 - 1, soft=(0, 100), step=1
+    seed: int = WHERE.number(
+        1,
+        "",
+        0,
+        2**31 - 1,
+        "Another seed is another gust, another eddy, another puff.",
+        soft=(0, 100),
+        step=1,
     )
     props: tuple[Prop, ...] = ()
     forces: tuple[Force, ...] = ()
@@ -199,10 +217,14 @@ class Effect(Settings):
                 raise ValueError(f"two things share the id {next(i for i in ids if ids.count(i) > 1)}")
         known = {p.id: p for p in self.props}
         for layer in self.layers:
-            needs = [("source", s) for s in layer.sources if s.shape in ON_PROP] + [("collider", c) for c in layer.colliders]
+            needs = [("source", s) for s in layer.sources if s.shape in ON_PROP] + [
+                ("collider", c) for c in layer.colliders
+            ]
             for word, item in needs:
                 if item.prop not in known:
-                    raise ValueError(f"{word} {item.id} names the prop '{item.prop}', which is not in the effect")
+                    raise ValueError(
+                        f"{word} {item.id} names the prop '{item.prop}', which is not in the effect"
+                    )
             self._linked(layer)
         for placed in (*self.props, *self.forces, *(s for layer in self.layers for s in layer.sources)):
             seen, at = {placed.id} if isinstance(placed, Prop) else set(), placed.parent
@@ -216,22 +238,24 @@ class Effect(Settings):
         return self
 
     def _linked(self, layer: Layer) -> None:
-        """Refuse names of layers and cues that are not there, or of the wrong kind."""
-        kinds = {other.id: other.kind for other in self.layers}
+        """Refuse names of layers and cues that are not there, or that hand over something else."""
+        handed = {other.id: other.HANDS for other in self.layers}
         cues = {c.id for c in self.cues}
-        wanted = [(s.of, "gas" if s.shape == "gas" else "points", f"source {s.id}") for s in layer.sources if s.shape in FROM_LAYER]
-        if isinstance(layer, PointLayer):
-            wanted += [(name, "gas", f"layer {layer.id}") for name in (layer.motion.follows, layer.look.meets) if name]
-        for name, kind, who in wanted:
-            if name not in kinds:
-                raise ValueError(f"{who} names the layer '{name}', which is not in the effect")
-            if (kinds[name] == "gas") != (kind == "gas"):
-                raise ValueError(f"{who} names the layer '{name}', which is {'no gas' if kind == 'gas' else 'a gas'}")
-            if name == layer.id:
-                raise ValueError(f"{who} names its own layer")
+        for link in layer.links():
+            if link.of not in handed:
+                raise ValueError(f"{link.who} names the layer '{link.of}', which is not in the effect")
+            if handed[link.of] != link.hands:
+                raise ValueError(
+                    f"{link.who} names the layer '{link.of}', which hands over {HANDED[handed[link.of]]} and "
+                    f"not {HANDED[link.hands]}"
+                )
+            if link.of == layer.id:
+                raise ValueError(f"{link.who} names its own layer")
         for source in layer.sources:
             if source.cue and source.cue not in cues:
-                raise ValueError(f"source {source.id} hangs on the cue '{source.cue}', which is not in the effect")
+                raise ValueError(
+                    f"source {source.id} hangs on the cue '{source.cue}', which is not in the effect"
+                )
 
     @property
     def frames(self) -> int:
@@ -246,14 +270,35 @@ class Effect(Settings):
 
     def gas(self, id: str | None = None) -> GasLayer:
         """A gas layer, or the first one."""
-        for layer in self.layers:
-            if isinstance(layer, GasLayer) and (id is None or layer.id == id):
+        for layer in self.gases:
+            if id is None or layer.id == id:
                 return layer
         raise KeyError(id or "the effect has no gas layer")
 
     @property
     def gases(self) -> tuple[GasLayer, ...]:
         return tuple(layer for layer in self.layers if isinstance(layer, GasLayer))
+
+    def prop(self, id: str) -> Prop | None:
+        """A prop by its id."""
+        return next((p for p in self.props if p.id == id), None)
+
+    def with_layer(self, layer: Layer) -> Effect:
+        """The effect with another state of one of its layers, checked as a whole."""
+        return self.with_layers(layer if item.id == layer.id else item for item in self.layers)
+
+    def with_layers(self, layers: Iterable[Layer]) -> Effect:
+        """The effect with other layers, checked as a whole.
+
+        Raises
+        ------
+        BadInput
+            When what is named is not there.
+        """
+        try:
+            return Effect.model_validate({**dict(self), "layers": tuple(layers)})
+        except ValidationError as error:
+            raise BadInput(explain(error)) from None
 
     def tier(self, id: str | None = None) -> Tier:
         for tier in self.tiers:
@@ -263,22 +308,82 @@ class Effect(Settings):
 
 
 def timed(effect: Effect) -> Effect:
-    """The effect with each cue's time put into the delays of what hangs on it: what runs and keys are made from."""
+    """The effect with each cue's time put into the delays of what hangs on it: what runs and keys are made
+    from."""
     if not effect.cues:
         return effect
     at = {c.id: c.at for c in effect.cues}
 
     def moved(layer: Layer) -> Layer:
-        sources = tuple(s.model_copy(update={"delay": s.delay + at[s.cue], "cue": ""}) if s.cue else s for s in layer.sources)
+        sources = tuple(
+            s.model_copy(update={"delay": s.delay + at[s.cue], "cue": ""}) if s.cue else s
+            for s in layer.sources
+        )
         return layer.model_copy(update={"sources": sources})
 
     return effect.model_copy(update={"layers": tuple(moved(layer) for layer in effect.layers)})
 
 
 __all__ = [
-    "AMBIENT_KELVIN", "FROM_LAYER", "INSIDE", "ON_PROP", "REGIONS", "SCHEMA_VERSION", "TRIED", "Bed", "Bodies", "Brake", "Camera", "Collider", "Cue",
-    "DebrisLayer", "DomainBox", "Effect", "Ends", "Fading", "Feed", "Fire", "Flipbook", "Force", "GasLayer", "Gravity", "Heard", "Id", "Layer", "Lever",
-    "Light", "Look", "Motion", "ParticleLayer", "Pieces", "Placed", "Player", "PointCollider", "PointLayer", "PointLook", "PointMotion", "PointSource",
-    "Prop", "Pull", "Quality", "Ramp", "Source", "Stop", "Swirl", "Tier", "Trial", "Turbulence", "Vec3", "Wind", "emission_at", "envelope", "heard",
-    "ramp", "ramp_at", "timed",
-]  # fmt: skip
+    "AMBIENT_KELVIN",
+    "FIELD",
+    "FROM_LAYER",
+    "INSIDE",
+    "ON_PROP",
+    "POINTS",
+    "REGIONS",
+    "SCHEMA_VERSION",
+    "TRIED",
+    "Bed",
+    "Bodies",
+    "Brake",
+    "Camera",
+    "Collider",
+    "Cue",
+    "DebrisLayer",
+    "DomainBox",
+    "Effect",
+    "Ends",
+    "Fading",
+    "Feed",
+    "Fire",
+    "Flipbook",
+    "Force",
+    "GasLayer",
+    "Gravity",
+    "Heard",
+    "Id",
+    "Layer",
+    "LayerBase",
+    "Lever",
+    "Light",
+    "Look",
+    "Motion",
+    "ParticleLayer",
+    "Pieces",
+    "Placed",
+    "Player",
+    "PointCollider",
+    "PointLayer",
+    "PointLook",
+    "PointMotion",
+    "PointSource",
+    "Prop",
+    "Pull",
+    "Quality",
+    "Ramp",
+    "Source",
+    "Stop",
+    "Swirl",
+    "Tier",
+    "Trial",
+    "Turbulence",
+    "Vec3",
+    "Wind",
+    "emission_at",
+    "envelope",
+    "heard",
+    "ramp",
+    "ramp_at",
+    "timed",
+]

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field, model_validator
 
-from tenka.effect.catalogue import Settings, param
+from tenka.effect.catalogue import COPIES, LOOK, MESH, PATH, WHAT, WHERE, Settings
 from tenka.effect.courses import Value, curve, value_at
 
 AMBIENT_KELVIN = 288.15
@@ -23,7 +23,8 @@ class Stop(Settings):
 
 
 class Ramp(Settings):
-    """A value or a colour over something in [0, 1]: straight between stops, eased, held, or smooth through them; held outside them."""
+    """A value or a colour over something in [0, 1]: straight between stops, eased, held, or smooth through
+    them; held outside them."""
 
     stops: tuple[Stop, ...] = Field(min_length=1, max_length=32)
     ease: Literal["straight", "eased", "held", "through"] = "straight"
@@ -42,7 +43,9 @@ class Ramp(Settings):
         return isinstance(self.stops[0].value, tuple)
 
 
-def ramp(*stops: tuple[float, float | Vec3], ease: Literal["straight", "eased", "held", "through"] = "straight") -> Ramp:
+def ramp(
+    *stops: tuple[float, float | Vec3], ease: Literal["straight", "eased", "held", "through"] = "straight"
+) -> Ramp:
     """A ramp from (position, value) pairs."""
     return Ramp(stops=tuple(Stop(at=a, value=v) for a, v in stops), ease=ease)
 
@@ -50,7 +53,8 @@ def ramp(*stops: tuple[float, float | Vec3], ease: Literal["straight", "eased", 
 def ramp_at(ramp: Ramp, x: np.ndarray) -> np.ndarray:
     """A ramp at many places, (n,) values or (n, 3) colours; held outside its stops.
 
-    `eased` rests at each stop (smoothstep), `through` passes them with the slope between their neighbours (cubic Hermite).
+    `eased` rests at each stop (smoothstep), `through` passes them with the slope between their neighbours
+    (cubic Hermite).
     """
     at = np.array([s.at for s in ramp.stops])
     values = np.array([s.value for s in ramp.stops], float).reshape(len(at), -1)
@@ -66,7 +70,12 @@ def ramp_at(ramp: Ramp, x: np.ndarray) -> np.ndarray:
         low, high = np.maximum(np.arange(len(at)) - 1, 0), np.minimum(np.arange(len(at)) + 1, len(at) - 1)
         slope = (values[high] - values[low]) / np.maximum(at[high] - at[low], 1e-12)[:, None]
         u, v = slope[i] * span[..., None], slope[j] * span[..., None]
-        out = a * (1 + 2 * f) * (1 - f) ** 2 + b * f * f * (3 - 2 * f) + u * f * (1 - f) ** 2 - v * f * f * (1 - f)
+        out = (
+            a * (1 + 2 * f) * (1 - f) ** 2
+            + b * f * f * (3 - 2 * f)
+            + u * f * (1 - f) ** 2
+            - v * f * f * (1 - f)
+        )
     else:
         out = a + (b - a) * (f * f * (3 - 2 * f) if ramp.ease == "eased" else f)
     return out if ramp.coloured else out[..., 0]
@@ -83,79 +92,154 @@ class Heard(Settings):
 
 
 class Placed(Heard):
-    """What stands somewhere and may move: its pose is that of its parent, then its own (see tenka.scene.poses)."""
+    """What stands somewhere and may move: its pose is that of its parent, then its own (see
+    tenka.scene.poses)."""
 
-    position: Vec3 = param(
+    position: Vec3 = WHERE.number(
         (0.0, 0.0, 0.0),
+        "m",
+        -1e4,
+        1e4,
         "Where it stands; with a parent, as seen from it.",
-        section="Where",
-        unit="m",
         soft=(-10, 10),
-        low=-1e4,
-        high=1e4,
         step=0.02,
     )
-    turn: Value = param(0.0, "Turns it round the vertical.", section="Where", unit="°", soft=(-180, 180), low=-36000, high=36000, step=1,
-                        course=True)  # fmt: skip
-    tilt: Value = param(0.0, "Leans it over, in the direction in which it is turned.", section="Where", unit="°", soft=(-90, 90), low=-36000,
-                        high=36000, step=1, course=True)  # fmt: skip
-    parent: str = param("", "The prop that carries it along.", section="Where", kind="parent")
-    path: tuple[Vec3, ...] = param((), "Points that it passes, from its position, smoothly: x y z; x y z.", section="Path", unit="m", kind="points",
-                                   low=-1e4, high=1e4)  # fmt: skip
-    travel: Value = param(0.0, "How far along its path it is, as a share of the way; give it a course.", section="Path", low=0, high=1, course=True,
-                          when=("path", ()))  # fmt: skip
-    faces_path: bool = param(False, "Turns to face where its path goes.", section="Path", when=("path", ()))
-    shift_x: Value = param(0.0, "How far it has moved along x; give it a course.", section="Path", unit="m", soft=(-3, 3), low=-1e4, high=1e4,
-                           step=0.02, course=True)  # fmt: skip
-    shift_y: Value = param(0.0, "How far it has moved along y; give it a course.", section="Path", unit="m", soft=(-3, 3), low=-1e4, high=1e4,
-                           step=0.02, course=True)  # fmt: skip
-    shift_z: Value = param(0.0, "How far it has risen; give it a course.", section="Path", unit="m", soft=(-3, 3), low=-1e4, high=1e4,
-                           step=0.02, course=True)  # fmt: skip
+    turn: Value = WHERE.moving(
+        0.0, "°", -36000, 36000, "Turns it round the vertical.", soft=(-180, 180), step=1
+    )
+    tilt: Value = WHERE.moving(
+        0.0,
+        "°",
+        -36000,
+        36000,
+        "Leans it over, in the direction in which it is turned.",
+        soft=(-90, 90),
+        step=1,
+    )
+    parent: str = WHERE.param("", "The prop that carries it along.", kind="parent")
+    path: tuple[Vec3, ...] = PATH.number(
+        (), "m", -1e4, 1e4, "Points that it passes, from its position, smoothly: x y z; x y z.", kind="points"
+    )
+    travel: Value = PATH.moving(
+        0.0,
+        "",
+        0,
+        1,
+        "How far along its path it is, as a share of the way; give it a course.",
+        when=("path", ()),
+    )
+    faces_path: bool = PATH.param(False, "Turns to face where its path goes.", when=("path", ()))
+    shift_x: Value = PATH.moving(
+        0.0, "m", -1e4, 1e4, "How far it has moved along x; give it a course.", soft=(-3, 3), step=0.02
+    )
+    shift_y: Value = PATH.moving(
+        0.0, "m", -1e4, 1e4, "How far it has moved along y; give it a course.", soft=(-3, 3), step=0.02
+    )
+    shift_z: Value = PATH.moving(
+        0.0, "m", -1e4, 1e4, "How far it has risen; give it a course.", soft=(-3, 3), step=0.02
+    )
 
 
 class Prop(Placed):
     """A primitive or a mesh in the scene."""
 
-    shape: Literal["sphere", "box", "cylinder", "cone", "figure", "mesh"] = param(
-        "box", "The prop's form; the figure is 1.75 m tall, for scale; a mesh comes from a file.", section="Where"
+    shape: Literal["sphere", "box", "cylinder", "cone", "figure", "mesh"] = WHERE.param(
+        "box", "The prop's form; the figure is 1.75 m tall, for scale; a mesh comes from a file."
     )
-    file: str = param("", "Mesh file (GLB, OBJ, PLY or STL), relative to the effect.", section="Where", kind="file",
-                      when=("shape", ("mesh",)))  # fmt: skip
-    size: Vec3 = param((1.0, 1.0, 1.0), "Its extent along x, y and z; for a mesh or the figure, a factor on each.", section="Where", unit="m",
-                       soft=(0.05, 10), low=1e-3, high=1e3, step=0.02)  # fmt: skip
-    unit: Literal["metres", "centimetres", "millimetres", "inches", "feet"] = param(
-        "metres", "What one unit of the mesh file is.", section="Mesh", when=("shape", ("mesh",))
-    )
-    up: Literal["file", "z", "y", "x"] = param(
-        "file",
-        "Which axis of the mesh file points up: as its format has it, or one of its axes.",
-        section="Mesh",
+    file: str = WHERE.param(
+        "",
+        "Mesh file (GLB, OBJ, PLY or STL), relative to the effect.",
+        kind="file",
         when=("shape", ("mesh",)),
     )
-    keep: float = param(1.0, "Share of the mesh's triangles that is kept: fewer are drawn and packed faster.", section="Mesh", low=0.01, high=1,
-                        step=0.01, when=("shape", ("mesh",)))  # fmt: skip
-    clip: str = param("", "The animation of the mesh file that it plays.", section="Mesh", kind="clip", when=("shape", ("mesh",)))
-    clip_start: float = param(0.0, "When the animation begins.", section="Mesh", unit="s", low=-600, high=600, soft=(-2, 4), step=0.02,
-                              when=("clip", ()))  # fmt: skip
-    clip_speed: float = param(
-        1.0, "How fast it plays; negative plays it backwards.", section="Mesh", low=-20, high=20, soft=(0, 3), when=("clip", ())
+    size: Vec3 = WHERE.number(
+        (1.0, 1.0, 1.0),
+        "m",
+        1e-3,
+        1e3,
+        "Its extent along x, y and z; for a mesh or the figure, a factor on each.",
+        soft=(0.05, 10),
+        step=0.02,
     )
-    clip_end: Literal["repeat", "hold", "back"] = param("repeat", "After its end it begins again, holds, or plays back.", section="Mesh",
-                                                        when=("clip", ()))  # fmt: skip
-    copies: int = param(1, "How many of it are scattered about, joined into one.", section="Copies", low=1, high=2000, soft=(1, 40), step=1)
-    spread: Vec3 = param((2.0, 2.0, 0.0), "Box in which the copies lie, round its own place.", section="Copies", unit="m", soft=(0, 10), low=0,
-                         high=1e3, step=0.05, when=("scattered", ("True",)))  # fmt: skip
-    copies_turn: float = param(180.0, "How far each is turned by chance, either way.", section="Copies", unit="°", low=0, high=180, step=1,
-                               when=("scattered", ("True",)))  # fmt: skip
-    copies_size: float = param(
-        0.2, "How much their sizes differ, as a share.", section="Copies", low=0, high=0.9, when=("scattered", ("True",))
+    unit: Literal["metres", "centimetres", "millimetres", "inches", "feet"] = MESH.param(
+        "metres", "What one unit of the mesh file is.", when=("shape", ("mesh",))
     )
-    copies_seed: int = param(1, "Another number scatters them anew.", section="Copies", low=0, high=9999, soft=(0, 100), step=1,
-                             when=("scattered", ("True",)))  # fmt: skip
-    credit: str = param("", "Who made the mesh and under which terms; it goes into the package.", section="Mesh", affects="pack",
-                        when=("shape", ("mesh",)))  # fmt: skip
-    colour: Vec3 = param((0.45, 0.42, 0.38), "Surface colour of a primitive.", section="Look", affects="look", kind="colour", low=0, high=1,
-                         when=("shape", ("sphere", "box", "cylinder", "cone")))  # fmt: skip
+    up: Literal["file", "z", "y", "x"] = MESH.param(
+        "file",
+        "Which axis of the mesh file points up: as its format has it, or one of its axes.",
+        when=("shape", ("mesh",)),
+    )
+    keep: float = MESH.number(
+        1.0,
+        "",
+        0.01,
+        1,
+        "Share of the mesh's triangles that is kept: fewer are drawn and packed faster.",
+        step=0.01,
+        when=("shape", ("mesh",)),
+    )
+    clip: str = MESH.param(
+        "", "The animation of the mesh file that it plays.", kind="clip", when=("shape", ("mesh",))
+    )
+    clip_start: float = MESH.number(
+        0.0, "s", -600, 600, "When the animation begins.", soft=(-2, 4), step=0.02, when=("clip", ())
+    )
+    clip_speed: float = MESH.number(
+        1.0, "", -20, 20, "How fast it plays; negative plays it backwards.", soft=(0, 3), when=("clip", ())
+    )
+    clip_end: Literal["repeat", "hold", "back"] = MESH.param(
+        "repeat", "After its end it begins again, holds, or plays back.", when=("clip", ())
+    )
+    copies: int = COPIES.number(
+        1, "", 1, 2000, "How many of it are scattered about, joined into one.", soft=(1, 40), step=1
+    )
+    spread: Vec3 = COPIES.number(
+        (2.0, 2.0, 0.0),
+        "m",
+        0,
+        1e3,
+        "Box in which the copies lie, round its own place.",
+        soft=(0, 10),
+        step=0.05,
+        when=("scattered", ("True",)),
+    )
+    copies_turn: float = COPIES.number(
+        180.0,
+        "°",
+        0,
+        180,
+        "How far each is turned by chance, either way.",
+        step=1,
+        when=("scattered", ("True",)),
+    )
+    copies_size: float = COPIES.number(
+        0.2, "", 0, 0.9, "How much their sizes differ, as a share.", when=("scattered", ("True",))
+    )
+    copies_seed: int = COPIES.number(
+        1,
+        "",
+        0,
+        9999,
+        "Another number scatters them anew.",
+        soft=(0, 100),
+        step=1,
+        when=("scattered", ("True",)),
+    )
+    credit: str = MESH.param(
+        "",
+        "Who made the mesh and under which terms; it goes into the package.",
+        when=("shape", ("mesh",)),
+        affects="pack",
+    )
+    colour: Vec3 = LOOK.number(
+        (0.45, 0.42, 0.38),
+        "",
+        0,
+        1,
+        "Surface colour of a primitive.",
+        kind="colour",
+        when=("shape", ("sphere", "box", "cylinder", "cone")),
+    )
 
     @property
     def scattered(self) -> bool:
@@ -171,50 +255,115 @@ FROM_LAYER = ("gas", "particles")
 class Feed(Placed):
     """What feeds a layer: where, and when. Each kind of layer says what is given."""
 
-    shape: str = param("sphere", "The region that gives birth.", section="Where", cost="source")
-    of: str = param("", "The layer that gives birth.", section="Where", kind="layer", when=("shape", FROM_LAYER))
-    prop: str = param("", "The prop that gives birth.", section="Where", kind="prop", when=("shape", ON_PROP))
-    part: str = param("", "Only these parts of the prop give: names of its materials, nodes or joints, with commas.", section="Where", kind="part",
-                      when=("shape", ON_PROP))  # fmt: skip
-    part_axis: Literal["z", "x", "y"] = param(
-        "z", "The prop's own axis across which the two planes below cut it.", section="Where", when=("shape", ON_PROP)
+    shape: str = WHERE.param("sphere", "The region that gives birth.", cost="source")
+    of: str = WHERE.param("", "The layer that gives birth.", kind="layer", when=("shape", FROM_LAYER))
+    prop: str = WHERE.param("", "The prop that gives birth.", kind="prop", when=("shape", ON_PROP))
+    part: str = WHERE.param(
+        "",
+        "Only these parts of the prop give: names of its materials, nodes or joints, with commas.",
+        kind="part",
+        when=("shape", ON_PROP),
     )
-    part_low: float = param(0.0, "Lower plane: only what lies above it gives, as a share of the prop's extent.", section="Where", low=0, high=1,
-                            when=("shape", ON_PROP))  # fmt: skip
-    part_high: float = param(1.0, "Upper plane: only what lies below it gives.", section="Where", low=0, high=1, when=("shape", ON_PROP))
-    born_at: Literal["area", "points"] = param("area", "Born evenly over the surface, or at the mesh's own points.", section="Where",
-                                               when=("shape", ("surface",)))  # fmt: skip
-    position: Vec3 = param((0.0, 0.0, 0.5), "Centre of the region; with a parent, as seen from it.", section="Where", unit="m", soft=(-10, 10),
-                           low=-1e4, high=1e4, step=0.02, when=("shape", REGIONS))  # fmt: skip
-    size: Vec3 = param((0.5, 0.5, 0.5), "Extent of the region along x, y and z.", section="Where", unit="m", soft=(0.05, 5), low=1e-3,
-                       high=1e3, step=0.01, when=("shape", SIZED))  # fmt: skip
-    curve: tuple[Vec3, ...] = param(((-0.5, 0.0, 0.0), (0.5, 0.0, 0.0)), "Points of the curve, from its position: x y z; x y z.", section="Where",
-                                    unit="m", kind="points", low=-1e4, high=1e4, when=("shape", ("curve",)))  # fmt: skip
-    thickness: float = param(0.15, "How far from the surface or the curve it gives birth.", section="Where", unit="m", soft=(0.02, 1), low=1e-3,
-                             high=10, when=("shape", ("surface", "curve")))  # fmt: skip
-    offset: float = param(0.0, "Moves the born shell outwards, or inwards when negative.", section="Where", unit="m", soft=(-0.5, 0.5), low=-10,
-                          high=10, step=0.01, when=("shape", ("surface", "inside")))  # fmt: skip
-    cue: str = param("", "The cue that its times are counted from: moving the cue moves all that hangs on it.", section="What", kind="cue")
-    delay: float = param(
-        0.0, "Moves all of its timing, later or earlier.", section="What", unit="s", low=-600, high=600, soft=(-1, 3), step=0.02
+    part_axis: Literal["z", "x", "y"] = WHERE.param(
+        "z", "The prop's own axis across which the two planes below cut it.", when=("shape", ON_PROP)
     )
-    start: float = param(
-        -60.0, "When it begins; before 0 is the run-up.", section="What", unit="s", soft=(-5, 10), low=-60, high=600, step=0.02
+    part_low: float = WHERE.number(
+        0.0,
+        "",
+        0,
+        1,
+        "Lower plane: only what lies above it gives, as a share of the prop's extent.",
+        when=("shape", ON_PROP),
     )
-    end: float = param(600.0, "When it stops giving.", section="What", unit="s", soft=(0, 10), low=-60, high=600, step=0.02)
-    emission: Value = param(1.0, "Share of what is given below, over time: the envelope in the tempo.", section="What", low=0, high=10,
-                            soft=(0, 1), course=True, cost="source")  # fmt: skip
-    carried: Ramp = param(ramp((0.0, 0.0), (1.0, 0.0)), "Share of its own speed given on, over that speed; below 0 it is thrown back.",
-                          section="What", kind="ramp")  # fmt: skip
-    carried_speed: float = param(
-        4.0, "Speed of the source at the ramp's right end.", section="What", unit="m/s", low=0.01, high=200, soft=(0.5, 12)
+    part_high: float = WHERE.number(
+        1.0, "", 0, 1, "Upper plane: only what lies below it gives.", when=("shape", ON_PROP)
+    )
+    born_at: Literal["area", "points"] = WHERE.param(
+        "area", "Born evenly over the surface, or at the mesh's own points.", when=("shape", ("surface",))
+    )
+    position: Vec3 = WHERE.number(
+        (0.0, 0.0, 0.5),
+        "m",
+        -1e4,
+        1e4,
+        "Centre of the region; with a parent, as seen from it.",
+        soft=(-10, 10),
+        step=0.02,
+        when=("shape", REGIONS),
+    )
+    size: Vec3 = WHERE.number(
+        (0.5, 0.5, 0.5),
+        "m",
+        1e-3,
+        1e3,
+        "Extent of the region along x, y and z.",
+        soft=(0.05, 5),
+        step=0.01,
+        when=("shape", SIZED),
+    )
+    curve: tuple[Vec3, ...] = WHERE.number(
+        ((-0.5, 0.0, 0.0), (0.5, 0.0, 0.0)),
+        "m",
+        -1e4,
+        1e4,
+        "Points of the curve, from its position: x y z; x y z.",
+        kind="points",
+        when=("shape", ("curve",)),
+    )
+    thickness: float = WHERE.number(
+        0.15,
+        "m",
+        1e-3,
+        10,
+        "How far from the surface or the curve it gives birth.",
+        soft=(0.02, 1),
+        when=("shape", ("surface", "curve")),
+    )
+    offset: float = WHERE.number(
+        0.0,
+        "m",
+        -10,
+        10,
+        "Moves the born shell outwards, or inwards when negative.",
+        soft=(-0.5, 0.5),
+        step=0.01,
+        when=("shape", ("surface", "inside")),
+    )
+    cue: str = WHAT.param(
+        "", "The cue that its times are counted from: moving the cue moves all that hangs on it.", kind="cue"
+    )
+    delay: float = WHAT.number(
+        0.0, "s", -600, 600, "Moves all of its timing, later or earlier.", soft=(-1, 3), step=0.02
+    )
+    start: float = WHAT.number(
+        -60.0, "s", -60, 600, "When it begins; before 0 is the run-up.", soft=(-5, 10), step=0.02
+    )
+    end: float = WHAT.number(600.0, "s", -60, 600, "When it stops giving.", soft=(0, 10), step=0.02)
+    emission: Value = WHAT.moving(
+        1.0,
+        "",
+        0,
+        10,
+        "Share of what is given below, over time: the envelope in the tempo.",
+        soft=(0, 1),
+        cost="source",
+    )
+    carried: Ramp = WHAT.param(
+        ramp((0.0, 0.0), (1.0, 0.0)),
+        "Share of its own speed given on, over that speed; below 0 it is thrown back.",
+        kind="ramp",
+    )
+    carried_speed: float = WHAT.number(
+        4.0, "m/s", 0.01, 200, "Speed of the source at the ramp's right end.", soft=(0.5, 12)
     )
 
 
 def envelope(feed: Feed, times: np.ndarray) -> np.ndarray:
     """The envelope at many times; see `emission_at`."""
     times = times - feed.delay
-    return np.where((feed.start <= times) & (times < feed.end), np.maximum(0.0, curve(feed.emission, times)), 0.0)
+    return np.where(
+        (feed.start <= times) & (times < feed.end), np.maximum(0.0, curve(feed.emission, times)), 0.0
+    )
 
 
 def emission_at(feed: Feed, t: float) -> float:

@@ -5,20 +5,18 @@ from __future__ import annotations
 import json
 import re
 from pathlib import Path
+from typing import Any
 
 from platformdirs import user_data_path
-from pydantic import TypeAdapter, ValidationError
+from pydantic import BaseModel, ConfigDict, Field
 
 from tenka.base.errors import BadInput
-from tenka.base.files import write_atomic
+from tenka.base.files import reason, write_atomic
+from tenka.base.tree import checked, read, versioned
 from tenka.effect.additions import with_new_layer
-from tenka.effect.document import explain
-from tenka.effect.model import FROM_LAYER, ON_PROP, DebrisLayer, Effect, Layer, PointLayer
-from tenka.effect.storage import read_file
+from tenka.effect.model import ON_PROP, Effect, Layer
 
 VERSION = 1
-MOST_BYTES = 1_000_000
-_LAYER: TypeAdapter[Layer] = TypeAdapter(Layer)
 
 
 def presets_folder() -> Path:
@@ -43,25 +41,29 @@ def keep(layer: Layer, name: str, folder: Path | None = None) -> Path:
     try:
         file.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise BadInput(f"cannot be made ({(error.strerror or 'error').lower()})", "a folder that you may write to", file.parent) from None
-    tree = {"tenka_preset": VERSION, "name": name, "layer": layer.model_dump(mode="json")}
+        raise BadInput(
+            f"cannot be made ({reason(error)})", "a folder that you may write to", file.parent
+        ) from None
+    tree = {"tenka_preset": VERSION, "name": name[:60] or "Preset", "layer": layer.model_dump(mode="json")}
     write_atomic(file, (json.dumps(tree, indent=1, ensure_ascii=False) + "\n").encode())
     return file
 
 
+class _Preset(BaseModel):
+    """What a preset's file holds."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    tenka_preset: int
+    name: str = Field(min_length=1, max_length=60)
+    layer: Layer
+
+
 def load(file: Path) -> tuple[str, Layer]:
     """A preset's name and layer; any fault is one sentence."""
-    try:
-        tree = json.loads(read_file(file, "a preset", MOST_BYTES))
-        if not isinstance(tree, dict) or tree.get("tenka_preset") != VERSION:
-            raise BadInput("not a preset of this version", f"version {VERSION}", file)
-        return str(tree["name"]), _LAYER.validate_python(tree["layer"])
-    except (ValueError, KeyError) as error:
-        if isinstance(error, ValidationError):
-            raise BadInput(explain(error), file=file) from None
-        if isinstance(error, BadInput):
-            raise
-        raise BadInput("broken off or not a preset", "a file that Tenka kept", file) from None
+    tree = versioned(read(file, "a preset"), "tenka_preset", VERSION, "a preset", file)
+    found = checked(_Preset, tree, file)
+    return found.name, found.layer
 
 
 def all_presets(folder: Path | None = None) -> list[tuple[str, Path]]:
@@ -77,34 +79,29 @@ def all_presets(folder: Path | None = None) -> list[tuple[str, Path]]:
 
 def fitting(layer: Layer, effect: Effect) -> Layer:
     """A layer without what it names that the effect does not have: props, layers, cues."""
-    props, layers, cues = ({x.id for x in group} for group in (effect.props, effect.layers, effect.cues))
-    gases = [g.id for g in effect.gases]
+    props, cues = ({x.id for x in group} for group in (effect.props, effect.cues))
+    handed = {x.id: x.HANDS for x in effect.layers}
+    for link in layer.links():
+        if handed.get(link.of) != link.hands:
+            layer = layer.without_link(link.of)
 
-    def known(source):  # type: ignore[no-untyped-def]
+    def known(source: Any) -> Any:
         changes: dict[str, str] = {}
         if source.parent and source.parent not in props:
             changes["parent"] = ""
         if source.cue and source.cue not in cues:
             changes["cue"] = ""
-        if (source.shape in ON_PROP and source.prop not in props) or (source.shape in FROM_LAYER and source.of not in layers):
+        if source.shape in ON_PROP and source.prop not in props:
             changes["shape"] = "sphere"
         return source.model_copy(update=changes)
 
-    changes: dict[str, object] = {
-        "sources": tuple(known(s) for s in layer.sources),
-        "colliders": tuple(c for c in layer.colliders if c.prop in props),
-    }
-    if isinstance(layer, PointLayer):
-        first = gases[0] if gases else ""
-        follows = layer.motion.follows if layer.motion.follows in gases else first if layer.motion.follows else ""
-        changes["motion"] = layer.motion.model_copy(update={"follows": follows})
-        changes["look"] = layer.look.model_copy(update={"meets": layer.look.meets if layer.look.meets in gases else ""})
-        if isinstance(layer, DebrisLayer):
-            pieces = layer.pieces
-            make = pieces.make if pieces.make != "prop" or pieces.prop in props else "sherds"
-            changes["pieces"] = pieces.model_copy(update={"make": make, "swap": pieces.swap if pieces.swap in props else ""})
-            changes |= {"deleted": (), "held": ()}
-    return layer.model_copy(update=changes)
+    layer = layer.model_copy(
+        update={
+            "sources": tuple(known(s) for s in layer.sources),
+            "colliders": tuple(c for c in layer.colliders if c.prop in props),
+        }
+    )
+    return layer.alone(props)
 
 
 def with_preset(effect: Effect, file: Path) -> tuple[Effect, str]:

@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import hashlib
 import json
 import os
+import time
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from platformdirs import user_state_path
-from pydantic import ValidationError
 
 from tenka.base.errors import BadInput
-from tenka.base.files import write_atomic
-from tenka.effect.document import explain
+from tenka.base.files import read_file, reason, write_atomic
+from tenka.base.tree import MOST_BYTES, checked, parse, versioned
+from tenka.effect.catalogue import FILE_KINDS, Param, mapped
 from tenka.effect.model import SCHEMA_VERSION, Effect
 
-MOST_BYTES = 32 * 1024 * 1024
+MOST_WINDOWS = 64
+"""Journals of one file that may be open at once."""
 
 
 def dumps(effect: Effect) -> bytes:
@@ -33,59 +37,25 @@ def loads(data: bytes, file: object = None) -> Effect:
     BadInput
         Not JSON, not an effect, of a later schema version, or with a value out of range.
     """
-    try:
-        tree = json.loads(data)
-    except UnicodeDecodeError:
-        raise BadInput("not a text file", "a .tenka effect", file) from None
-    except json.JSONDecodeError as error:
-        raise BadInput(f"broken off or not JSON ({error.msg.lower()})", "a .tenka effect", file, f"line {error.lineno}") from None
-    if not isinstance(tree, dict) or "schema_version" not in tree:
-        raise BadInput("not a Tenka effect", "a file with a schema_version", file)
-    version = tree["schema_version"]
-    if not isinstance(version, int) or version < 1:
-        raise BadInput(f"schema version {version!r} is unknown", f"1 to {SCHEMA_VERSION}", file)
-    if version > SCHEMA_VERSION:
-        raise BadInput(f"made by a later Tenka (schema version {version})", f"at most {SCHEMA_VERSION}", file)
-    try:
-        return Effect.model_validate(tree)
-    except ValidationError as error:
-        place = ".".join(str(p) for p in error.errors()[0]["loc"])
-        raise BadInput(explain(error), file=file, place=place) from None
+    tree = parse(data, "a .tenka effect", file)
+    return checked(Effect, versioned(tree, "schema_version", SCHEMA_VERSION, "a Tenka effect", file), file)
 
 
 def load(file: Path) -> Effect:
     """Read an effect from disk; see `loads`."""
-    return loads(read_file(file, "a .tenka effect"), file)
-
-
-def read_file(file: Path, expected: str, most: int = MOST_BYTES) -> bytes:
-    """All bytes of a file, refused in a sentence when it is missing, a folder or too large."""
-    file = Path(file)
-    try:
-        if file.stat().st_size > most:
-            raise BadInput(f"too large ({file.stat().st_size / 1e6:.0f} MB)", f"{expected} of at most {most / 1e6:.0f} MB", file)
-        return file.read_bytes()
-    except OSError as error:
-        raise BadInput(f"cannot be read ({(error.strerror or 'error').lower()})", expected, file) from None
+    return loads(read_file(file, "a .tenka effect", MOST_BYTES), file)
 
 
 def moved(effect: Effect, old: Path, new: Path) -> Effect:
-    """The effect with its meshes' and images' relative paths put right for another folder."""
+    """The effect with the relative paths of all files that it names put right for another folder."""
 
-    def there(items: tuple, name: str) -> tuple:
-        def one(item: Any) -> Any:
-            file = getattr(item, name)
-            inside = file and not Path(file).is_absolute()
-            return item.model_copy(update={name: Path(os.path.relpath(old / file, new)).as_posix()}) if inside else item
+    def one(p: Param, value: Any) -> Any:
+        if p.kind not in FILE_KINDS or not value or Path(value).is_absolute():
+            return value
+        there = Path(os.path.relpath(old / value, new)).as_posix()
+        return value if there == value else there
 
-        return tuple(one(item) for item in items)
-
-    def whole(state: Any) -> Any:
-        layers = tuple(layer.model_copy(update={"sources": there(layer.sources, "image")}) for layer in state.layers)
-        return state.model_copy(update={"props": there(state.props, "file"), "layers": layers})
-
-    new_effect = whole(effect).model_copy(update={"trials": tuple(whole(t) for t in effect.trials)})
-    return effect if new_effect == effect else new_effect
+    return mapped(effect, one)
 
 
 def save(effect: Effect, file: Path) -> None:
@@ -101,31 +71,110 @@ class Recovered:
     journal: Path
 
 
+def content(file: Path | None) -> str:
+    """A hash of what a file holds now; '' when it is not there or cannot be read."""
+    try:
+        return (
+            hashlib.blake2b(Path(file).read_bytes(), digest_size=16).hexdigest() if file is not None else ""
+        )
+    except OSError:
+        return ""
+
+
 class Journal:
-    """The autosave beside an open effect: its newest unsaved state, kept until it is saved or let go."""
+    """The autosave of an open effect: its newest unsaved state, kept until it is saved or let go.
+
+    Each window has one of its own: the first that is free of those that belong to the effect's file. It is
+    held by a lock, which the system lets go when the process ends, however it ends.
+
+    Raises
+    ------
+    BadInput
+        When the folder cannot be used.
+    """
 
     def __init__(self, file: Path | None, folder: Path | None = None) -> None:
-        folder = folder or user_state_path("tenka") / "journal"
-        folder.mkdir(parents=True, exist_ok=True)
+        self.folder = folder or user_state_path("tenka") / "journal"
         name = str(Path(file).resolve()) if file is not None else "untitled"
-        self.path = folder / f"{hashlib.blake2b(name.encode(), digest_size=8).hexdigest()}.tenka"
+        self._stem = hashlib.blake2b(name.encode(errors="surrogateescape"), digest_size=8).hexdigest()
+        self._lock = -1
+        self.set_aside: Path | None = None
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            for n in range(1, MOST_WINDOWS):
+                self.path = self.folder / f"{self._stem}-{n}.tenka"
+                self._lock = self._locked(self.path)
+                if self._lock >= 0:
+                    return
+        except OSError as error:
+            raise BadInput(
+                f"cannot be used for autosaves ({reason(error)})",
+                "a folder that you may write to",
+                self.folder,
+            ) from None
+
+    @staticmethod
+    def _locked(path: Path) -> int:
+        """The lock of a journal, or -1 when another window holds it."""
+        handle = os.open(path.with_suffix(".lock"), os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            os.close(handle)
+            return -1
+        return handle
 
     def keep(self, effect: Effect) -> None:
+        """Write the newest state; raises BadInput when that cannot be done."""
+        if not self.folder.is_dir():
+            with contextlib.suppress(OSError):
+                self.folder.mkdir(parents=True, exist_ok=True)
         write_atomic(self.path, dumps(effect))
 
     def drop(self) -> None:
-        self.path.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            self.path.unlink(missing_ok=True)
+
+    def close(self) -> None:
+        """Let another window have it."""
+        if self._lock >= 0:
+            os.close(self._lock)
+            self._lock = -1
+
+    def __del__(self) -> None:
+        self.close()
 
     def recover(self, saved: Effect | None) -> Recovered | None:
-        """The journal's effect, when there is one that differs from what was saved."""
-        if not self.path.exists():
-            return None
-        try:
-            effect = load(self.path)
-        except BadInput:
-            self.drop()
-            return None
-        if effect == saved:
-            self.drop()
-            return None
-        return Recovered(effect, self.path)
+        """The journal's effect, when there is one that differs from what was saved.
+
+        One that cannot be read (broken, or made by a later version) is set aside under another name, which
+        `set_aside` then holds.
+        """
+        for path in (self.path, *self._left_by_others()):
+            if not path.exists():
+                continue
+            try:
+                effect = load(path)
+            except BadInput:
+                self.set_aside = path.with_name(f"{path.stem}.unread-{time.time_ns()}.tenka")
+                with contextlib.suppress(OSError):
+                    os.replace(path, self.set_aside)
+                continue
+            if path != self.path:
+                os.replace(path, self.path)
+            if effect == saved:
+                self.drop()
+                continue
+            return Recovered(effect, self.path)
+        return None
+
+    def _left_by_others(self) -> list[Path]:
+        """Journals of further windows on the same file that have ended."""
+        found = []
+        for path in sorted(self.folder.glob(f"{self._stem}-*.tenka")):
+            if path != self.path and ".unread-" not in path.name:
+                lock = self._locked(path)
+                if lock >= 0:
+                    found.append(path)
+                    os.close(lock)
+        return found

@@ -53,7 +53,11 @@ def _locate(place, nx, ny, nz, index, weight):
     for k in range(index.size):
         p, q, r = min(max(x[k], ZERO), tx), min(max(y[k], ZERO), ty), min(max(z[k], ZERO), tz)
         # not below 0 even where a value is no number: a blow-up must end in a sentence, not in a crash
-        a, b, c = max(min(np.int32(p), lx), zero), max(min(np.int32(q), ly), zero), max(min(np.int32(r), lz), zero)
+        a, b, c = (
+            max(min(np.int32(p), lx), zero),
+            max(min(np.int32(q), ly), zero),
+            max(min(np.int32(r), lz), zero),
+        )
         fx[k], fy[k], fz[k] = p - np.float32(a), q - np.float32(b), r - np.float32(c)
         index[k] = (a * my + b) * mz + c
 
@@ -69,7 +73,11 @@ def traces(c4, dt, back, ahead):
     sx, sy = (ny * nz * 4 if nx > 1 else 0), (nz * 4 if ny > 1 else 0)  # one voxel thick: its own neighbour
     for p_ in prange(nx):
         i = np.int64(p_)
-        place, weight, index = np.empty((3, nz), np.float32), np.empty((3, nz), np.float32), np.empty(nz, np.int32)
+        place, weight, index = (
+            np.empty((3, nz), np.float32),
+            np.empty((3, nz), np.float32),
+            np.empty(nz, np.int32),
+        )
         for j in range(ny):
             row = c4[i, j]
             for side in range(2):
@@ -83,7 +91,9 @@ def traces(c4, dt, back, ahead):
                 out = ahead if side else back
                 x, y, z = out[0, i, j], out[1, i, j], out[2, i, j]
                 for k in range(nz):
-                    a, b, d = lerp_velocity(c, np.int64(index[k]) * 4, sx, sy, weight[0, k], weight[1, k], weight[2, k])
+                    a, b, d = lerp_velocity(
+                        c, np.int64(index[k]) * 4, sx, sy, weight[0, k], weight[1, k], weight[2, k]
+                    )
                     x[k], y[k], z[k] = step * a, step * b, step * d
 
 
@@ -130,13 +140,19 @@ def rows_in_use(s4, out):
 
 @kernel
 def _reads_nothing(place, used):
-    """Whether all rows that a row of traced places can read are empty: then so is the result, and need not be worked out."""
+    """Whether all rows that a row of traced places can read are empty: then so is the result, and need not be
+    worked out."""
     nx, ny = used.shape
     x, y = place[0], place[1]
     x0, x1, y0, y1 = x[0], x[0], y[0], y[0]
     for k in range(x.size):
         x0, x1, y0, y1 = min(x0, x[k]), max(x1, x[k]), min(y0, y[k]), max(y1, y[k])
-    if not (abs(x0) < np.float32(1e6) and abs(x1) < np.float32(1e6) and abs(y0) < np.float32(1e6) and abs(y1) < np.float32(1e6)):
+    if not (
+        abs(x0) < np.float32(1e6)
+        and abs(x1) < np.float32(1e6)
+        and abs(y0) < np.float32(1e6)
+        and abs(y1) < np.float32(1e6)
+    ):
         return False
     a, b = min(max(np.int64(np.floor(x0)), 0), nx - 1), min(max(np.int64(np.floor(x1)) + 1, 0), nx - 1)
     c, d = min(max(np.int64(np.floor(y0)), 0), ny - 1), min(max(np.int64(np.floor(y1)) + 1, 0), ny - 1)
@@ -149,13 +165,18 @@ def _reads_nothing(place, used):
 
 @kernel(parallel=True)
 def scalars_forward(s4, back, low, high, used, out):
-    """First pass of MacCormack's method for all scalars of (nx, ny, nz, CHANNELS) at once; `used` as rows_in_use gives it."""
+    """First pass of MacCormack's method for all scalars of (nx, ny, nz, CHANNELS) at once; `used` as
+    rows_in_use gives it."""
     nx, ny, nz, _ = s4.shape
     s = s4.reshape(-1)
     sx, sy = (ny * nz * CHANNELS if nx > 1 else 0), (nz * CHANNELS if ny > 1 else 0)
     for p_ in prange(nx):
         i = np.int64(p_)
-        place, weight, index = np.empty((3, nz), np.float32), np.empty((3, nz), np.float32), np.empty(nz, np.int32)
+        place, weight, index = (
+            np.empty((3, nz), np.float32),
+            np.empty((3, nz), np.float32),
+            np.empty(nz, np.int32),
+        )
         inside = np.empty(nz, np.float32)
         for j in range(ny):
             _scalar_places(back, i, j, place)
@@ -166,7 +187,9 @@ def scalars_forward(s4, back, low, high, used, out):
             _inside(place, (nx, ny, nz), low, high, inside)
             _locate(place, nx, ny, nz, index, weight)
             for k in range(nz):
-                value = lerp_scalars(s, np.int64(index[k]) * CHANNELS, sx, sy, weight[0, k], weight[1, k], weight[2, k])
+                value = lerp_scalars(
+                    s, np.int64(index[k]) * CHANNELS, sx, sy, weight[0, k], weight[1, k], weight[2, k]
+                )
                 for c in range(CHANNELS):
                     row[k, c] = value[c] * inside[k]
 
@@ -197,13 +220,29 @@ def scalars_correct(s4, first4, back, ahead, low, high, used, keep, take, out):
             _locate(place, nx, ny, nz, index, weight)
             line = (i * ny + j) * nz
             for k in range(nz):
-                correct(s, first, flat, np.int64(source[k]) * CHANNELS, np.int64(index[k]) * CHANNELS, (line + k) * CHANNELS, sx, sy,
-                        weight[0, k], weight[1, k], weight[2, k], keep, take, inside[k], TINY)  # fmt: skip
+                correct(
+                    s,
+                    first,
+                    flat,
+                    np.int64(source[k]) * CHANNELS,
+                    np.int64(index[k]) * CHANNELS,
+                    (line + k) * CHANNELS,
+                    sx,
+                    sy,
+                    weight[0, k],
+                    weight[1, k],
+                    weight[2, k],
+                    keep,
+                    take,
+                    inside[k],
+                    TINY,
+                )
 
 
 @kernel
 def _face_places(trace, i, j, axis, place):
-    """Traced places of a row of faces: each goes by the mean of the two voxels beside it, or the one at a wall."""
+    """Traced places of a row of faces: each goes by the mean of the two voxels beside it, or the one at a
+    wall."""
     _, nx, ny, nz = trace.shape
     a, b = (max(i - 1, 0), min(i, nx - 1)) if axis == 0 else (i, i)
     d, e = (max(j - 1, 0), min(j, ny - 1)) if axis == 1 else (j, j)
@@ -233,13 +272,19 @@ def faces_forward(q3, back, axis, out, least, most):
     sx, sy = (my * mz if mx > 1 else 0), (mz if my > 1 else 0)
     for p_ in prange(mx):
         i = np.int64(p_)
-        place, weight, index = np.empty((3, mz), np.float32), np.empty((3, mz), np.float32), np.empty(mz, np.int32)
+        place, weight, index = (
+            np.empty((3, mz), np.float32),
+            np.empty((3, mz), np.float32),
+            np.empty(mz, np.int32),
+        )
         for j in range(my):
             _face_places(back, i, j, axis, place)
             _locate(place, mx, my, mz, index, weight)
             row, low, high = out[i, j], least[i, j], most[i, j]
             for k in range(mz):
-                row[k], low[k], high[k] = lerp_field_range(q, np.int64(index[k]), sx, sy, weight[0, k], weight[1, k], weight[2, k])
+                row[k], low[k], high[k] = lerp_field_range(
+                    q, np.int64(index[k]), sx, sy, weight[0, k], weight[1, k], weight[2, k]
+                )
 
 
 @kernel(parallel=True)
@@ -250,11 +295,17 @@ def faces_correct(q, first3, least, most, ahead, axis, out):
     sx, sy = (my * mz if mx > 1 else 0), (mz if my > 1 else 0)
     for p_ in prange(mx):
         i = np.int64(p_)
-        place, weight, index = np.empty((3, mz), np.float32), np.empty((3, mz), np.float32), np.empty(mz, np.int32)
+        place, weight, index = (
+            np.empty((3, mz), np.float32),
+            np.empty((3, mz), np.float32),
+            np.empty(mz, np.int32),
+        )
         for j in range(my):
             _face_places(ahead, i, j, axis, place)
             _locate(place, mx, my, mz, index, weight)
             row, here, once, low, high = out[i, j], q[i, j], first3[i, j], least[i, j], most[i, j]
             for k in range(mz):
-                again = lerp_field(first, np.int64(index[k]), sx, sy, weight[0, k], weight[1, k], weight[2, k])
+                again = lerp_field(
+                    first, np.int64(index[k]), sx, sy, weight[0, k], weight[1, k], weight[2, k]
+                )
                 row[k] = min(high[k], max(low[k], once[k] + HALF * (here[k] - again)))

@@ -1,8 +1,9 @@
 """Combustion: fuel that is hot enough burns, and gives heat, soot, expansion and flame.
 
-After D. Nguyen, R. Fedkiw, H. Jensen, "Physically based modeling and animation of fire" (2002) for the cooling with the fourth power
-of temperature, and B. Feldman, J. O'Brien, O. Arikan, "Animating suspended particle explosions" (2003) for expansion as a divergence.
-Every part is exact over the step for what it does alone.
+After D. Nguyen, R. Fedkiw, H. Jensen, "Physically based modeling and animation of fire" (2002) for the
+cooling with the fourth power of temperature, and B. Feldman, J. O'Brien, O. Arikan, "Animating suspended
+particle explosions" (2003) for expansion as a divergence. Every part is exact over the step for what it does
+alone.
 """
 
 from __future__ import annotations
@@ -24,7 +25,8 @@ REFERENCE = 1000.0  # K at which the loss by radiation is stated
 
 @kernel(parallel=True)
 def _burn(s, ignition, rate, heat, soot, expansion, hottest, loss, dt, out):
-    """`loss` is 3 c dt / T_ref^4; `out` gains the volume pressed in, per second. Returns what burnt, by slabs."""
+    """`loss` is 3 c dt / T_ref^4; `out` gains the volume pressed in, per second. Returns what burnt, by
+    slabs."""
     nx, ny, nz, _ = s.shape
     burnt_sums = np.zeros(nx, np.float64)
     for p_ in prange(nx):
@@ -53,10 +55,18 @@ def _burn(s, ignition, rate, heat, soot, expansion, hottest, loss, dt, out):
 
 
 def burn(scalars: np.ndarray, fire: FireInput, dt: float, expansion: np.ndarray) -> float:
-    """Burn for `dt` seconds, in place; adds the expansion, in 1/s, to `expansion`. Returns the sum of fuel burnt."""
+    """Burn for `dt` seconds, in place; adds the expansion, in 1/s, to `expansion`. Returns the sum of fuel
+    burnt."""
     sums = _burn(
-        scalars, np.float32(fire.ignition), np.float32(fire.rate), np.float32(fire.heat), np.float32(fire.soot),
-        np.float32(fire.expansion), np.float32(fire.hottest), np.float32(3.0 * fire.radiation * dt / REFERENCE**4), np.float32(dt),
+        scalars,
+        np.float32(fire.ignition),
+        np.float32(fire.rate),
+        np.float32(fire.heat),
+        np.float32(fire.soot),
+        np.float32(fire.expansion),
+        np.float32(fire.hottest),
+        np.float32(3.0 * fire.radiation * dt / REFERENCE**4),
+        np.float32(dt),
         expansion,
-    )  # fmt: skip
+    )
     return float(sums.sum())

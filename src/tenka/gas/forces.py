@@ -12,9 +12,10 @@ from tenka.base.jit import kernel, prange
 from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import smooth_noise
 from tenka.effect.model import AMBIENT_KELVIN
+from tenka.gas.felt import TurbulenceInput, WindInput
 from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
-from tenka.gas.local import apply_local, region_arrays, weigh_edges
-from tenka.gas.settings import GRAVITY, StepInputs, TurbulenceInput, WindInput
+from tenka.gas.local import apply_local, weigh
+from tenka.gas.settings import GRAVITY, StepInputs
 
 GUST_SAMPLES = 128
 ZERO = np.float32(0.0)
@@ -73,7 +74,8 @@ def curl_of(c, wanted, out):
 
 @kernel(parallel=True)
 def smoke_gate(s, out, rows):
-    """How much of the confinement each voxel gets: all in smoke, none in clear air or beside a wall. Marks the `rows` with any.
+    """How much of the confinement each voxel gets: all in smoke, none in clear air or beside a wall. Marks
+    the `rows` with any.
 
     In clear air it would only amplify noise that nobody sees, until the whole box churns.
     """
@@ -98,7 +100,8 @@ def smoke_gate(s, out, rows):
 def confinement(curl, strength, gate, gated, rows, out):
     """`strength * N x curl` with N the direction in which the curl's length grows, (3, nx, ny, nz).
 
-    Times the gate (nx, ny, nz) when `gated`. Nothing in rows without any `rows`, (nx, ny). Returns the sums of each x slab, (nx, 3).
+    Times the gate (nx, ny, nz) when `gated`. Nothing in rows without any `rows`, (nx, ny). Returns the sums
+    of each x slab, (nx, 3).
     """
     _, nx, ny, nz = curl.shape
     sums = np.zeros((nx, 3), np.float64)
@@ -172,7 +175,8 @@ def _coarse_cell(i, f, n):
 
 @kernel(parallel=True)
 def add_refined(coarse, f, gate, rows, add, out):
-    """Add a coarse field, interpolated and gated, to a fine one (or set it). Returns the slab sums of what was added."""
+    """Add a coarse field, interpolated and gated, to a fine one (or set it). Returns the slab sums of what
+    was added."""
     _, nx, ny, nz = out.shape
     _, mx, my, mz = coarse.shape
     one = np.float32(1.0)
@@ -194,7 +198,9 @@ def add_refined(coarse, f, gate, rows, add, out):
                 d, e, fy = _coarse_cell(j, f, my)
                 p, q, r, s = coarse[c, a, d], coarse[c, a, e], coarse[c, b, d], coarse[c, b, e]
                 for k in range(mz):
-                    line[k] = (one - fx) * ((one - fy) * p[k] + fy * q[k]) + fx * ((one - fy) * r[k] + fy * s[k])
+                    line[k] = (one - fx) * ((one - fy) * p[k] + fy * q[k]) + fx * (
+                        (one - fy) * r[k] + fy * s[k]
+                    )
                 row, open_ = out[c, i, j], gate[i, j]
                 part = ZERO
                 for k in range(nz):
@@ -220,14 +226,19 @@ def _with_neighbours(rows: np.ndarray) -> np.ndarray:
 
 
 def vorticity_push(state: GasState, grid: Grid, inputs: StepInputs, work: Workspace) -> np.ndarray | None:
-    """Fill `work.push` (3, nx, ny, nz) with both scales' acceleration, in m/s^2, and return its mean; None when off.
+    """Fill `work.push` (3, nx, ny, nz) with both scales' acceleration, in m/s^2, and return its mean; None
+    when off.
 
     Fedkiw, Stam & Jensen (2001), at a scale that is a length and not a voxel: the velocity is averaged over
     blocks of half the given size, and f = rate * edge * (N x curl) of the block means, so that the rate is
     the growth per second of curls of that size whatever the voxel. A size under two voxels is that of the
     voxels. The mean over the box is to be taken off: confinement adds no net momentum.
     """
-    scales = [(r, s) for r, s in ((inputs.fine_curl, inputs.fine_size), (inputs.broad_curl, inputs.broad_size)) if r > 0]
+    scales = [
+        (r, s)
+        for r, s in ((inputs.fine_curl, inputs.fine_size), (inputs.broad_curl, inputs.broad_size))
+        if r > 0
+    ]
     if not scales:
         return None
     (centred,) = work.arrays("centred fields", 1, (3, *grid.shape))
@@ -271,10 +282,16 @@ class WindTables:
 def wind_tables(winds: tuple[WindInput, ...], grid: Grid, time: float, dt: float) -> WindTables:
     n = len(winds)
     tables = WindTables(
-        np.zeros((n, 2), np.float32), np.zeros(n, np.float32), np.ones(n, np.float32),
-        np.zeros((n, GUST_SAMPLES), np.float32), np.ones((n, grid.shape[2]), np.float32), np.ones(n, np.float32),
-    )  # fmt: skip
-    corners = [(grid.origin[0] + a * grid.size[0], grid.origin[1] + b * grid.size[1]) for a in (0, 1) for b in (0, 1)]
+        np.zeros((n, 2), np.float32),
+        np.zeros(n, np.float32),
+        np.ones(n, np.float32),
+        np.zeros((n, GUST_SAMPLES), np.float32),
+        np.ones((n, grid.shape[2]), np.float32),
+        np.ones(n, np.float32),
+    )
+    corners = [
+        (grid.origin[0] + a * grid.size[0], grid.origin[1] + b * grid.size[1]) for a in (0, 1) for b in (0, 1)
+    ]
     for i, wind in enumerate(winds):
         d = (math.cos(wind.heading), math.sin(wind.heading))
         places = [x * d[0] + y * d[1] for x, y in corners]
@@ -298,7 +315,8 @@ values are cosines of random phase (variance 1/2)."""
 
 
 def _spline_weights(x: np.ndarray, size: float) -> tuple[np.ndarray, int]:
-    """Cubic B-spline weights (len(x), lattice) of coordinates on a lattice of spacing `size`, and its first index."""
+    """Cubic B-spline weights (len(x), lattice) of coordinates on a lattice of spacing `size`, and its first
+    index."""
     place = x / size
     first = math.floor(float(place.min())) - 1
     count = math.floor(float(place.max())) + 3 - first
@@ -308,21 +326,40 @@ def _spline_weights(x: np.ndarray, size: float) -> tuple[np.ndarray, int]:
     return np.where(d < 1.0, near, far).astype(np.float32), first
 
 
+@kernel
+def _expand_slab(i, wx, wy, wz, lattice, out, add):
+    """One x slab of the spline, in loops: array expressions would take five times as long to compile."""
+    few, rows, columns = lattice.shape
+    ny, nz = wy.shape[0], wz.shape[1]
+    flat, half = np.zeros((rows, columns), np.float32), np.zeros(columns, np.float32)
+    for a in range(few):
+        weight = wx[i, a]
+        if weight != ZERO:
+            for b in range(rows):
+                for c in range(columns):
+                    flat[b, c] += weight * lattice[a, b, c]
+    for j in range(ny):
+        half[:] = ZERO
+        for b in range(rows):
+            weight = wy[j, b]
+            if weight != ZERO:
+                for c in range(columns):
+                    half[c] += weight * flat[b, c]
+        row = out[i, j]
+        if not add:
+            row[:] = ZERO
+        for c in range(columns):
+            weight = half[c]
+            if weight != ZERO:
+                for k in range(nz):
+                    row[k] += weight * wz[c, k]
+
+
 @kernel(parallel=True)
 def _expand(wx, wy, wz, lattice, out, add):
     """Tensor-product spline: (a, b, c) lattice values to a field on the grid, one x slab at a time."""
-    n, few = wx.shape
-    for p_ in prange(n):
-        i = np.int64(p_)
-        flat = np.zeros((lattice.shape[1], lattice.shape[2]), np.float32)
-        for a in range(few):
-            if wx[i, a] != ZERO:
-                flat += wx[i, a] * lattice[a]
-        slab = np.dot(np.dot(wy, flat), wz)
-        if add:
-            out[i] += slab
-        else:
-            out[i] = slab
+    for p_ in prange(wx.shape[0]):
+        _expand_slab(np.int64(p_), wx, wy, wz, lattice, out, add)
 
 
 @lru_cache(maxsize=48)
@@ -335,11 +372,20 @@ def _spline_lattice(grid: Grid, component: int, size: float, seed: int) -> tuple
         axes.append(weights)
         firsts.append(first)
     i, j, k = np.meshgrid(*(f + np.arange(w.shape[1]) for f, w in zip(firsts, axes)), indexing="ij")
-    return (axes[0], axes[1], np.ascontiguousarray(axes[2].T), unit_array(seed, i, j, k), 0.6 + 0.8 * unit_array(seed + 1, i, j, k))
+    return (
+        axes[0],
+        axes[1],
+        np.ascontiguousarray(axes[2].T),
+        unit_array(seed, i, j, k),
+        0.6 + 0.8 * unit_array(seed + 1, i, j, k),
+    )
 
 
-def turbulence_potential(force: TurbulenceInput, grid: Grid, time: float, out: tuple[np.ndarray, ...]) -> None:
-    """Fill `out` with the vector potential of the stirred velocity on the grid's edges, in m/s times voxel edge.
+def turbulence_potential(
+    force: TurbulenceInput, grid: Grid, time: float, out: tuple[np.ndarray, ...]
+) -> None:
+    """Fill `out` with the vector potential of the stirred velocity on the grid's edges, in m/s times voxel
+    edge.
 
     Bridson, Hourihan & Nordenstam (2007): the curl of any potential has no divergence. The potential is a
     cubic B-spline over hashed lattice values that turn in time, so it is evaluated by small matrix
@@ -353,7 +399,9 @@ def turbulence_potential(force: TurbulenceInput, grid: Grid, time: float, out: t
             size = force.size / (1 << octave)
             scale = amount * force.strength / math.sqrt(3.0) * size / BSPLINE_RMS / grid.voxel
             wx, wy, wz, phase, pace = _spline_lattice(grid, c, size, stable_seed(force.seed, octave, c))
-            angle = (2.0 * np.pi * phase + (2.0 * np.pi * force.rate * (octave + 1) * time) * pace) % (2.0 * np.pi)
+            angle = (2.0 * np.pi * phase + (2.0 * np.pi * force.rate * (octave + 1) * time) * pace) % (
+                2.0 * np.pi
+            )
             _expand(wx, wy, wz, (scale * np.cos(angle)).astype(np.float32), out[c], octave > 0)
 
 
@@ -387,7 +435,11 @@ def _blow(row, x, y, winds, axis, start, step, speed, along, share, keep):
         s = min(max(s, ZERO), np.float32(GUST_SAMPLES - 1))
         a = min(np.int64(s), GUST_SAMPLES - 2)
         f = s - np.float32(a)
-        aim = ((np.float32(1.0) - f) * speed[n, a] + f * speed[n, a + 1]) * along[n, axis] * (np.float32(1.0) - keep[n])
+        aim = (
+            ((np.float32(1.0) - f) * speed[n, a] + f * speed[n, a + 1])
+            * along[n, axis]
+            * (np.float32(1.0) - keep[n])
+        )
         kept, part = keep[n], share[n]
         for k in range(row.size):
             row[k] = row[k] * kept + aim * part[k]
@@ -406,7 +458,28 @@ def _damp(row, keep):
 
 
 @kernel(parallel=True)
-def push_faces(u, v, w, s, push, pushed, mean, buoyancy, weight, keep_drag, dt, ox, oy, h, along, start, step, speed, share, keep):
+def push_faces(
+    u,
+    v,
+    w,
+    s,
+    push,
+    pushed,
+    mean,
+    buoyancy,
+    weight,
+    keep_drag,
+    dt,
+    ox,
+    oy,
+    h,
+    along,
+    start,
+    step,
+    speed,
+    share,
+    keep,
+):
     """All body forces, row by row: confinement, lift and weight, winds, drag.
 
     Each is exact over the step for what it does alone: accelerations times dt, and exponentials for
@@ -421,7 +494,19 @@ def push_faces(u, v, w, s, push, pushed, mean, buoyancy, weight, keep_drag, dt, 
             row = u[i, j]
             if pushed:
                 _add_mean_of_two(row, push[0, a, j], push[0, b, j], dt, mean[0])
-            _blow(row, ox + np.float32(i) * h, oy + (np.float32(j) + HALF) * h, winds, 0, start, step, speed, along, share, keep)
+            _blow(
+                row,
+                ox + np.float32(i) * h,
+                oy + (np.float32(j) + HALF) * h,
+                winds,
+                0,
+                start,
+                step,
+                speed,
+                along,
+                share,
+                keep,
+            )
             _damp(row, keep_drag)
         if i == nx:
             continue
@@ -429,7 +514,19 @@ def push_faces(u, v, w, s, push, pushed, mean, buoyancy, weight, keep_drag, dt, 
             row = v[i, j]
             if pushed:
                 _add_mean_of_two(row, push[1, i, max(j - 1, 0)], push[1, i, min(j, ny - 1)], dt, mean[1])
-            _blow(row, ox + (np.float32(i) + HALF) * h, oy + np.float32(j) * h, winds, 1, start, step, speed, along, share, keep)
+            _blow(
+                row,
+                ox + (np.float32(i) + HALF) * h,
+                oy + np.float32(j) * h,
+                winds,
+                1,
+                start,
+                step,
+                speed,
+                along,
+                share,
+                keep,
+            )
             _damp(row, keep_drag)
         line = np.zeros(nz + 2, np.float32)
         for j in range(ny):
@@ -445,24 +542,45 @@ def push_faces(u, v, w, s, push, pushed, mean, buoyancy, weight, keep_drag, dt, 
                 row[k] = (row[k] + dt * HALF * (line[k] + line[k + 1])) * keep_drag
 
 
-def apply_forces(state: GasState, grid: Grid, inputs: StepInputs, work: Workspace, mean: np.ndarray | None, dt: float) -> None:
-    """Add all forces to the velocity, in place. `mean` is that of the confinement in `work.push`, None without it."""
+def apply_forces(
+    state: GasState, grid: Grid, inputs: StepInputs, work: Workspace, mean: np.ndarray | None, dt: float
+) -> None:
+    """Add all forces to the velocity, in place. `mean` is that of the confinement in `work.push`, None
+    without it."""
     for force in inputs.turbulences:
         if force.strength > 0 and force.grip > 0:
             nx, ny, nz = grid.shape
             shapes = ((nx, ny + 1, nz + 1), (nx + 1, ny, nz + 1), (nx + 1, ny + 1, nz))
             potential = tuple(work.arrays(("edges", c), 1, shape)[0] for c, shape in enumerate(shapes))
             turbulence_potential(force, grid, state.time, potential)
-            if force.within is not None:  # the potential is cut down, not its curl, which so keeps free of divergence
+            if (
+                force.within is not None
+            ):  # the potential is cut down, not its curl, which so keeps free of divergence
                 for c, field in enumerate(potential):
-                    first = [np.float32(o + (0.5 * grid.voxel if a == c else 0.0)) for a, o in enumerate(grid.origin)]
-                    weigh_edges(field, *region_arrays(force.within), *first, np.float32(grid.voxel))
+                    x, y, z = (o + (0.5 * grid.voxel if a == c else 0.0) for a, o in enumerate(grid.origin))
+                    weigh(field, force.within, (x, y, z), grid.voxel)
             stir(*potential, np.float32(1.0 - math.exp(-force.grip * dt)), state.u, state.v, state.w)
     t = wind_tables(inputs.winds, grid, state.time, dt)
     push_faces(
-        state.u, state.v, state.w, state.scalars, work.push, mean is not None, np.zeros(3, np.float32) if mean is None else mean,
-        np.float32(inputs.lift * GRAVITY / AMBIENT_KELVIN), np.float32(inputs.weight), np.float32(math.exp(-inputs.drag * dt)),
-        np.float32(dt), np.float32(grid.origin[0]), np.float32(grid.origin[1]), np.float32(grid.voxel),
-        t.along, t.start, t.step, t.speed, t.share, t.keep,
-    )  # fmt: skip
+        state.u,
+        state.v,
+        state.w,
+        state.scalars,
+        work.push,
+        mean is not None,
+        np.zeros(3, np.float32) if mean is None else mean,
+        np.float32(inputs.lift * GRAVITY / AMBIENT_KELVIN),
+        np.float32(inputs.weight),
+        np.float32(math.exp(-inputs.drag * dt)),
+        np.float32(dt),
+        np.float32(grid.origin[0]),
+        np.float32(grid.origin[1]),
+        np.float32(grid.voxel),
+        t.along,
+        t.start,
+        t.step,
+        t.speed,
+        t.share,
+        t.keep,
+    )
     apply_local(state, grid, inputs.locals, dt)

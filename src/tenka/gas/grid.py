@@ -36,13 +36,24 @@ class Grid:
 
     @classmethod
     def of(cls, domain: DomainBox) -> Grid:
-        """The grid of a domain; the box grows to whole voxels from its lowest corner. A flat one lies in the box's middle."""
+        """The grid of a domain; the box grows to whole voxels from its lowest corner. A flat one lies in the
+        box's middle."""
         shape = tuple(max(4, math.ceil(s / domain.voxel - 1e-6)) for s in domain.size)
         if domain.flat:
             x, y, z = domain.origin
-            shut_low, shut_high = ((walls[0], False, walls[2]) for walls in (domain.open_low, domain.open_high))
-            return cls((shape[0], 1, shape[2]), domain.voxel, (x, y + domain.size[1] / 2 - domain.voxel / 2, z), shut_low, shut_high)
-        return cls((shape[0], shape[1], shape[2]), domain.voxel, domain.origin, domain.open_low, domain.open_high)
+            shut_low, shut_high = (
+                (walls[0], False, walls[2]) for walls in (domain.open_low, domain.open_high)
+            )
+            return cls(
+                (shape[0], 1, shape[2]),
+                domain.voxel,
+                (x, y + domain.size[1] / 2 - domain.voxel / 2, z),
+                shut_low,
+                shut_high,
+            )
+        return cls(
+            (shape[0], shape[1], shape[2]), domain.voxel, domain.origin, domain.open_low, domain.open_high
+        )
 
     @property
     def voxels(self) -> int:
@@ -58,7 +69,8 @@ class Grid:
         return (self.origin[axis] + (np.arange(self.shape[axis]) + 0.5) * self.voxel).astype(np.float32)
 
     def predicted_bytes(self) -> int:
-        """Memory of the state, the solver's scratch arrays, and a frame being drawn (measured: within 10 %)."""
+        """Memory of the state, the solver's scratch arrays, and a frame being drawn (measured: within 10
+        %)."""
         return self.voxels * 4 * (2 * (3 + CHANNELS) + CHANNELS + 3 + 4 + 6 + 4 + 3 + 3 + 3 + 8 + 2)
 
     def refuse_if_too_large(self) -> None:
@@ -68,7 +80,8 @@ class Grid:
             x, y, z = self.shape
             raise TooLarge(
                 f"A domain of {x} x {y} x {z} voxels would take about {need / 1e9:.1f} GB of memory, and "
-                f"{MEMORY_SHARE * free / 1e9:.1f} GB can be used here; choose a larger voxel or a smaller box."
+                f"{MEMORY_SHARE * free / 1e9:.1f} GB can be used here; choose a larger voxel or a "
+                "smaller box."
             )
 
 
@@ -91,9 +104,11 @@ class GasState:
     Attributes
     ----------
     u, v, w : velocity in m/s on the x, y and z faces; (nx+1, ny, nz), (nx, ny+1, nz), (nx, ny, nz+1)
-    scalars : (nx, ny, nz, 4): smoke density (1), temperature above the air (K), fuel (1), burnt gas that is still flame (1)
+    scalars : (nx, ny, nz, 4): smoke density (1), temperature above the air (K), fuel (1), burnt gas that is
+        still flame (1)
     time : s
-    dye : (nx, ny, nz, 4) linear colour times density, and the density that carries it; None when no source gives any
+    dye : (nx, ny, nz, 4) linear colour times density, and the density that carries it; None when no source
+        gives any
     """
 
     u: np.ndarray

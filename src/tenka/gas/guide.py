@@ -1,10 +1,11 @@
 """Holding a finer run to the motion of a coarser one.
 
-The fine velocity is averaged over blocks of the coarse voxel's size; what it lacks against the coarse run is given back to it, smoothly
-interpolated, at a rate. Motion on the coarse scale so stays that of the coarse run, and what is smaller is left to the fine one. Smoke and heat are scaled, block by
-block, towards the coarse run's at the same rate: another weight would be another motion. The idea
-is that of M. Nielsen & B. Christensen, "Improved variational guiding of smoke animations" (2010), without their optimisation: at
-each step the low-passed difference is relaxed, exactly in time.
+The fine velocity is averaged over blocks of the coarse voxel's size; what it lacks against the coarse run is
+given back to it, smoothly interpolated, at a rate. Motion on the coarse scale so stays that of the coarse
+run, and what is smaller is left to the fine one. Smoke and heat are scaled, block by block, towards the
+coarse run's at the same rate: another weight would be another motion. The idea is that of M. Nielsen & B.
+Christensen, "Improved variational guiding of smoke animations" (2010), without their optimisation: at each
+step the low-passed difference is relaxed, exactly in time.
 """
 
 from __future__ import annotations
@@ -33,7 +34,8 @@ class Guide:
 
     Attributes
     ----------
-    before, after : (5, nx, ny, nz) at voxel centres, each on its own grid: velocity in m/s, density, temperature in K
+    before, after : (5, nx, ny, nz) at voxel centres, each on its own grid: velocity in m/s, density,
+        temperature in K
     start, seconds : when the frame begins, and how long it lasts
     factor : fine voxels along a coarse one
     rate : how fast the difference goes, 1/s
@@ -58,14 +60,23 @@ def led_by(state: GasState, grid: Grid) -> np.ndarray:
 
 
 def _resampled(
-    fields: np.ndarray, source: Grid, blocks: tuple[int, int, int], origin: tuple[float, float, float], edge: float
+    fields: np.ndarray,
+    source: Grid,
+    blocks: tuple[int, int, int],
+    origin: tuple[float, float, float],
+    edge: float,
 ) -> np.ndarray:
     """Fields at the centres of a grid of blocks; beyond their own grid they go on as at the border."""
-    places = [((o + (np.arange(n) + 0.5) * edge) - so) / source.voxel - 0.5 for n, o, so in zip(blocks, origin, source.origin)]
+    places = [
+        ((o + (np.arange(n) + 0.5) * edge) - so) / source.voxel - 0.5
+        for n, o, so in zip(blocks, origin, source.origin)
+    ]
     if all(len(p) == n and np.allclose(p, np.arange(n), atol=1e-4) for p, n in zip(places, source.shape)):
         return fields
     at = np.stack(np.meshgrid(*places, indexing="ij"))
-    return np.stack([ndimage.map_coordinates(c, at, order=1, mode="nearest", output=np.float32) for c in fields])
+    return np.stack(
+        [ndimage.map_coordinates(c, at, order=1, mode="nearest", output=np.float32) for c in fields]
+    )
 
 
 @kernel(parallel=True)
@@ -92,7 +103,8 @@ def hold(state: GasState, grid: Grid, guide: Guide, work: Workspace, dt: float) 
     if work.kept.get("guide", (None,))[0] != key:
         edge = f * grid.voxel
         ends = [
-            _resampled(v, g, blocks, grid.origin, edge) for v, g in ((guide.before, guide.before_grid), (guide.after, guide.after_grid))
+            _resampled(v, g, blocks, grid.origin, edge)
+            for v, g in ((guide.before, guide.before_grid), (guide.after, guide.after_grid))
         ]
         work.kept["guide"] = (key, *ends)
     _, before, after = work.kept["guide"]
@@ -120,7 +132,8 @@ def hold(state: GasState, grid: Grid, guide: Guide, work: Workspace, dt: float) 
 
 
 def _lack(mean: np.ndarray, target: np.ndarray, least: float) -> np.ndarray:
-    """By what share of itself a block's mean falls short of its target. Only where both hold something of the same sign: gas is made denser or
+    """By what share of itself a block's mean falls short of its target. Only where both hold something of the
+    same sign: gas is made denser or
     thinner where it is, and never made where there is none."""
     both = (np.minimum(np.abs(mean), np.abs(target)) > least) & (mean * target > 0)
     share = np.divide(target, mean, out=np.ones_like(mean), where=both)

@@ -1,11 +1,13 @@
 """The pressure equation round solids: conjugate gradients with one multigrid cycle as their preconditioner.
 
-Method: A. McAdams, E. Sifakis, J. Teran, "A parallel multigrid Poisson solver for fluids simulation on large grids" (SCA 2010). Every
-face has an open share in [0, 1] (C. Batty, F. Bertails, R. Bridson, "A fast variational framework for accurate solid-fluid coupling",
-2007), so that a solid's border may cut a voxel anywhere. Interpolation is trilinear and restriction a block mean, which do not
-make a symmetric pair; the gradients are therefore the flexible ones (Notay 2000).
+Method: A. McAdams, E. Sifakis, J. Teran, "A parallel multigrid Poisson solver for fluids simulation on large
+grids" (SCA 2010). Every face has an open share in [0, 1] (C. Batty, F. Bertails, R. Bridson, "A fast
+variational framework for accurate solid-fluid coupling", 2007), so that a solid's border may cut a voxel
+anywhere. Interpolation is trilinear and restriction a block mean, which do not make a symmetric pair; the
+gradients are therefore the flexible ones (Notay 2000).
 
-In voxel units: sum over faces of share * (p - p of the neighbour), plus `extra` * p for walls at which the pressure is 0.
+In voxel units: sum over faces of share * (p - p of the neighbour), plus `extra` * p for walls at which the
+pressure is 0.
 """
 
 from __future__ import annotations
@@ -23,7 +25,8 @@ RELAX = np.float32(0.9)
 NEAR, BESIDE = np.float32(0.75), np.float32(0.25)
 SMALLEST = 6
 COARSE_SWEEPS = 24
-SWEEPS = 2  # before and after each coarse correction, over both colours: one leaves thin walls to slow the cycles down
+# before and after each coarse correction, over both colours: one leaves thin walls to slow the cycles down
+SWEEPS = 2
 SMALL = 6000  # voxels up to which a level is not shared out among threads
 LEAST = np.float32(1e-12)
 
@@ -59,7 +62,13 @@ def _diagonal(wx, wy, wz, extra, out):
         for j in range(ny):
             for k in range(nz):
                 out[i, j, k] = (
-                    wx[i, j, k] + wx[i + 1, j, k] + wy[i, j, k] + wy[i, j + 1, k] + wz[i, j, k] + wz[i, j, k + 1] + extra[i, j, k]
+                    wx[i, j, k]
+                    + wx[i + 1, j, k]
+                    + wy[i, j, k]
+                    + wy[i, j + 1, k]
+                    + wz[i, j, k]
+                    + wz[i, j, k + 1]
+                    + extra[i, j, k]
                 )
 
 
@@ -103,14 +112,20 @@ def _block_sums(fine, scale, out):
 
 
 def hierarchy(
-    wx: np.ndarray, wy: np.ndarray, wz: np.ndarray, open_low: tuple[bool, ...], open_high: tuple[bool, ...], shape: tuple[int, int, int],
+    wx: np.ndarray,
+    wy: np.ndarray,
+    wz: np.ndarray,
+    open_low: tuple[bool, ...],
+    open_high: tuple[bool, ...],
+    shape: tuple[int, int, int],
     before: list[Level] | None = None,
-) -> list[Level]:  # fmt: skip
+) -> list[Level]:
     """All levels, finest first.
 
     Parameters
     ----------
-    wx, wy, wz : open shares of all faces, (nx+1, ny, nz) and so on, float32; used for the finest level, whose walls become 0
+    wx, wy, wz : open shares of all faces, (nx+1, ny, nz) and so on, float32; used for the finest level, whose
+        walls become 0
     open_low, open_high : walls at which the pressure is 0, half a voxel from the last centres
     before : a hierarchy of the same grid that is no longer needed; its scratch arrays are used again
     """
@@ -127,7 +142,11 @@ def hierarchy(
     while True:
         diagonal = np.empty(shape, np.float32)
         _diagonal(wx, wy, wz, extra, diagonal)
-        p, rhs = (old[shape].p, old[shape].rhs) if shape in old else (np.zeros(shape, np.float32), np.zeros(shape, np.float32))
+        p, rhs = (
+            (old[shape].p, old[shape].rhs)
+            if shape in old
+            else (np.zeros(shape, np.float32), np.zeros(shape, np.float32))
+        )
         levels.append(Level(wx, wy, wz, extra, diagonal, signs, p, rhs))
         if min(shape) <= SMALLEST or len(levels) == 8:
             return levels
@@ -210,7 +229,8 @@ def _apply(p, wx, wy, wz, diagonal, out):
 
 @kernel
 def _pair(i, m, low, high):
-    """The two coarse voxels that a fine one lies between, the nearer first, and the sign of the second's mirror image."""
+    """The two coarse voxels that a fine one lies between, the nearer first, and the sign of the second's
+    mirror image."""
     near = i // 2
     far = near + (1 if i % 2 else -1)
     if far < 0:
@@ -224,13 +244,17 @@ def _pair(i, m, low, high):
 def _add_interpolated(coarse, coarse_diagonal, diagonal, signs, p):
     """p += the coarse correction, trilinear; neighbours that take no part are left out.
 
-    Beyond a wall lies the mirror image: with its sign turned at a wall that gives the pressure (`signs`, low and high of each axis).
+    Beyond a wall lies the mirror image: with its sign turned at a wall that gives the pressure (`signs`, low
+    and high of each axis).
     """
     nx, ny, nz = p.shape
     mx, my, mz = coarse.shape
     for p_ in prange(nx):
         i = np.int64(p_)
-        value, weight = np.empty(mz + 2, np.float32), np.empty(mz + 2, np.float32)  # one more at each end, for the walls
+        value, weight = (
+            np.empty(mz + 2, np.float32),
+            np.empty(mz + 2, np.float32),
+        )  # one more at each end, for the walls
         line = np.zeros(2 * mz, np.float32)
         a, b, sx = _pair(i, mx, signs[0], signs[1])
         for j in range(ny):
@@ -247,8 +271,13 @@ def _add_interpolated(coarse, coarse_diagonal, diagonal, signs, p):
                     weight[k + 1] += share if live[k] > ZERO else ZERO
             value[0], weight[0] = signs[4] * value[1], weight[1]
             value[mz + 1], weight[mz + 1] = signs[5] * value[mz], weight[mz]
-            for k in range(mz):  # fine voxels 2k and 2k + 1 lie within the coarse one k, on either side of its middle
-                below, above = NEAR * weight[k + 1] + BESIDE * weight[k], NEAR * weight[k + 1] + BESIDE * weight[k + 2]
+            for k in range(
+                mz
+            ):  # fine voxels 2k and 2k + 1 lie within the coarse one k, on either side of its middle
+                below, above = (
+                    NEAR * weight[k + 1] + BESIDE * weight[k],
+                    NEAR * weight[k + 1] + BESIDE * weight[k + 2],
+                )
                 line[2 * k] = (NEAR * value[k + 1] + BESIDE * value[k]) / max(below, LEAST)
                 line[2 * k + 1] = (NEAR * value[k + 1] + BESIDE * value[k + 2]) / max(above, LEAST)
             out, here = p[i, j], diagonal[i, j]
@@ -279,20 +308,28 @@ def _cycle(levels: list[Level], scratch: list[np.ndarray]) -> None:
     for n in range(len(levels) - 2, -1, -1):
         level, below = levels[n], levels[n + 1]
         small = level.p.size <= SMALL
-        (_add_interpolated_serial if small else _add_interpolated)(below.p, below.diagonal, level.diagonal, level.signs, level.p)
+        (_add_interpolated_serial if small else _add_interpolated)(
+            below.p, below.diagonal, level.diagonal, level.signs, level.p
+        )
         relax = _sweep_serial if small else _sweep
         for sweep in range(2 * SWEEPS):
             relax(level.p, level.rhs, level.wx, level.wy, level.wz, level.diagonal, (sweep + 1) % 2)
 
 
 def solve(
-    levels: list[Level], p: np.ndarray, rhs: np.ndarray, tolerance: float, most: int, work: dict[str, list[np.ndarray]]
+    levels: list[Level],
+    p: np.ndarray,
+    rhs: np.ndarray,
+    tolerance: float,
+    most: int,
+    work: dict[str, list[np.ndarray]],
 ) -> tuple[int, float]:
     """Solve A p = rhs in place from the guess in `p`.
 
     Parameters
     ----------
-    p, rhs : (nx, ny, nz) float32; `rhs` is 0 where nothing takes part, and its mean is 0 in every part that no open wall reaches
+    p, rhs : (nx, ny, nz) float32; `rhs` is 0 where nothing takes part, and its mean is 0 in every part that
+        no open wall reaches
     tolerance : relative residual at which to stop
     most : cycles at most
     work : scratch arrays, kept between calls

@@ -47,7 +47,11 @@ def basis(n: int, open_low: bool, open_high: bool) -> tuple[np.ndarray, np.ndarr
 
 def _fast(field: np.ndarray, axis: int, open_low: bool, open_high: bool, inverse: bool) -> np.ndarray:
     cosine, kind = not open_low, 2 if open_low == open_high else 4
-    call = (scipy.fft.idct if inverse else scipy.fft.dct) if cosine else (scipy.fft.idst if inverse else scipy.fft.dst)
+    call = (
+        (scipy.fft.idct if inverse else scipy.fft.dct)
+        if cosine
+        else (scipy.fft.idst if inverse else scipy.fft.dst)
+    )
     return call(field, type=kind, axis=axis, norm="ortho", overwrite_x=True, workers=2)
 
 
@@ -132,7 +136,8 @@ def divergence(u, v, w, out):
 
 @kernel(parallel=True)
 def _subtract_gradient(p, u, v, w, low, high):
-    """Take the pressure's difference off each face; at an open wall the ghost value is minus the inner one."""
+    """Take the pressure's difference off each face; at an open wall the ghost value is minus the inner
+    one."""
     nx, ny, nz = p.shape
     two = np.float32(2.0)
     for p_ in prange(nx):
@@ -180,8 +185,15 @@ def shut_walls(state: GasState, grid: Grid) -> None:
             np.moveaxis(field, axis, 0)[-1] = 0.0
 
 
-def project(state: GasState, grid: Grid, work: Workspace, expansion: np.ndarray | None = None, solids: Solids | None = None,
-            tolerance: float = 1e-3, most: int = 6) -> None:  # fmt: skip
+def project(
+    state: GasState,
+    grid: Grid,
+    work: Workspace,
+    expansion: np.ndarray | None = None,
+    solids: Solids | None = None,
+    tolerance: float = 1e-3,
+    most: int = 6,
+) -> None:
     """Make the velocity divergence-free, in place, but for what expands.
 
     Parameters
@@ -190,7 +202,8 @@ def project(state: GasState, grid: Grid, work: Workspace, expansion: np.ndarray 
     solids : colliders; without any the solution is exact
     tolerance, most : relative residual and cycles at which the solution round solids stops
 
-    When `work.measuring`, `work.figures` gets the rms divergence before and after (1/s), the residual and the cycles made.
+    When `work.measuring`, `work.figures` gets the rms divergence before and after (1/s), the residual and the
+    cycles made.
     """
     shut_walls(state, grid)
     _residual_flow(state, grid, work, expansion, solids)
@@ -210,14 +223,20 @@ def project(state: GasState, grid: Grid, work: Workspace, expansion: np.ndarray 
             work.pressure -= work.pressure.mean()  # a shut box cannot let out what expands in it
         after = _rms(work.pressure) / grid.voxel
         before = work.figures["divergence_before"]
-        work.figures.update(divergence=after, residual=residual if solids is not None else after / max(before, 1e-12), cycles=float(cycles))
+        work.figures.update(
+            divergence=after,
+            residual=residual if solids is not None else after / max(before, 1e-12),
+            cycles=float(cycles),
+        )
 
 
 def _rms(field: np.ndarray) -> float:
     return float(np.sqrt(np.vdot(field, field) / field.size))
 
 
-def _residual_flow(state: GasState, grid: Grid, work: Workspace, expansion: np.ndarray | None, solids: Solids | None) -> None:
+def _residual_flow(
+    state: GasState, grid: Grid, work: Workspace, expansion: np.ndarray | None, solids: Solids | None
+) -> None:
     """Fill `work.pressure` with the divergence that is not wanted, per voxel edge."""
     if solids is not None:
         outflow(state, solids, work.pressure)

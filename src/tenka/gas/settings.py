@@ -14,7 +14,7 @@ from functools import lru_cache, partial
 import numpy as np
 
 from tenka.base.randomness import stable_seed
-from tenka.effect.courses import Course, Value, curve, smooth_noise, value_at
+from tenka.effect.courses import Course, Value, curve, value_at
 from tenka.effect.model import (
     AMBIENT_KELVIN,
     ON_PROP,
@@ -24,15 +24,13 @@ from tenka.effect.model import (
     GasLayer,
     Placed,
     Prop,
-    Pull,
     Source,
     Swirl,
-    Turbulence,
-    Wind,
     emission_at,
     envelope,
     heard,
 )
+from tenka.gas.felt import LocalInput, TurbulenceInput, WindInput, resolve_forces
 from tenka.scene.poses import STILL, Motion, Pose, motion_between, pose_of
 
 SAMPLES = 4
@@ -55,7 +53,8 @@ def between(curve: Callable[[float], float], t: float, rate: float) -> float:
 
 @lru_cache(maxsize=2048)
 def course_samples(value: Value, first: int, count: int, rate: float, delay: float = 0.0) -> np.ndarray:
-    """A course at sample points `first` to `first + count - 1`, `delay` seconds later than it is drawn, for cache keys."""
+    """A course at sample points `first` to `first + count - 1`, `delay` seconds later than it is drawn, for
+    cache keys."""
     return curve(value, (first + np.arange(count)) / (rate * SAMPLES) - delay)
 
 
@@ -63,41 +62,6 @@ def course_samples(value: Value, first: int, count: int, rate: float, delay: flo
 def envelope_samples(source: Feed, first: int, count: int, rate: float) -> np.ndarray:
     """A source's emission with its span, at the same points."""
     return envelope(source, (first + np.arange(count)) / (rate * SAMPLES))
-
-
-@dataclass(frozen=True)
-class WindInput:
-    speed: float
-    heading: float  # radians
-    grip: float
-    gusts: float
-    gust_period: float
-    ground_drag: float
-    seed: int
-
-
-@dataclass(frozen=True)
-class LocalInput:
-    """A force that acts in a place; `numbers` and `target` are what its kind in tenka.gas.local reads."""
-
-    kind: str
-    numbers: tuple[float, ...]
-    pose: Pose = STILL
-    region: str = "everywhere"
-    size: tuple[float, float, float] = (1.0, 1.0, 1.0)
-    border: float = 0.1
-    target: tuple[float, float, float] = (0.0, 0.0, 0.0)
-
-
-@dataclass(frozen=True)
-class TurbulenceInput:
-    strength: float
-    size: float
-    detail: float
-    rate: float
-    grip: float
-    seed: int
-    within: LocalInput | None = None  # the region it is kept to
 
 
 @dataclass(frozen=True)
@@ -166,12 +130,6 @@ class StepInputs:
         return max((float(np.linalg.norm(m.speed)) for m in motions if m is not None), default=0.0)
 
 
-def _direction(heading: float, rise: float = 0.0) -> tuple[float, float, float]:
-    """Unit vector from degrees."""
-    a, b = math.radians(heading), math.radians(rise)
-    return math.cos(a) * math.cos(b), math.sin(a) * math.cos(b), math.sin(b)
-
-
 class Moment:
     """Courses and poses round one step from `t` for `dt` seconds, as every solver takes them."""
 
@@ -195,56 +153,20 @@ class Moment:
         """Turns a second that the prop which turns a swirl makes about the swirl's axis."""
         prop = next((p for p in self.props if p.id == swirl.turned_by), None)
         motion = self.placing(prop)[1] if prop is not None else None
-        return 0.0 if motion is None else swirl.step_ratio * float(motion.spin @ own.turn[:, 2]) / (2 * math.pi)
+        return (
+            0.0 if motion is None else swirl.step_ratio * float(motion.spin @ own.turn[:, 2]) / (2 * math.pi)
+        )
 
 
-@dataclass(frozen=True)
-class ForceInputs:
-    winds: tuple[WindInput, ...]
-    turbulences: tuple[TurbulenceInput, ...]
-    locals: tuple[LocalInput, ...]
-
-
-def resolve_forces(forces: tuple[Force, ...], moment: Moment, seed: int, gravity: Callable[[float], tuple[float, ...]]) -> ForceInputs:
-    """The forces of a step; `gravity` gives the numbers that a further gravity of some strength has for the layer."""
-    at, pose, in_step, t = moment.at, moment.pose, moment.in_step, moment.t
-    winds: list[WindInput] = []
-    turbulences: list[TurbulenceInput] = []
-    local: list[LocalInput] = []
-    for force in heard(tuple(forces)):
-        own = stable_seed(seed, force.id)
-        where = (pose(force, 0.5), force.region, force.region_size, force.border)
-        if isinstance(force, Wind) and force.region == "everywhere":
-            winds.append(WindInput(at(force.speed, 0.0), math.radians(at(force.heading)), at(force.grip, 0.0), at(force.gusts, 0.0),
-                                   force.gust_period, force.ground_drag, own))  # fmt: skip
-        elif isinstance(force, Wind):
-            gust = 1.0 + at(force.gusts, 0.0) * float(smooth_noise(own, t / force.gust_period))
-            pace, (x, y, z) = at(force.speed, 0.0) * max(0.0, gust), _direction(at(force.heading))
-            local.append(LocalInput("wind", (at(force.grip, 0.0),), *where, target=(pace * x, pace * y, pace * z)))
-        elif isinstance(force, Turbulence):
-            within = LocalInput("turbulence", (), *where) if force.region != "everywhere" else None
-            turbulences.append(TurbulenceInput(at(force.strength, 0.0), force.size, force.detail, force.rate, force.grip, own, within))
-        elif isinstance(force, Swirl):
-            shape = (
-                force.core,
-                force.height,
-                at(force.spin) + in_step(force, where[0]),
-                at(force.lift),
-                at(force.pull),
-                force.falloff,
-                at(force.grip, 0.0),
-            )
-            local.append(LocalInput("swirl", shape, *where))
-        elif isinstance(force, Pull):
-            local.append(LocalInput("pull", (force.reach, at(force.strength), force.falloff), *where))
-        elif force.kind == "drag":
-            local.append(LocalInput("drag", (at(force.rate, 0.0),), *where))
-        else:
-            local.append(LocalInput("gravity", gravity(at(force.strength)), *where, target=_direction(at(force.heading), at(force.rise))))
-    return ForceInputs(tuple(winds), tuple(turbulences), tuple(local))
-
-
-def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...], seed: int, rate: float, t: float, dt: float) -> StepInputs:
+def resolve(
+    layer: GasLayer,
+    forces: tuple[Force, ...],
+    props: tuple[Prop, ...],
+    seed: int,
+    rate: float,
+    t: float,
+    dt: float,
+) -> StepInputs:
     """The inputs of a step from `t` for `dt` seconds: courses sampled, what is passed over left out.
 
     What moves is where it is in the middle of the step, with its mean velocity over it.
@@ -265,12 +187,27 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...],
         late = source.delay
 
         def own(value: Value, low: float = -math.inf) -> float:
-            return max(low, between(lambda moment: value_at(value, moment - late), t, rate) if isinstance(value, Course) else float(value))
+            return max(
+                low,
+                between(lambda moment: value_at(value, moment - late), t, rate)
+                if isinstance(value, Course)
+                else float(value),
+            )
 
-        sources.append(SourceInput(
-            source, between(partial(emission_at, source), t, rate), own(source.density, 0.0), own(source.temperature),
-            stable_seed(seed, layer.id, source.id), own(source.fuel, 0.0), own(source.expansion), own(source.outward), *placing(placed), t + 0.5 * dt,
-        ))  # fmt: skip
+        sources.append(
+            SourceInput(
+                source,
+                between(partial(emission_at, source), t, rate),
+                own(source.density, 0.0),
+                own(source.temperature),
+                stable_seed(seed, layer.id, source.id),
+                own(source.fuel, 0.0),
+                own(source.expansion),
+                own(source.outward),
+                *placing(placed),
+                t + 0.5 * dt,
+            )
+        )
     colliders = []
     for collider in heard(layer.colliders):
         prop = next((p for p in props if p.id == collider.prop), None)
@@ -278,12 +215,32 @@ def resolve(layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...],
             colliders.append(ColliderInput(collider, prop, *placing(prop), t + 0.5 * dt))
     m, f, b = layer.motion, layer.fading, layer.fire
     fire = FireInput(
-        b.ignition, at(b.burn_rate, 0.0), at(b.heat, 0.0), at(b.soot, 0.0), at(b.expansion, 0.0), b.hottest, at(b.radiation, 0.0)
+        b.ignition,
+        at(b.burn_rate, 0.0),
+        at(b.heat, 0.0),
+        at(b.soot, 0.0),
+        at(b.expansion, 0.0),
+        b.hottest,
+        at(b.radiation, 0.0),
     )
     return StepInputs(
-        lift=at(m.lift), weight=at(m.weight), drag=at(m.drag, 0.0), viscosity=m.viscosity,
-        fine_curl=at(m.fine_curl, 0.0), fine_size=m.fine_size, broad_curl=at(m.broad_curl, 0.0), broad_size=m.broad_size,
-        fade=at(f.smoke, 0.0), fade_linear=at(f.smoke_linear, 0.0), cooling=at(f.cooling, 0.0), spread=f.spread,
-        flame_fade=at(b.flame_fade, 0.0), fire=fire if b.burns else None, winds=acting.winds, turbulences=acting.turbulences,
-        locals=acting.locals, sources=tuple(sources), colliders=tuple(colliders),
-    )  # fmt: skip
+        lift=at(m.lift),
+        weight=at(m.weight),
+        drag=at(m.drag, 0.0),
+        viscosity=m.viscosity,
+        fine_curl=at(m.fine_curl, 0.0),
+        fine_size=m.fine_size,
+        broad_curl=at(m.broad_curl, 0.0),
+        broad_size=m.broad_size,
+        fade=at(f.smoke, 0.0),
+        fade_linear=at(f.smoke_linear, 0.0),
+        cooling=at(f.cooling, 0.0),
+        spread=f.spread,
+        flame_fade=at(b.flame_fade, 0.0),
+        fire=fire if b.burns else None,
+        winds=acting.winds,
+        turbulences=acting.turbulences,
+        locals=acting.locals,
+        sources=tuple(sources),
+        colliders=tuple(colliders),
+    )

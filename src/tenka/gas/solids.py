@@ -1,7 +1,7 @@
 """Colliders: where they are, how open each face is, how fast they move, and what the gas beside them does.
 
-Faces are cut by their open share (Batty, Bertails & Bridson 2007). Inside a solid, gas keeps ghost values from outside while it is
-advected, and none afterwards.
+Faces are cut by their open share (Batty, Bertails & Bridson 2007). Inside a solid, gas keeps ghost values
+from outside while it is advected, and none afterwards.
 """
 
 from __future__ import annotations
@@ -37,8 +37,10 @@ class Solids:
     distance : (nx, ny, nz) m to the nearest collider, negative inside
     open : three arrays of face shares in [0, 1]
     speed : three arrays of the solid's own velocity on faces, m/s
-    along : three arrays: how much of the gas's own velocity is kept on faces inside a solid (free slip), from its slope there
-    stick : three arrays: how much of the solid part of a face's border holds the gas that goes along it (no slip)
+    along : three arrays: how much of the gas's own velocity is kept on faces inside a solid (free slip), from
+        its slope there
+    stick : three arrays: how much of the solid part of a face's border holds the gas that goes along it (no
+        slip)
     pockets : flat indices of each part of the gas that no open wall reaches
     levels : the pressure equation's hierarchy
     shown_by : what these were made from
@@ -58,15 +60,26 @@ class Solids:
 def _mark(item: ColliderInput) -> tuple[object, ...]:
     motion = None if item.motion is None else (item.motion.speed.tobytes(), item.motion.spin.tobytes())
     own_time = item.time if deforms(item.prop) else 0.0
-    return (item.collider, form_of(item.prop), item.pose.turn.tobytes(), item.pose.origin.tobytes(), motion, own_time)
+    return (
+        item.collider,
+        form_of(item.prop),
+        item.pose.turn.tobytes(),
+        item.pose.origin.tobytes(),
+        motion,
+        own_time,
+    )
 
 
-def find_solids(items: tuple[ColliderInput, ...], grid: Grid, folder: Path | None, before: Solids | None) -> Solids:
+def find_solids(
+    items: tuple[ColliderInput, ...], grid: Grid, folder: Path | None, before: Solids | None
+) -> Solids:
     """The colliders on the grid; `before` is handed back when nothing moved."""
     marks = tuple(_mark(item) for item in items)
     if before is not None and before.shown_by == marks:
         return before
-    if before is not None:  # its arrays are used again: fresh ones would cost more than what is written into them
+    if (
+        before is not None
+    ):  # its arrays are used again: fresh ones would cost more than what is written into them
         before.shown_by = ()  # until it is whole again it is nobody's
         distance, speed, along, stick = before.distance, before.speed, before.along, before.stick
         distance.fill(FAR)
@@ -75,7 +88,8 @@ def find_solids(items: tuple[ColliderInput, ...], grid: Grid, folder: Path | Non
     else:
         distance = np.full(grid.shape, FAR, np.float32)
         speed, along, stick = (
-            [np.zeros([n + (a == axis) for a, n in enumerate(grid.shape)], np.float32) for axis in range(3)] for _ in range(3)
+            [np.zeros([n + (a == axis) for a, n in enumerate(grid.shape)], np.float32) for axis in range(3)]
+            for _ in range(3)
         )
     for item in items:
         _place(item, grid, folder, distance, speed, along if item.collider.slip == "free" else stick)
@@ -83,14 +97,17 @@ def find_solids(items: tuple[ColliderInput, ...], grid: Grid, folder: Path | Non
     for axis, share in enumerate(shares):
         _shares(distance, axis, np.float32(1.0 / grid.voxel), share)
     wx, wy, wz = (s.copy() for s in shares)
-    levels = multigrid.hierarchy(wx, wy, wz, grid.open_low, grid.open_high, grid.shape, before.levels if before is not None else None)
+    levels = multigrid.hierarchy(
+        wx, wy, wz, grid.open_low, grid.open_high, grid.shape, before.levels if before is not None else None
+    )
     scratch = before.scratch if before is not None else {}
     return Solids(distance, shares, speed, along, stick, _pockets(levels[0], grid), levels, marks, scratch)
 
 
 @kernel
 def _share(a, b, per_voxel):
-    """How open the face between two voxels is, from their distances; shut where both are inside, or flow would go along the border."""
+    """How open the face between two voxels is, from their distances; shut where both are inside, or flow
+    would go along the border."""
     share = HALF + HALF * (a + b) * per_voxel
     return ZERO if share < LEAST_OPEN or (a < ZERO and b < ZERO) else min(share, ONE)
 
@@ -115,7 +132,8 @@ def _shares(distance, axis, per_voxel, out):
 
 @kernel
 def _spread_reached(diagonal, reached):
-    """Go over the voxels to and fro, handing on from each to its neighbours whether an open wall reaches it, until nothing changes."""
+    """Go over the voxels to and fro, handing on from each to its neighbours whether an open wall reaches it,
+    until nothing changes."""
     nx, ny, nz = diagonal.shape
     changed = True
     while changed:
@@ -147,7 +165,8 @@ def _spread_reached(diagonal, reached):
 
 
 def _pockets(level: multigrid.Level, grid: Grid) -> list[np.ndarray]:
-    """Parts of the gas that are shut in: their pressure is free, and what flows into them must be taken to flow out."""
+    """Parts of the gas that are shut in: their pressure is free, and what flows into them must be taken to
+    flow out."""
     gas = level.diagonal > 0
     reached = np.zeros(grid.shape, np.bool_)
     for axis in range(3):
@@ -165,15 +184,24 @@ def _pockets(level: multigrid.Level, grid: Grid) -> list[np.ndarray]:
 
 
 def _place(
-    item: ColliderInput, grid: Grid, folder: Path | None, distance: np.ndarray, speed: list[np.ndarray], slopes: list[np.ndarray]
+    item: ColliderInput,
+    grid: Grid,
+    folder: Path | None,
+    distance: np.ndarray,
+    speed: list[np.ndarray],
+    slopes: list[np.ndarray],
 ) -> None:
     """Merge one collider into the fields, within its own bounds."""
     low, high = (np.asarray(b, float) for b in own_mesh(item.prop, folder, item.time).bounds)
     margin = max(item.collider.skin, 0.0) + 3 * grid.voxel
-    corners = np.array([[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])])
+    corners = np.array(
+        [[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])]
+    )
     placed = item.pose.to_scene(corners)
     first = np.maximum(0, np.floor((placed.min(axis=0) - margin - grid.origin) / grid.voxel).astype(int))
-    last = np.minimum(grid.shape, np.ceil((placed.max(axis=0) + margin - grid.origin) / grid.voxel).astype(int))
+    last = np.minimum(
+        grid.shape, np.ceil((placed.max(axis=0) + margin - grid.origin) / grid.voxel).astype(int)
+    )
     if np.any(last <= first):
         return
 
@@ -185,21 +213,40 @@ def _place(
     box = tuple(slice(a, b) for a, b in zip(first, last))
     distance[box] = np.minimum(distance[box], own)
     still = np.zeros(3)
-    pace, spin, centre = (item.motion.speed, item.motion.spin, item.motion.centre) if item.motion is not None else (still, still, still)
+    pace, spin, centre = (
+        (item.motion.speed, item.motion.spin, item.motion.centre)
+        if item.motion is not None
+        else (still, still, still)
+    )
     h = np.float32(grid.voxel)
     for axis in range(3):
         _border(
-            own, axis, first, h, np.asarray(grid.origin, np.float32), (item.collider.wake * pace).astype(np.float32),
-            (item.collider.wake * spin).astype(np.float32), centre.astype(np.float32), speed[axis], slopes[axis],
-        )  # fmt: skip
+            own,
+            axis,
+            first,
+            h,
+            np.asarray(grid.origin, np.float32),
+            (item.collider.wake * pace).astype(np.float32),
+            (item.collider.wake * spin).astype(np.float32),
+            centre.astype(np.float32),
+            speed[axis],
+            slopes[axis],
+        )
     if deforms(item.prop):
         _deform(item, folder, own, in_own, grid, first, speed)
 
 
 def _deform(
-    item: ColliderInput, folder: Path | None, own: np.ndarray, in_own: np.ndarray, grid: Grid, first: np.ndarray, speed: list[np.ndarray]
+    item: ColliderInput,
+    folder: Path | None,
+    own: np.ndarray,
+    in_own: np.ndarray,
+    grid: Grid,
+    first: np.ndarray,
+    speed: list[np.ndarray],
 ) -> None:
-    """Add, on the faces near and in a solid that changes its form, how fast the nearest place of its surface moves."""
+    """Add, on the faces near and in a solid that changes its form, how fast the nearest place of its surface
+    moves."""
     places = places_on(item.prop, folder, grid.voxel, item.time)
     near = np.flatnonzero(own.reshape(-1) < 2 * grid.voxel)
     moving = np.zeros((own.size, 3), np.float32)
@@ -213,9 +260,11 @@ def _deform(
 
 @kernel(parallel=True)
 def _border(d, axis, first, h, origin, pace, spin, centre, speed, slopes):
-    """On the faces near and in one solid: its velocity along `axis`, and how far the face's own direction lies along its surface.
+    """On the faces near and in one solid: its velocity along `axis`, and how far the face's own direction
+    lies along its surface.
 
-    `d` is its distance in a part of the grid that begins at voxel `first`; what lies further off is not its own.
+    `d` is its distance in a part of the grid that begins at voxel `first`; what lies further off is not its
+    own.
     """
     mx, my, mz = d.shape
     ax, ay, az = 1 if axis == 0 else 0, 1 if axis == 1 else 0, 1 if axis == 2 else 0
@@ -263,7 +312,8 @@ def _border(d, axis, first, h, origin, pace, spin, centre, speed, slopes):
 
 @kernel(parallel=True)
 def _outflow(u, v, w, au, av, aw, su, sv, sw, out):
-    """Outflow of each voxel where faces are partly solid: open shares carry the gas, the rest the solid's own velocity."""
+    """Outflow of each voxel where faces are partly solid: open shares carry the gas, the rest the solid's own
+    velocity."""
     nx, ny, nz = out.shape
     for p_ in prange(nx):
         i = np.int64(p_)
@@ -279,7 +329,8 @@ def _outflow(u, v, w, au, av, aw, su, sv, sw, out):
 
 
 def outflow(state: GasState, solids: Solids, out: np.ndarray) -> None:
-    """Divergence per voxel edge (m/s) with the solids' own movement; voxels wholly within a solid have none."""
+    """Divergence per voxel edge (m/s) with the solids' own movement; voxels wholly within a solid have
+    none."""
     _outflow(state.u, state.v, state.w, *solids.open, *solids.speed, out)
     alive(out, solids.levels[0].diagonal)
 
@@ -297,7 +348,8 @@ def alive(field, diagonal):
 
 @kernel(parallel=True)
 def _fill(q, share, speed, along, stick, mark):
-    """Give faces inside a solid the mean of their open neighbours along it, and the solid's own velocity across it. Two rings."""
+    """Give faces inside a solid the mean of their open neighbours along it, and the solid's own velocity
+    across it. Two rings."""
     nx, ny, nz = q.shape
     for ring in range(2):
         for p_ in prange(nx):
@@ -306,7 +358,9 @@ def _fill(q, share, speed, along, stick, mark):
                 for k in range(nz):
                     if share[i, j, k] > ZERO:
                         if ring == 0 and share[i, j, k] < ONE:
-                            q[i, j, k] += stick[i, j, k] * (ONE - share[i, j, k]) * (speed[i, j, k] - q[i, j, k])
+                            q[i, j, k] += (
+                                stick[i, j, k] * (ONE - share[i, j, k]) * (speed[i, j, k] - q[i, j, k])
+                            )
                         continue
                     if ring == 1 and mark[i, j, k] == np.int8(1):
                         continue
@@ -333,7 +387,8 @@ def _fill(q, share, speed, along, stick, mark):
 
 
 def fill_velocity(state: GasState, solids: Solids) -> None:
-    """Set the velocity of faces inside solids, in place, so that gas slides along (or sticks) when it is advected."""
+    """Set the velocity of faces inside solids, in place, so that gas slides along (or sticks) when it is
+    advected."""
     marks = solids.scratch.setdefault("marks", [np.zeros(s.shape, np.int8) for s in solids.open])
     for axis, q in enumerate((state.u, state.v, state.w)):
         marks[axis][:] = 0
@@ -380,7 +435,8 @@ def _clear(s, distance):
 
 
 def ghost_scalars(state: GasState, solids: Solids, voxel: float) -> None:
-    """Fill the outermost voxels of solids from the gas beside them, in place: reads near a wall then find no hole."""
+    """Fill the outermost voxels of solids from the gas beside them, in place: reads near a wall then find no
+    hole."""
     for s in (state.scalars, state.dye):
         if s is not None:
             _ghosts(s, solids.distance, np.float32(DEPTH * voxel))

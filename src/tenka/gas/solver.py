@@ -11,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
+from tenka.base.clock import step_time
 from tenka.base.errors import Unstable
 from tenka.effect.model import ON_PROP, Force, GasLayer, Prop
 from tenka.gas import advect, forces, pressure, sources
@@ -28,7 +29,18 @@ from tenka.scene.props import deforms, form_of
 SOLVER_VERSION = 3
 """Part of every cache key: raise it when a change to the solver changes its results."""
 
-PARTS = ("source", "collision", "scalars", "velocity", "fire", "viscosity", "vorticity", "forces", "guidance", "pressure")
+PARTS = (
+    "source",
+    "collision",
+    "scalars",
+    "velocity",
+    "fire",
+    "viscosity",
+    "vorticity",
+    "forces",
+    "guidance",
+    "pressure",
+)
 
 
 MOST_SPEED = 3000.0  # m/s; gas that is faster than any blast has come apart
@@ -53,8 +65,9 @@ def step(
 ) -> GasState:
     """Advance the gas by `dt` seconds.
 
-    Order: sources, advection by the divergence-free velocity, fading, fire, spreading, forces, projection. The returned state's
-    velocity is divergence-free but for what expands. The arrays of `state` are reused as the next scratch.
+    Order: sources, advection by the divergence-free velocity, fading, fire, spreading, forces, projection.
+    The returned state's velocity is divergence-free but for what expands. The arrays of `state` are reused as
+    the next scratch.
 
     Parameters
     ----------
@@ -85,18 +98,32 @@ def step(
             advect.faces_correct(old, first, least, most, work.ahead, axis, out)
     with _timed(work, "scalars"):
         keep, take = np.ones(CHANNELS, np.float32), np.zeros(CHANNELS, np.float32)
-        keep[DENSITY], keep[TEMPERATURE], keep[BURNT] = (math.exp(-rate * dt) for rate in (inputs.fade, inputs.cooling, inputs.flame_fade))
+        keep[DENSITY], keep[TEMPERATURE], keep[BURNT] = (
+            math.exp(-rate * dt) for rate in (inputs.fade, inputs.cooling, inputs.flame_fade)
+        )
         take[DENSITY] = inputs.fade_linear * dt
         (first,) = work.arrays("scalars", 1, state.scalars.shape)
         used = np.empty(grid.shape[:2], np.bool_)
         advect.rows_in_use(state.scalars, used)
         advect.scalars_forward(state.scalars, work.back, low, high, used, first)
-        advect.scalars_correct(state.scalars, first, work.back, work.ahead, low, high, used, keep, take, new.scalars)
+        advect.scalars_correct(
+            state.scalars, first, work.back, work.ahead, low, high, used, keep, take, new.scalars
+        )
         if state.dye is not None:
             advect.rows_in_use(state.dye, used)
             advect.scalars_forward(state.dye, work.back, low, high, used, first)
-            advect.scalars_correct(state.dye, first, work.back, work.ahead, low, high, used, np.full(CHANNELS, keep[DENSITY], np.float32),
-                                   np.zeros(CHANNELS, np.float32), new.with_dye())  # fmt: skip
+            advect.scalars_correct(
+                state.dye,
+                first,
+                work.back,
+                work.ahead,
+                low,
+                high,
+                used,
+                np.full(CHANNELS, keep[DENSITY], np.float32),
+                np.zeros(CHANNELS, np.float32),
+                new.with_dye(),
+            )
         else:
             new.dye = None
         if solids is not None:
@@ -124,8 +151,21 @@ def step(
     return new
 
 
-MASK_SETTINGS = ("shape", "size", "curve", "thickness", "offset", "part", "part_axis", "part_low", "part_high", "born_at", "shaped_by", "image",
-                 "image_along")  # fmt: skip
+MASK_SETTINGS = (
+    "shape",
+    "size",
+    "curve",
+    "thickness",
+    "offset",
+    "part",
+    "part_axis",
+    "part_low",
+    "part_high",
+    "born_at",
+    "shaped_by",
+    "image",
+    "image_along",
+)
 """What decides, with its place and its prop, which voxels a source reaches."""
 
 
@@ -146,7 +186,9 @@ class GasSolver:
     seed: int
     rate: float
     folder: Path | None = None
-    swept: Callable[[str, float, float], Swept | None] = lambda _a, _b, _c: None  # how a layer's particles go in a span of time
+    swept: Callable[[str, float, float], Swept | None] = lambda _a, _b, _c: (
+        None
+    )  # how a layer's particles go in a span of time
 
     def __post_init__(self) -> None:
         self.box = Grid.of(self.layer.domain)
@@ -157,7 +199,9 @@ class GasSolver:
         self.guide: Guide | None = None
         if self.layer.domain.follow:
             t = -run_up_frames(self.layer, self.rate) / self.rate
-            self.grid = window_for(self.box, None, self._source_spans(self._inputs(t, 1.0 / self.rate)), self.layer.domain.margin)
+            self.grid = window_for(
+                self.box, None, self._source_spans(self._inputs(t, 1.0 / self.rate)), self.layer.domain.margin
+            )
         self.work = Workspace(self.grid)
 
     def start(self) -> GasState:
@@ -181,7 +225,10 @@ class GasSolver:
         for inp in inputs.sources:
             if inp.emission > 0:
                 if inp.source.shape == "particles":
-                    held = swept_bounds(self.swept(inp.source.of, inp.time - 0.5 / self.rate, inp.time + 0.5 / self.rate), inp.source)
+                    held = swept_bounds(
+                        self.swept(inp.source.of, inp.time - 0.5 / self.rate, inp.time + 0.5 / self.rate),
+                        inp.source,
+                    )
                     if held is None:
                         continue
                     low, high = held
@@ -190,7 +237,10 @@ class GasSolver:
                 first = np.floor((low - self.box.origin) / self.box.voxel).astype(int)
                 last = np.ceil((high - self.box.origin) / self.box.voxel).astype(int)
                 spans.append(
-                    tuple((min(max(a, 0), n - 1), max(min(b, n), 1)) for a, b, n in zip(first.tolist(), last.tolist(), self.box.shape))
+                    tuple(
+                        (min(max(a, 0), n - 1), max(min(b, n), 1))
+                        for a, b, n in zip(first.tolist(), last.tolist(), self.box.shape)
+                    )
                 )
         return spans
 
@@ -233,7 +283,8 @@ class GasSolver:
         return resolve(self.layer, self.forces, self.props, self.seed, self.rate, t, dt)
 
     def begin(self, state: GasState) -> tuple[GasState, int]:
-        """Make ready for the next frame: the window is moved, and the number of sub-steps that the Courant number asks for is found.
+        """Make ready for the next frame: the window is moved, and the number of sub-steps that the Courant
+        number asks for is found.
 
         Raises
         ------
@@ -243,9 +294,14 @@ class GasSolver:
         frame_dt = 1.0 / self.rate
         fastest = state.fastest
         if not fastest < MOST_SPEED:
-            what = f"its speed reached {fastest:.3g} m/s" if math.isfinite(fastest) else "its speed is no longer a number"
+            what = (
+                f"its speed reached {fastest:.3g} m/s"
+                if math.isfinite(fastest)
+                else "its speed is no longer a number"
+            )
             raise Unstable(
-                f"The gas blew up at {state.time:.2f} s: {what}; look for a force, a push or an expansion that is far too strong."
+                f"The gas blew up at {state.time:.2f} s: {what}; look for a force, a push or an "
+                "expansion that is far too strong."
             )
         quality = self.layer.quality
         inputs = self._inputs(round(state.time * self.rate) / self.rate, frame_dt)
@@ -259,12 +315,12 @@ class GasSolver:
     def part(self, state: GasState, index: int, sub: int, count: int) -> GasState:
         """Sub-step `sub` of `count` from frame `index` on."""
         dt = 1.0 / (self.rate * count)
-        state.time = (index + sub / count) / self.rate
+        state.time = step_time(index, sub, count, self.rate)
         inputs = self._inputs(state.time, dt)
         masks = [self._mask(inp, dt) for inp in inputs.sources]
         self.work.measuring = sub == count - 1
         state = step(state, self.grid, inputs, masks, self.work, dt, self.folder, self.guide)
-        state.time = (index + (sub + 1) / count) / self.rate
+        state.time = step_time(index, sub + 1, count, self.rate)
         return state
 
     def frame(self, state: GasState, check: Callable[[], None] | None = None) -> GasState:

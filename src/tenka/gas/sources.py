@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -12,7 +13,7 @@ import numpy as np
 from scipy import ndimage
 
 from tenka.base.errors import BadInput
-from tenka.base.files import stamp_of_file
+from tenka.base.files import read_file, stamp_of_file
 from tenka.base.jit import kernel
 from tenka.base.randomness import unit4
 from tenka.effect.model import ON_PROP, Prop, Source, ramp_at
@@ -69,7 +70,13 @@ class Region:
 def _births(inp: SourceInput, prop: Prop, folder: Path | None, spacing: float) -> Places:
     s = inp.source
     part = Part(s.part, s.part_axis, *sorted((s.part_low, s.part_high)))
-    return places_on(prop, folder, spacing, inp.time, part, inp.seed, s.born_at == "points", s.shaped_by == "colours")
+    return places_on(
+        prop, folder, spacing, inp.time, part, inp.seed, s.born_at == "points", s.shaped_by == "colours"
+    )
+
+
+MOST_PIXELS = 64_000_000
+MOST_IMAGE_BYTES = 256 * 1024 * 1024
 
 
 def image_file(source: Source, folder: Path | None) -> Path:
@@ -83,17 +90,34 @@ def _brightness(file: Path, stamp: int) -> np.ndarray:
     """(width, height) of an image, from its lower left corner: brightness times opacity."""
     from PIL import Image
 
+    data = read_file(file, "an image", MOST_IMAGE_BYTES)
     try:
-        with Image.open(file) as opened:
+        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "TIFF")) as opened:
+            if opened.width * opened.height > MOST_PIXELS:
+                raise BadInput(f"is {opened.width} x {opened.height} px", f"at most {MOST_PIXELS:,} px", file)
             opened.thumbnail((1024, 1024))
             rgba = np.asarray(opened.convert("RGBA"), np.float32) / 255.0
+    except BadInput:
+        raise
     except Exception:  # its readers raise whatever their parsers do
         raise BadInput("broken off or not an image", "a PNG, JPEG or TIFF", file) from None
     return np.ascontiguousarray(((rgba[..., :3] @ np.array(BRIGHTNESS, np.float32)) * rgba[..., 3])[::-1].T)
 
 
+def brightness_of(file: Path) -> np.ndarray:
+    """How bright an image is, (width, height) from its lower left corner; files used last are kept.
+
+    Raises
+    ------
+    BadInput
+        Missing, broken, of another kind, or too large.
+    """
+    return _brightness(file, stamp_of_file(file, "an image"))
+
+
 def image_share(source: Source, folder: Path | None, region: Region, points: np.ndarray) -> np.ndarray:
-    """How bright a source's image is at (n, 3) points in its own coordinates, laid over its bounds; nothing outside them.
+    """How bright a source's image is at (n, 3) points in its own coordinates, laid over its bounds; nothing
+    outside them.
 
     Raises
     ------
@@ -103,9 +127,11 @@ def image_share(source: Source, folder: Path | None, region: Region, points: np.
     if not source.image:
         raise BadInput("has no image to be shaped by", "an image file", place=f"source {source.name}")
     file = image_file(source, folder)
-    bright = _brightness(file, stamp_of_file(file, "an image"))
+    bright = brightness_of(file)
     across = [a for a in range(3) if a != "xyz".index(source.image_along)]
-    place = (points[:, across] - region.low[across]) / np.maximum(region.high[across] - region.low[across], 1e-9)
+    place = (points[:, across] - region.low[across]) / np.maximum(
+        region.high[across] - region.low[across], 1e-9
+    )
     at = place * np.array(bright.shape) - 0.5
     return ndimage.map_coordinates(bright, at.T, order=1, mode="grid-constant", cval=0.0)
 
@@ -123,12 +149,18 @@ def shell(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path 
         if source.shape == "curve":
             curve = np.asarray(source.curve, float)
             reach = source.thickness
-            return Region(lambda p: curve_distance(curve, p) - reach, curve.min(axis=0) - reach, curve.max(axis=0) + reach)
+            return Region(
+                lambda p: curve_distance(curve, p) - reach,
+                curve.min(axis=0) - reach,
+                curve.max(axis=0) + reach,
+            )
         half = np.asarray(source.size) / 2
         return Region(lambda p: form_distance(source.shape, np.asarray(source.size), p), -half, half)
     prop = next((p for p in props if p.id == source.prop), None)
     if prop is None:
-        raise BadInput(f"names the prop '{source.prop}', which is not in the effect", place=f"source {source.name}")
+        raise BadInput(
+            f"names the prop '{source.prop}', which is not in the effect", place=f"source {source.name}"
+        )
     if source.shape == "inside":
         mesh, n = own_mesh(prop, folder, inp.time), "xyz".index(source.part_axis)
         low, high = (np.asarray(b, float) for b in mesh.bounds)
@@ -157,11 +189,15 @@ def shell(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path 
 
 
 def _placed_corners(pose: Pose, low: np.ndarray, high: np.ndarray) -> np.ndarray:
-    corners = np.array([[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])])
+    corners = np.array(
+        [[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])]
+    )
     return pose.to_scene(corners)
 
 
-def bounds_in_scene(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path | None) -> tuple[np.ndarray, np.ndarray]:
+def bounds_in_scene(
+    inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path | None
+) -> tuple[np.ndarray, np.ndarray]:
     """Lowest and highest corner of a source's region, m; raises as `shell` does."""
     region = shell(inp, props, voxel, folder)
     placed = _placed_corners(inp.pose, region.low, region.high)
@@ -173,13 +209,21 @@ def source_mask(inp: SourceInput, props: tuple[Prop, ...], grid: Grid, folder: P
     region = shell(inp, props, grid.voxel, folder)
     placed = _placed_corners(inp.pose, region.low, region.high)
     first = np.maximum(0, np.floor((placed.min(axis=0) - grid.origin) / grid.voxel - 1).astype(int))
-    last = np.minimum(grid.shape, np.ceil((placed.max(axis=0) - grid.origin) / grid.voxel + 1).astype(int) + 1)
+    last = np.minimum(
+        grid.shape, np.ceil((placed.max(axis=0) - grid.origin) / grid.voxel + 1).astype(int) + 1
+    )
     if np.any(last <= first):
         return NO_MASK
-    cells = np.stack(np.meshgrid(*(np.arange(a, b) for a, b in zip(first, last)), indexing="ij"), axis=-1).reshape(-1, 3)
+    cells = np.stack(
+        np.meshgrid(*(np.arange(a, b) for a, b in zip(first, last)), indexing="ij"), axis=-1
+    ).reshape(-1, 3)
     centres = np.asarray(grid.origin) + (cells + 0.5) * grid.voxel
     if grid.shape[1] == 1:  # flat: the slice stands for the source's middle
-        centres[:, 1] = inp.pose.origin[1] if inp.source.shape not in ON_PROP else 0.5 * (placed[:, 1].min() + placed[:, 1].max())
+        centres[:, 1] = (
+            inp.pose.origin[1]
+            if inp.source.shape not in ON_PROP
+            else 0.5 * (placed[:, 1].min() + placed[:, 1].max())
+        )
     own = inp.pose.to_own(centres)
     share = np.clip(0.5 - region.distance(own) / grid.voxel, 0.0, 1.0)
     near = np.flatnonzero(share > 0)
@@ -193,7 +237,9 @@ def source_mask(inp: SourceInput, props: tuple[Prop, ...], grid: Grid, folder: P
         prop = next((p for p in props if p.id == inp.source.prop), None)
         if prop is None or inp.source.shape != "inside":
             raise BadInput(
-                "has no prop whose colours could shape it", "a source on a prop's surface or inside one", place=f"source {inp.source.name}"
+                "has no prop whose colours could shape it",
+                "a source on a prop's surface or inside one",
+                place=f"source {inp.source.name}",
             )
         births = _births(inp, prop, folder, grid.voxel)
         share = share * births.weight[births.tree.query(own)[1]]
@@ -202,9 +248,13 @@ def source_mask(inp: SourceInput, props: tuple[Prop, ...], grid: Grid, folder: P
     kept = share > 0
     outward = NONE3
     if inp.outward and kept.any():
-        outward = (gradient(region.distance, own[kept], 0.5 * grid.voxel) @ inp.pose.turn.T).astype(np.float32)
+        outward = (gradient(region.distance, own[kept], 0.5 * grid.voxel) @ inp.pose.turn.T).astype(
+            np.float32
+        )
     cells = np.ascontiguousarray(cells[near][kept], np.int32)
-    return SourceMask(cells, share[kept].astype(np.float32), outward, flow[kept].astype(np.float32) if len(flow) else NONE3)
+    return SourceMask(
+        cells, share[kept].astype(np.float32), outward, flow[kept].astype(np.float32) if len(flow) else NONE3
+    )
 
 
 @kernel
@@ -238,9 +288,40 @@ def _patches(seed, x, y, z, t, low, high):
 
 
 @kernel
-def _give(cells, share, speed, s, dye, dyed, colour, u, v, w, extra, ox, oy, oz, h, seed, breakup, size, phase, low, high, density, temperature, fuel,
-          expansion, warm, hold, moved, grip, dt):  # fmt: skip
-    """Give what a source gives to its voxels; serial, so that the order is fixed. `speed` (n, 3): that the gas is born with."""
+def _give(
+    cells,
+    share,
+    speed,
+    s,
+    dye,
+    dyed,
+    colour,
+    u,
+    v,
+    w,
+    extra,
+    ox,
+    oy,
+    oz,
+    h,
+    seed,
+    breakup,
+    size,
+    phase,
+    low,
+    high,
+    density,
+    temperature,
+    fuel,
+    expansion,
+    warm,
+    hold,
+    moved,
+    grip,
+    dt,
+):
+    """Give what a source gives to its voxels; serial, so that the order is fixed. `speed` (n, 3): that the
+    gas is born with."""
     for n in range(cells.shape[0]):
         i, j, k = cells[n, 0], cells[n, 1], cells[n, 2]
         m = share[n]
@@ -274,7 +355,8 @@ def _give(cells, share, speed, s, dye, dyed, colour, u, v, w, extra, ox, oy, oz,
 
 
 def birth_speed(inp: SourceInput, mask: SourceMask, grid: Grid) -> np.ndarray:
-    """Speed that the gas is born with in each voxel of a source, (n, 3) m/s: set, outwards, and of the source's own movement."""
+    """Speed that the gas is born with in each voxel of a source, (n, 3) m/s: set, outwards, and of the
+    source's own movement."""
     s = inp.source
     speed = np.tile(np.asarray(s.push, float), (len(mask.cells), 1))
     if inp.outward and len(mask.outward):
@@ -288,8 +370,11 @@ def birth_speed(inp: SourceInput, mask: SourceMask, grid: Grid) -> np.ndarray:
     return speed * inp.emission
 
 
-def give(state: GasState, grid: Grid, inp: SourceInput, mask: SourceMask, dt: float, expansion: np.ndarray) -> None:
-    """Let one source give for `dt` seconds, in place; what it presses in is added to `expansion`, (nx, ny, nz) 1/s."""
+def give(
+    state: GasState, grid: Grid, inp: SourceInput, mask: SourceMask, dt: float, expansion: np.ndarray
+) -> None:
+    """Let one source give for `dt` seconds, in place; what it presses in is added to `expansion`, (nx, ny,
+    nz) 1/s."""
     if inp.emission <= 0 or not len(mask.cells):
         return
     s = inp.source
@@ -298,8 +383,34 @@ def give(state: GasState, grid: Grid, inp: SourceInput, mask: SourceMask, dt: fl
     dye = state.with_dye() if s.dye else state.scalars
     speed = birth_speed(inp, mask, grid)
     _give(
-        mask.cells, mask.share, speed, state.scalars, dye, s.dye, np.asarray(s.dye_colour, np.float32), state.u, state.v, state.w, expansion,
-        ox, oy, oz, grid.voxel, inp.seed, s.breakup, s.breakup_size, state.time * s.breakup_rate, s.breakup_low, s.breakup_high,
-        inp.density * amount, inp.temperature * min(1.0, amount), inp.fuel * amount, inp.expansion * amount, inp.temperature >= 0,
-        s.blend == "maximum", bool(np.any(speed)), s.grip, dt,
-    )  # fmt: skip
+        mask.cells,
+        mask.share,
+        speed,
+        state.scalars,
+        dye,
+        s.dye,
+        np.asarray(s.dye_colour, np.float32),
+        state.u,
+        state.v,
+        state.w,
+        expansion,
+        ox,
+        oy,
+        oz,
+        grid.voxel,
+        inp.seed,
+        s.breakup,
+        s.breakup_size,
+        state.time * s.breakup_rate,
+        s.breakup_low,
+        s.breakup_high,
+        inp.density * amount,
+        inp.temperature * min(1.0, amount),
+        inp.fuel * amount,
+        inp.expansion * amount,
+        inp.temperature >= 0,
+        s.blend == "maximum",
+        bool(np.any(speed)),
+        s.grip,
+        dt,
+    )

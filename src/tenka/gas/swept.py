@@ -1,4 +1,5 @@
-"""Particles as a source of gas: each gives along its path, as long as it is there, so that a fast one leaves no beads."""
+"""Particles as a source of gas: each gives along its path, as long as it is there, so that a fast one leaves
+no beads."""
 
 from __future__ import annotations
 
@@ -55,11 +56,16 @@ def swept_bounds(swept: Swept | None, source: Source) -> tuple[np.ndarray, np.nd
 
 @kernel
 def _spread(place, speed, radius, weight, corner, h, share, flow):
-    """Add balls to a part of the grid: each its volume times its weight, and its speed with it. Serial, in a fixed order."""
+    """Add balls to a part of the grid: each its volume times its weight, and its speed with it. Serial, in a
+    fixed order."""
     nx, ny, nz = share.shape
     for n in range(place.shape[0]):
         r = max(radius[n] / h, LEAST_REACH)
-        x, y, z = (place[n, 0] - corner[0]) / h - 0.5, (place[n, 1] - corner[1]) / h - 0.5, (place[n, 2] - corner[2]) / h - 0.5
+        x, y, z = (
+            (place[n, 0] - corner[0]) / h - 0.5,
+            (place[n, 1] - corner[1]) / h - 0.5,
+            (place[n, 2] - corner[2]) / h - 0.5,
+        )
         i0, i1 = math.ceil(x - r - 0.5), math.floor(x + r + 0.5)
         j0, j1 = math.ceil(y - r - 0.5), math.floor(y + r + 0.5)
         k0, k1 = math.ceil(z - r - 0.5), math.floor(z + r + 0.5)
@@ -69,7 +75,9 @@ def _spread(place, speed, radius, weight, corner, h, share, flow):
         for i in range(i0, i1 + 1):
             for j in range(j0, j1 + 1):
                 for k in range(k0, k1 + 1):
-                    whole += min(max(0.5 + r - math.sqrt((i - x) ** 2 + (j - y) ** 2 + (k - z) ** 2), 0.0), 1.0)
+                    whole += min(
+                        max(0.5 + r - math.sqrt((i - x) ** 2 + (j - y) ** 2 + (k - z) ** 2), 0.0), 1.0
+                    )
         if whole <= 0:
             continue
         amount = weight[n] * (4.0 / 3.0 * math.pi * (radius[n] / h) ** 3) / whole
@@ -85,7 +93,8 @@ def _spread(place, speed, radius, weight, corner, h, share, flow):
 
 
 def swept_mask(source: Source, swept: Swept, grid: Grid, dt: float) -> SourceMask:
-    """The voxels in which particles give, what share of the span they are covered, and how fast what covers them goes."""
+    """The voxels in which particles give, what share of the span they are covered, and how fast what covers
+    them goes."""
     radius = radii(source, swept)
     give = ramp_at(source.point_give_over, swept.age) * swept.part
     kept = np.flatnonzero((radius > 0) & (give > 0))
@@ -108,7 +117,11 @@ def swept_mask(source: Source, swept: Swept, grid: Grid, dt: float) -> SourceMas
     if count.sum() > MOST_PLACES:
         count = np.maximum(1, (count * (MOST_PLACES / count.sum())).astype(int))
     row = np.repeat(np.arange(len(kept)), count)
-    s = (np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count) + 0.5) / count[row] * (places.shape[1] - 1)
+    s = (
+        (np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count) + 0.5)
+        / count[row]
+        * (places.shape[1] - 1)
+    )
     a = np.minimum(s.astype(int), max(places.shape[1] - 2, 0))
     f = (s - a)[:, None]
     b = np.minimum(a + 1, places.shape[1] - 1)
@@ -118,11 +131,22 @@ def swept_mask(source: Source, swept: Swept, grid: Grid, dt: float) -> SourceMas
     share = np.zeros(last - first)
     flow = np.zeros((*share.shape, 3))
     _spread(
-        place.astype(np.float64), speed.astype(np.float64), radius[kept][row], (give[kept] / count)[row], corner, grid.voxel, share, flow
+        place.astype(np.float64),
+        speed.astype(np.float64),
+        radius[kept][row],
+        (give[kept] / count)[row],
+        corner,
+        grid.voxel,
+        share,
+        flow,
     )
     cells = np.argwhere(share > 1e-6)
     held = share[cells[:, 0], cells[:, 1], cells[:, 2]]
     speed_there = flow[cells[:, 0], cells[:, 1], cells[:, 2]] / held[:, None]
     carries = any(stop.value for stop in source.carried.stops)
-    return SourceMask(np.ascontiguousarray(cells + first, np.int32), held.astype(np.float32), NONE3,
-                      speed_there.astype(np.float32) if carries else NONE3)  # fmt: skip
+    return SourceMask(
+        np.ascontiguousarray(cells + first, np.int32),
+        held.astype(np.float32),
+        NONE3,
+        speed_there.astype(np.float32) if carries else NONE3,
+    )

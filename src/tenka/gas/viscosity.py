@@ -1,8 +1,8 @@
 """Viscosity and diffusion, exact in time: the heat kernel of each axis, one axis after the other.
 
-The second difference of a box is diagonal in the bases of `tenka.gas.pressure` and the axes commute, so exp(dt nu Laplacian) is a
-product of three small matrices. Far from the diagonal they are zero to round-off, and those parts are left out; the cost is
-that of the way over which something spreads within a step.
+The second difference of a box is diagonal in the bases of `tenka.gas.pressure` and the axes commute, so
+exp(dt nu Laplacian) is a product of three small matrices. Far from the diagonal they are zero to round-off,
+and those parts are left out; the cost is that of the way over which something spreads within a step.
 """
 
 from __future__ import annotations
@@ -24,7 +24,8 @@ def heat_kernel(n: int, low: str, high: str, amount: float) -> tuple[np.ndarray,
 
     Parameters
     ----------
-    low, high : what is beyond each end: "same" (no flow through), "zero" half a sample on, or "fixed" (the end sample is held)
+    low, high : what is beyond each end: "same" (no flow through), "zero" half a sample on, or "fixed" (the
+        end sample is held)
     amount : nu dt / voxel^2
     """
     d = -2.0 * np.eye(n) + np.eye(n, k=1) + np.eye(n, k=-1)
@@ -60,14 +61,20 @@ def _along_first(e, reach, field, out):
 
 
 def spread(field: np.ndarray, kernels: list[tuple[np.ndarray, int]], spare: np.ndarray) -> None:
-    """Apply one heat kernel per axis to the first three axes of a C-ordered array, in place; `spare` has as many elements."""
+    """Apply one heat kernel per axis to the first three axes of a C-ordered array, in place; `spare` has as
+    many elements."""
     for axis, (e, reach) in enumerate(kernels):
         if reach == 0:
             continue
         if axis == 0:
             _along_first(e, reach, field.reshape(field.shape[0], -1), spare.reshape(field.shape[0], -1))
         else:
-            _along_inner(e, reach, field.reshape(int(np.prod(field.shape[:axis])), field.shape[axis], -1), spare.reshape(-1))
+            _along_inner(
+                e,
+                reach,
+                field.reshape(int(np.prod(field.shape[:axis])), field.shape[axis], -1),
+                spare.reshape(-1),
+            )
         field.reshape(-1)[:] = spare.reshape(-1)
 
 
@@ -86,8 +93,11 @@ def _along_inner(e, reach, field, out_flat):
                     row[c] += share * other[c]
 
 
-def soften(state: GasState, grid: Grid, viscosity: float, diffusion: float, dt: float, work: Workspace) -> None:
-    """Let movement (viscosity) and the scalars (diffusion), in m^2/s, spread for `dt` seconds, in place. Walls do not hold the gas."""
+def soften(
+    state: GasState, grid: Grid, viscosity: float, diffusion: float, dt: float, work: Workspace
+) -> None:
+    """Let movement (viscosity) and the scalars (diffusion), in m^2/s, spread for `dt` seconds, in place.
+    Walls do not hold the gas."""
     ends = list(zip(grid.open_low, grid.open_high))
     if viscosity > 0:
         amount = viscosity * dt / grid.voxel**2
@@ -99,7 +109,10 @@ def soften(state: GasState, grid: Grid, viscosity: float, diffusion: float, dt: 
             spread(field, [heat_kernel(n, *kind, amount) for n, kind in zip(field.shape, kinds)], spare)
     if diffusion > 0:
         amount = diffusion * dt / grid.voxel**2
-        kernels = [heat_kernel(n, *("zero" if o else "same" for o in walls), amount) for n, walls in zip(grid.shape, ends)]
+        kernels = [
+            heat_kernel(n, *("zero" if o else "same" for o in walls), amount)
+            for n, walls in zip(grid.shape, ends)
+        ]
         for scalars in (state.scalars, state.dye):
             if scalars is not None:
                 (spare,) = work.arrays("scalars", 1, scalars.shape)

@@ -1,7 +1,8 @@
 """The part of a box that is simulated when it follows the gas.
 
-A window is a grid of whole blocks of the box's voxels that holds all gas and all sources with a margin. What is not simulated is still air;
-a side of the window that is not the box's own wall is open. It depends on the state alone, so a resumed run has the same windows.
+A window is a grid of whole blocks of the box's voxels that holds all gas and all sources with a margin. What
+is not simulated is still air; a side of the window that is not the box's own wall is open. It depends on the
+state alone, so a resumed run has the same windows.
 """
 
 from __future__ import annotations
@@ -47,8 +48,10 @@ def occupied(state: GasState) -> Span | None:
         return None
     rows = slabs[held]
     return (
-        (int(held[0]), int(held[-1]) + 1), (int(rows[:, 0].min()), int(rows[:, 1].max()) + 1), (int(rows[:, 2].min()), int(rows[:, 3].max()) + 1)
-    )  # fmt: skip
+        (int(held[0]), int(held[-1]) + 1),
+        (int(rows[:, 0].min()), int(rows[:, 1].max()) + 1),
+        (int(rows[:, 2].min()), int(rows[:, 3].max()) + 1),
+    )
 
 
 def offset_of(part: Grid, box: Grid) -> tuple[int, int, int]:
@@ -63,11 +66,18 @@ def part_of_box(box: Grid, span: Span) -> Grid:
     (a, b, c), h = box.origin, box.voxel
     low = [first > 0 or wall for wall, (first, _) in zip(box.open_low, span)]
     high = [last < n or wall for wall, n, (_, last) in zip(box.open_high, box.shape, span)]
-    return Grid((x1 - x0, y1 - y0, z1 - z0), h, (a + x0 * h, b + y0 * h, c + z0 * h), (low[0], low[1], low[2]), (high[0], high[1], high[2]))
+    return Grid(
+        (x1 - x0, y1 - y0, z1 - z0),
+        h,
+        (a + x0 * h, b + y0 * h, c + z0 * h),
+        (low[0], low[1], low[2]),
+        (high[0], high[1], high[2]),
+    )
 
 
 def window_for(box: Grid, present: Grid | None, needs: list[Span], margin: float) -> Grid:
-    """The window that holds all of `needs` (in voxels of the box) with a margin in m; the present one as long as it does and is not far too large."""
+    """The window that holds all of `needs` (in voxels of the box) with a margin in m; the present one as long
+    as it does and is not far too large."""
     if not needs:
         needs = [tuple((n // 2, n // 2 + 1) for n in box.shape)]
     reach = math.ceil(margin / box.voxel)
@@ -84,8 +94,12 @@ def window_for(box: Grid, present: Grid | None, needs: list[Span], margin: float
         if all(a <= c and d <= b for (a, b), (c, d) in zip(held, wanted)):
             if all(c - a < SLACK and b - d < SLACK for (a, b), (c, d) in zip(held, wanted)):
                 return present
-        else:  # it must grow: on the other sides it stays where it can, so that it does not move at every frame
-            wanted = [(a if 0 <= c - a < SLACK else c, b if 0 <= b - d < SLACK else d) for (a, b), (c, d) in zip(held, wanted)]
+        # it must grow: on the other sides it stays where it can, so that it does not move at every frame
+        else:
+            wanted = [
+                (a if 0 <= c - a < SLACK else c, b if 0 <= b - d < SLACK else d)
+                for (a, b), (c, d) in zip(held, wanted)
+            ]
     return part_of_box(box, tuple(wanted))
 
 
@@ -105,6 +119,10 @@ def moved_to(old: Grid, new: Grid, box: Grid, state: GasState) -> GasState:
 
     nx, ny, nz = new.shape
     return GasState(
-        cut(state.u, (nx + 1, ny, nz), "edge"), cut(state.v, (nx, ny + 1, nz), "edge"), cut(state.w, (nx, ny, nz + 1), "edge"),
-        cut(state.scalars, new.shape, "constant"), state.time, None if state.dye is None else cut(state.dye, new.shape, "constant"),
-    )  # fmt: skip
+        cut(state.u, (nx + 1, ny, nz), "edge"),
+        cut(state.v, (nx, ny + 1, nz), "edge"),
+        cut(state.w, (nx, ny, nz + 1), "edge"),
+        cut(state.scalars, new.shape, "constant"),
+        state.time,
+        None if state.dye is None else cut(state.dye, new.shape, "constant"),
+    )

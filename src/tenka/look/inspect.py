@@ -1,4 +1,5 @@
-"""Looking into a frame: slices of any field, vectors on them, flow lines, histograms, and tables of voxels."""
+"""Looking into a frame: slices of any field, vectors on them, flow lines, histograms, and tables of
+voxels."""
 
 from __future__ import annotations
 
@@ -45,7 +46,8 @@ def field_called(id: str) -> Field:
 
 
 def values_of(frame: Frame, id: str) -> np.ndarray:
-    """A quantity at all voxel centres, (nx, ny, nz) float32; temperature is absolute. Raises ValueError when the frame lacks what it takes."""
+    """A quantity at all voxel centres, (nx, ny, nz) float32; temperature is absolute. Raises ValueError when
+    the frame lacks what it takes."""
     if id == "density":
         return frame.density.astype(np.float32)
     if id == "temperature":
@@ -126,21 +128,33 @@ def vectors_on(frame: Frame, cut: Slice, most: int = 24) -> tuple[np.ndarray, np
     assert frame.velocity is not None
     a, b = (n for n in range(3) if n != cut.axis)
     every = max(1, max(frame.shape[a], frame.shape[b]) // most)
-    i, j = np.meshgrid(np.arange(every // 2, frame.shape[a], every), np.arange(every // 2, frame.shape[b], every), indexing="ij")
+    i, j = np.meshgrid(
+        np.arange(every // 2, frame.shape[a], every),
+        np.arange(every // 2, frame.shape[b], every),
+        indexing="ij",
+    )
     index = np.zeros((i.size, 3), int)
     index[:, a], index[:, b], index[:, cut.axis] = i.ravel(), j.ravel(), cut.index
     places = np.asarray(frame.origin) + (index + 0.5) * frame.voxel
     return places, frame.velocity[:, index[:, 0], index[:, 1], index[:, 2]].astype(np.float64).T
 
 
-def flow_lines(frame: Frame, count: int = 160, seconds: float = 0.6, seed: int = 1, steps: int = 24) -> np.ndarray:
-    """Lines along the velocity from places strewn where there is gas, (n, steps + 1, 3) m; n is `count`, or 0 where there is none.
+def flow_lines(
+    frame: Frame, count: int = 160, seconds: float = 0.6, seed: int = 1, steps: int = 24
+) -> np.ndarray:
+    """Lines along the velocity from places strewn where there is gas, (n, steps + 1, 3) m; n is `count`, or 0
+    where there is none.
 
     Midpoint steps through the frozen velocity.
     """
     assert frame.velocity is not None
-    weight = np.maximum(frame.density.astype(np.float64), 0.0 if frame.flame is None else frame.flame.astype(np.float64)).ravel()
-    total = np.cumsum(np.minimum(weight, np.quantile(weight[weight > 0.02], 0.7) if (weight > 0.02).any() else 1.0) * (weight > 0.02))
+    weight = np.maximum(
+        frame.density.astype(np.float64), 0.0 if frame.flame is None else frame.flame.astype(np.float64)
+    ).ravel()
+    total = np.cumsum(
+        np.minimum(weight, np.quantile(weight[weight > 0.02], 0.7) if (weight > 0.02).any() else 1.0)
+        * (weight > 0.02)
+    )
     if total[-1] <= 0:
         return np.zeros((0, steps + 1, 3))
     n = np.arange(count)
@@ -151,7 +165,10 @@ def flow_lines(frame: Frame, count: int = 160, seconds: float = 0.6, seed: int =
     dt = seconds / steps / frame.voxel
 
     def at(points: np.ndarray) -> np.ndarray:
-        return np.stack([ndimage.map_coordinates(velocity[c], points.T, order=1, mode="nearest") for c in range(3)], axis=1)
+        return np.stack(
+            [ndimage.map_coordinates(velocity[c], points.T, order=1, mode="nearest") for c in range(3)],
+            axis=1,
+        )
 
     lines = [place]
     for _ in range(steps):
@@ -162,7 +179,9 @@ def flow_lines(frame: Frame, count: int = 160, seconds: float = 0.6, seed: int =
 
 def table_csv(frame: Frame, cut: Slice) -> str:
     """A slice's voxels with all their values, one row each, as CSV with units in its head."""
-    names = [f for f in FIELDS if frame.velocity is not None or f.id in ("density", "temperature", "fuel", "flame")]
+    names = [
+        f for f in FIELDS if frame.velocity is not None or f.id in ("density", "temperature", "fuel", "flame")
+    ]
     columns = [np.take(values_of(frame, f.id), cut.index, axis=cut.axis).ravel() for f in names]
     shape = [1 if a == cut.axis else n for a, n in enumerate(frame.shape)]
     index = np.stack([g.ravel() for g in np.meshgrid(*(np.arange(n) for n in shape), indexing="ij")], axis=1)
@@ -170,7 +189,9 @@ def table_csv(frame: Frame, cut: Slice) -> str:
     places = np.asarray(frame.origin) + (index + 0.5) * frame.voxel
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow([*AXES, *(f"{a} (m)" for a in AXES), *(f"{f.id} ({f.unit})" if f.unit else f.id for f in names)])
+    writer.writerow(
+        [*AXES, *(f"{a} (m)" for a in AXES), *(f"{f.id} ({f.unit})" if f.unit else f.id for f in names)]
+    )
     for row, place, values in zip(index.tolist(), places.tolist(), zip(*columns)):
         writer.writerow([*row, *(f"{p:.5g}" for p in place), *(f"{v:.6g}" for v in values)])
     return out.getvalue()

@@ -36,7 +36,12 @@ def _sweep(rho, depth, backwards, dj, dk, length):
             wb = fy if 0 <= a + 1 < m else ZERO
             shift = np.int64(np.floor(dk))
             fz = dk - np.float32(shift)
-            da, db, ra, rb = depth[before, row_a], depth[before, row_b], rho[before, row_a], rho[before, row_b]
+            da, db, ra, rb = (
+                depth[before, row_a],
+                depth[before, row_b],
+                rho[before, row_a],
+                rho[before, row_b],
+            )
             out, here = depth[i, j], rho[i, j]
             for k in range(p):
                 b = k + shift
@@ -64,7 +69,9 @@ def sun_depth(rho: np.ndarray, voxel: float, towards: np.ndarray) -> np.ndarray:
     depth = np.empty_like(moved)
     d = [float(towards[a]) for a in order]
     scale = abs(d[0])
-    _sweep(moved, depth, d[0] > 0, np.float32(d[1] / scale), np.float32(d[2] / scale), np.float32(voxel / scale))
+    _sweep(
+        moved, depth, d[0] > 0, np.float32(d[1] / scale), np.float32(d[2] / scale), np.float32(voxel / scale)
+    )
     return depth.transpose(np.argsort(order))
 
 
@@ -85,5 +92,11 @@ def sky_depth(rho, voxel, out):
             a, b = max(i - 1, 0), min(i + 1, nx - 1)
             for j in range(ny):
                 c, d = max(j - 1, 0), min(j + 1, ny - 1)
-                above = out[i, j, k + 1] + out[a, j, k + 1] + out[b, j, k + 1] + out[i, c, k + 1] + out[i, d, k + 1]
+                above = (
+                    out[i, j, k + 1]
+                    + out[a, j, k + 1]
+                    + out[b, j, k + 1]
+                    + out[i, c, k + 1]
+                    + out[i, d, k + 1]
+                )
                 out[i, j, k] = fifth * above + HALF * length * (rho[i, j, k] + rho[i, j, k + 1])

@@ -20,13 +20,17 @@ ENOUGH = np.float32(0.003)
 SKY_SHARE = 0.25  # of the extinction, for light that comes from all round
 SKY_COLOUR = np.array([0.86, 0.95, 1.12])
 GROUND_COLOUR = np.array([0.30, 0.28, 0.26])
-SUN_IN_GAS = np.float32(0.42)  # sunlight scattered to the eye; a third would be one scattering, the rest stands for more
+SUN_IN_GAS = np.float32(
+    0.42
+)  # sunlight scattered to the eye; a third would be one scattering, the rest stands for more
 OUTPUTS = 8  # red, green, blue, alpha; emitted red, green, blue; temperature
 
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 
-FLAME_SCALE = np.float32(6.0)  # 1/m: light given off along a metre of flame, against that of an opaque surface
+FLAME_SCALE = np.float32(
+    6.0
+)  # 1/m: light given off along a metre of flame, against that of an opaque surface
 
 lerp_lit = make_lerp_channels(4, 4)
 lerp_dye = make_lerp_channels(4, 4)
@@ -101,8 +105,16 @@ def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
     heat = np.ascontiguousarray(frame.temperature, np.float32)
     towards = sun_direction(light.heading, light.height)
     blocks = np.empty([-(-n // BLOCK) for n in rho.shape], np.float32)
-    flame = np.zeros((1, 1, 1), np.float32) if frame.flame is None else np.ascontiguousarray(frame.flame, np.float32)
-    dye = np.zeros((1, 1, 1, 4), np.float32) if frame.dye is None else np.ascontiguousarray(frame.dye, np.float32)
+    flame = (
+        np.zeros((1, 1, 1), np.float32)
+        if frame.flame is None
+        else np.ascontiguousarray(frame.flame, np.float32)
+    )
+    dye = (
+        np.zeros((1, 1, 1, 4), np.float32)
+        if frame.dye is None
+        else np.ascontiguousarray(frame.dye, np.float32)
+    )
     _block_most(rho, blocks)
     if flame.size > 1 and look.flame > 0:
         hot = np.empty_like(blocks)
@@ -127,11 +139,33 @@ def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
     sky_light = light.sky * SKY_COLOUR * look.ambient
     bounce = light.sky * GROUND_COLOUR * look.ambient * (1.0 + light.strength * 0.15 * towards[2])
     return LitVolume(
-        field, flame, dye, skip, low.astype(np.float32), high.astype(np.float32), np.asarray(frame.origin, np.float64), frame.voxel,
-        ramp_table(look.colour), (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
-        sky_light.astype(np.float32), bounce.astype(np.float32), towards.astype(np.float32),
-        np.array([look.extinction, 1.0 / look.full_density, look.forward, look.glow, look.steps, look.flame, look.flame_heat, look.carried], np.float32),
-    )  # fmt: skip
+        field,
+        flame,
+        dye,
+        skip,
+        low.astype(np.float32),
+        high.astype(np.float32),
+        np.asarray(frame.origin, np.float64),
+        frame.voxel,
+        ramp_table(look.colour),
+        (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
+        sky_light.astype(np.float32),
+        bounce.astype(np.float32),
+        towards.astype(np.float32),
+        np.array(
+            [
+                look.extinction,
+                1.0 / look.full_density,
+                look.forward,
+                look.glow,
+                look.steps,
+                look.flame,
+                look.flame_heat,
+                look.carried,
+            ],
+            np.float32,
+        ),
+    )
 
 
 @kernel
@@ -147,7 +181,8 @@ def exp_minus(x):
 
 @kernel
 def sun_through(depth):
-    """Sunlight that arrives through an optical depth: what is straight, and what is scattered forward to it."""
+    """Sunlight that arrives through an optical depth: what is straight, and what is scattered forward to
+    it."""
     return np.float32(0.7) * exp_minus(depth) + np.float32(0.3) * exp_minus(np.float32(0.22) * depth)
 
 
@@ -179,8 +214,14 @@ def ray_of(view, u, v):
     """Start and unit direction of a ray at picture coordinates in [-1, 1] (v up); see View.packed."""
     x, y = u * view[12], v * view[13]
     if view[14] > np.float32(0.5):
-        return (view[0] + x * view[6] + y * view[9], view[1] + x * view[7] + y * view[10], view[2] + x * view[8] + y * view[11],
-                view[3], view[4], view[5])  # fmt: skip
+        return (
+            view[0] + x * view[6] + y * view[9],
+            view[1] + x * view[7] + y * view[10],
+            view[2] + x * view[8] + y * view[11],
+            view[3],
+            view[4],
+            view[5],
+        )
     dx = view[3] + x * view[6] + y * view[9]
     dy = view[4] + x * view[7] + y * view[10]
     dz = view[5] + x * view[8] + y * view[11]
@@ -213,7 +254,8 @@ def _march(
     detail,
     out,
 ):
-    """One ray in voxel coordinates, in slices of depth between `edges` (times `per_depth` along the ray); fills `out` (slices, OUTPUTS), each slice alone."""
+    """One ray in voxel coordinates, in slices of depth between `edges` (times `per_depth` along the ray);
+    fills `out` (slices, OUTPUTS), each slice alone."""
     px, py, pz, dx, dy, dz = ray
     nx, ny, nz = shape
     slices = edges.size - 1
@@ -265,8 +307,17 @@ def _march(
         qx = min(max(x - np.float32(0.5), ZERO), np.float32(nx - 1))
         qy = min(max(y - np.float32(0.5), ZERO), np.float32(ny - 1))
         qz = min(max(z - np.float32(0.5), ZERO), np.float32(nz - 1))
-        a, b, c = max(min(np.int64(qx), nx - 2), 0), max(min(np.int64(qy), ny - 2), 0), min(np.int64(qz), nz - 2)
-        at_cell, wx, wy, wz = (a * ny + b) * nz + c, qx - np.float32(a), qy - np.float32(b), qz - np.float32(c)
+        a, b, c = (
+            max(min(np.int64(qx), nx - 2), 0),
+            max(min(np.int64(qy), ny - 2), 0),
+            min(np.int64(qz), nz - 2),
+        )
+        at_cell, wx, wy, wz = (
+            (a * ny + b) * nz + c,
+            qx - np.float32(a),
+            qy - np.float32(b),
+            qz - np.float32(c),
+        )
         rho, to_sun, to_sky, heat = lerp_lit(field, at_cell * 4, sx, sy, wx, wy, wz)
         thick = extinction * rho * span * h
         kept = exp_minus(thick) if rho > np.float32(EMPTY) else ONE
@@ -275,7 +326,9 @@ def _march(
             if fire > np.float32(EMPTY):
                 # flames give light and hide nothing: their own soot is smoke, and is drawn as such
                 warm = min(np.int64(heat * params[6] * heat_scale), LUT - 1)
-                seen = (ONE - kept) / thick if thick > np.float32(1e-3) else ONE  # through the segment's own smoke, on average
+                seen = (
+                    (ONE - kept) / thick if thick > np.float32(1e-3) else ONE
+                )  # through the segment's own smoke, on average
                 bright = through * seen * params[5] * FLAME_SCALE * fire * span * h
                 for n in range(3):
                     out[now, 4 + n] += bright * glow[max(warm, 0), n]
@@ -310,8 +363,31 @@ def _march(
 
 
 @kernel(parallel=True)
-def _march_picture(view, width, height, edges, depth, has_depth, origin, h, field4, flame3, dye4, skip, low, high, params, colour, glow, sun, sky, ground, towards,
-                   detail, out):  # fmt: skip
+def _march_picture(
+    view,
+    width,
+    height,
+    edges,
+    depth,
+    has_depth,
+    origin,
+    h,
+    field4,
+    flame3,
+    dye4,
+    skip,
+    low,
+    high,
+    params,
+    colour,
+    glow,
+    sun,
+    sky,
+    ground,
+    towards,
+    detail,
+    out,
+):
     nx, ny, nz, _ = field4.shape
     field, flame, dye = field4.reshape(-1), flame3.reshape(-1), dye4.reshape(-1)
     for p_ in prange(height):
@@ -325,7 +401,9 @@ def _march_picture(view, width, height, edges, depth, has_depth, origin, h, fiel
             if has_depth:
                 limit = depth[j, i] / along / h
             # a still, even-looking offset per pixel (Jimenez 2014) turns banding into fine grain
-            noise = np.float32(52.9829189) * ((np.float32(0.06711056) * np.float32(i) + np.float32(0.00583715) * np.float32(j)) % ONE)
+            noise = np.float32(52.9829189) * (
+                (np.float32(0.06711056) * np.float32(i) + np.float32(0.00583715) * np.float32(j)) % ONE
+            )
             jitter = noise - np.floor(noise)
             # the angle is that between the light's way and the ray back to the eye
             phase = phase_hg(dx * towards[0] + dy * towards[1] + dz * towards[2], params[2])
@@ -372,7 +450,9 @@ def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail
     return march_slices(volume, view, np.array([0.0, 1e30]), depth, detail)[:, :, 0]
 
 
-def march_slices(volume: LitVolume, view: View, edges: np.ndarray, depth: np.ndarray | None = None, detail: float = 1.0) -> np.ndarray:
+def march_slices(
+    volume: LitVolume, view: View, edges: np.ndarray, depth: np.ndarray | None = None, detail: float = 1.0
+) -> np.ndarray:
     """Draw a lit volume in slices of depth, in one pass: what lies between particles.
 
     Parameters
@@ -381,15 +461,36 @@ def march_slices(volume: LitVolume, view: View, edges: np.ndarray, depth: np.nda
 
     Returns
     -------
-    (height, width, n, 8) float32, each slice as `march` gives the whole; what is behind an opaque slice is left out
+    (height, width, n, 8) float32, each slice as `march` gives the whole; what is behind an opaque slice is
+    left out
     """
     out = np.zeros((view.height, view.width, len(edges) - 1, OUTPUTS), np.float32)
     if volume.empty:
         return out
     stops = depth if depth is not None else np.zeros((1, 1), np.float32)
     _march_picture(
-        view.packed(), view.width, view.height, np.asarray(edges, np.float32), stops, depth is not None, volume.origin.astype(np.float32), np.float32(volume.voxel),
-        volume.field, volume.flame, volume.dye, volume.skip, volume.low, volume.high, volume.params, volume.colour, glow_table(), volume.sun, volume.sky,
-        volume.ground, volume.towards, np.float32(detail), out,
-    )  # fmt: skip
+        view.packed(),
+        view.width,
+        view.height,
+        np.asarray(edges, np.float32),
+        stops,
+        depth is not None,
+        volume.origin.astype(np.float32),
+        np.float32(volume.voxel),
+        volume.field,
+        volume.flame,
+        volume.dye,
+        volume.skip,
+        volume.low,
+        volume.high,
+        volume.params,
+        volume.colour,
+        glow_table(),
+        volume.sun,
+        volume.sky,
+        volume.ground,
+        volume.towards,
+        np.float32(detail),
+        out,
+    )
     return out

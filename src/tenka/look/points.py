@@ -1,7 +1,8 @@
-"""Particles as pictures: what each looks like now, and thousands or a million of them over a picture, from the back to the front.
+"""Particles as pictures: what each looks like now, and thousands or a million of them over a picture, from
+the back to the front.
 
-Each becomes a splat: a disc, a soft sprite or a streak in the picture, with premultiplied light and a share by which it hides. Splats are
-sorted by depth and shared out to bands of rows, which are drawn at once.
+Each becomes a splat: a disc, a soft sprite or a streak in the picture, with premultiplied light and a share
+by which it hides. Splats are sorted by depth and shared out to bands of rows, which are drawn at once.
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ from tenka.effect.model import AMBIENT_KELVIN, Light, PointLook, Ramp
 from tenka.look.colour import GLOW_REFERENCE, LUT, XYZ_TO_RGB, black_body_colour, black_body_xyz, ramp_table
 from tenka.look.light import sky_depth, sun_depth
 from tenka.look.march import GROUND_COLOUR, SKY_COLOUR, LitVolume, box_span, sun_through
-from tenka.look.sprites import Book
+from tenka.look.sprites import QUAD_FIELDS, Book, quad_table
 from tenka.particles.state import Points
 from tenka.scene.cameras import View, sun_direction
 
@@ -27,7 +28,13 @@ SHADE_CELLS = 48
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 HALF = np.float32(0.5)
-DISC, SOFT, PART, ROUND, LINE = 0, 1, 2, 3, 4  # a disc; a soft sprite or streak; a part of a ribbon; a part of a tube; a fine line
+DISC, SOFT, PART, ROUND, LINE = (
+    0,
+    1,
+    2,
+    3,
+    4,
+)  # a disc; a soft sprite or streak; a part of a ribbon; a part of a tube; a fine line
 LEAST_PX = 0.6  # a smaller splat is drawn this large and lets through the more
 MOST_PX = 4000.0
 
@@ -117,11 +124,15 @@ def range_of(look: PointLook, values: np.ndarray) -> tuple[float, float]:
     if look.fit and len(values):
         low, high = float(values.min()), float(values.max())
         return low, max(high, low + 1e-6)
-    return look.colour_low, look.colour_high if look.colour_high != look.colour_low else look.colour_low + 1e-6
+    return (
+        look.colour_low,
+        look.colour_high if look.colour_high != look.colour_low else look.colour_low + 1e-6,
+    )
 
 
 def black_bodies(kelvin: np.ndarray) -> np.ndarray:
-    """Linear light of black bodies at temperatures, (n, 3), as tenka.look.colour.glow_table has it but beyond its end too."""
+    """Linear light of black bodies at temperatures, (n, 3), as tenka.look.colour.glow_table has it but beyond
+    its end too."""
     grid = np.linspace(600.0, 8000.0, 512)
     table = np.maximum(black_body_xyz(grid) @ XYZ_TO_RGB.T / black_body_xyz(GLOW_REFERENCE)[1], 0.0)
     return np.stack([np.interp(kelvin, grid, table[:, c], left=0.0) for c in range(3)], axis=1)
@@ -200,7 +211,8 @@ def thinned(p: Points, one_in: int) -> Points:
 
 
 def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None, one_in: int = 1) -> PointSet:
-    """All that does not depend on the camera; a lit gas dims the sun for them. With `one_in`, some stand for all."""
+    """All that does not depend on the camera; a lit gas dims the sun for them. With `one_in`, some stand for
+    all."""
     p, t, look, lives, gas = thinned(swarm.points, one_in), swarm.time, swarm.look, swarm.lives, swarm.met
     life = life_of(p, t, lives)
     colour = colours_of(look, p, t, life, gas)
@@ -213,11 +225,23 @@ def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None, one_in: i
     turn = turned(look, p, t) if look.form == "flipbook" else np.zeros(len(p), np.float32)
     if look.copies > 1 and look.form not in ("ribbon", "tube"):
         rows, off, size = _multiplied(look, p)
-        place, velocity, colour, alpha, width = place[rows] + off, velocity[rows], colour[rows], alpha[rows], width[rows] * size
+        place, velocity, colour, alpha, width = (
+            place[rows] + off,
+            velocity[rows],
+            colour[rows],
+            alpha[rows],
+            width[rows] * size,
+        )
         life, turn = life[rows], turn[rows]
     seen = (alpha > 1e-4) & (width > 0)
     if not seen.all():
-        place, velocity, colour, alpha, width = place[seen], velocity[seen], colour[seen], alpha[seen], width[seen]
+        place, velocity, colour, alpha, width = (
+            place[seen],
+            velocity[seen],
+            colour[seen],
+            alpha[seen],
+            width[seen],
+        )
         life, turn = life[seen], turn[seen]
     colour = colour * np.float32(look.brightness)
     if look.lit > 0 and len(place):
@@ -239,21 +263,40 @@ def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None, one_in: i
         else np.zeros((0, 2, 3), np.float32)
     )
     f32 = np.float32
-    return PointSet(place.astype(f32), np.asarray(tail, f32), width.astype(f32), colour.astype(f32), alpha.astype(f32), kind, look.softness, look.opaque,
-                    life.astype(f32), turn.astype(f32), swarm.book if look.form == "flipbook" else None, ticks.astype(f32))  # fmt: skip
+    return PointSet(
+        place.astype(f32),
+        np.asarray(tail, f32),
+        width.astype(f32),
+        colour.astype(f32),
+        alpha.astype(f32),
+        kind,
+        look.softness,
+        look.opaque,
+        life.astype(f32),
+        turn.astype(f32),
+        swarm.book if look.form == "flipbook" else None,
+        ticks.astype(f32),
+    )
 
 
 FINER = 3  # straight parts between two frames of a trail
 
 
-def _trails(swarm: Swarm, rows: np.ndarray, colour: np.ndarray, width: np.ndarray, alpha: np.ndarray) -> PointSet:
+def _trails(
+    swarm: Swarm, rows: np.ndarray, colour: np.ndarray, width: np.ndarray, alpha: np.ndarray
+) -> PointSet:
     """Ribbons or tubes back along where each was: parts between frames, bent by the speeds at both (Hermite).
 
     `rows` are the particles, with the colour, width and alpha of each.
     """
     look, p, t = swarm.look, swarm.points.picked(rows), swarm.time
     heads, tails, sizes, colours, alphas = [], [], [], [], []
-    newer_t, place, speed, live = t, p.place.astype(np.float32), p.velocity.astype(np.float32), np.arange(len(p))
+    newer_t, place, speed, live = (
+        t,
+        p.place.astype(np.float32),
+        p.velocity.astype(np.float32),
+        np.arange(len(p)),
+    )
     moments = [m for m in swarm.past if m[0] > t - look.trail - 1.0]
     for older_t, past in [*moments, (-np.inf, Points())]:
         order = np.argsort(past.id)
@@ -263,9 +306,9 @@ def _trails(swarm: Swarm, rows: np.ndarray, colour: np.ndarray, width: np.ndarra
             at = np.minimum(at, len(past) - 1)
             found = past.id[order[at]] == p.id[live]
         # those that are not there were born in between: straight back to their birth
-        since = np.where(found, older_t if np.isfinite(older_t) else newer_t, np.clip(p.born[live], newer_t - 0.5, newer_t)).astype(
-            np.float32
-        )
+        since = np.where(
+            found, older_t if np.isfinite(older_t) else newer_t, np.clip(p.born[live], newer_t - 0.5, newer_t)
+        ).astype(np.float32)
         span = (newer_t - since)[:, None]
         b, v = place, speed
         a, u = b - v * span, v
@@ -277,7 +320,10 @@ def _trails(swarm: Swarm, rows: np.ndarray, colour: np.ndarray, width: np.ndarra
             ends = []
             for s in (s0, s1):
                 ends.append(
-                    a * (1 + 2 * s) * (1 - s) ** 2 + b * s * s * (3 - 2 * s) + u * span * s * (1 - s) ** 2 - v * span * s * s * (1 - s)
+                    a * (1 + 2 * s) * (1 - s) ** 2
+                    + b * s * s * (3 - 2 * s)
+                    + u * span * s * (1 - s) ** 2
+                    - v * span * s * s * (1 - s)
                 )
             along = (t - (since + (newer_t - since) * (s0 + s1) / 2)) / look.trail
             kept = (along < 1) & (span[:, 0] > 1e-6)
@@ -294,12 +340,25 @@ def _trails(swarm: Swarm, rows: np.ndarray, colour: np.ndarray, width: np.ndarra
     join = np.concatenate
     f32 = np.float32
     return PointSet(
-        join(heads).astype(f32), join(tails).astype(f32), join(sizes).astype(f32), join(colours).astype(f32), join(alphas).astype(f32),
-        ROUND if look.form == "tube" else PART, look.softness, look.opaque,
-    )  # fmt: skip
+        join(heads).astype(f32),
+        join(tails).astype(f32),
+        join(sizes).astype(f32),
+        join(colours).astype(f32),
+        join(alphas).astype(f32),
+        ROUND if look.form == "tube" else PART,
+        look.softness,
+        look.opaque,
+    )
 
 
-def light_at(place: np.ndarray, width: np.ndarray, alpha: np.ndarray, look: PointLook, own: Light, volume: LitVolume | None) -> np.ndarray:
+def light_at(
+    place: np.ndarray,
+    width: np.ndarray,
+    alpha: np.ndarray,
+    look: PointLook,
+    own: Light,
+    volume: LitVolume | None,
+) -> np.ndarray:
     """Light that falls on each, (n, 3): the sun through the gas and the others, and the sky."""
     towards = sun_direction(own.heading, own.height)
     sun = black_body_colour(own.kelvin) * own.strength
@@ -310,7 +369,16 @@ def light_at(place: np.ndarray, width: np.ndarray, alpha: np.ndarray, look: Poin
     if volume is not None and not volume.empty:
         v = volume
         out = np.empty(len(place), np.float32)
-        _sun_through_gas(place.astype(np.float32), v.towards, v.origin.astype(np.float32), np.float32(v.voxel), v.field, v.low, v.high, out)
+        _sun_through_gas(
+            place.astype(np.float32),
+            v.towards,
+            v.origin.astype(np.float32),
+            np.float32(v.voxel),
+            v.field,
+            v.low,
+            v.high,
+            out,
+        )
         through = through * out
     return 0.30 * through[:, None] * sun + 0.75 * open_sky[:, None] * sky
 
@@ -318,8 +386,12 @@ def light_at(place: np.ndarray, width: np.ndarray, alpha: np.ndarray, look: Poin
 def _self_shadow(
     place: np.ndarray, width: np.ndarray, alpha: np.ndarray, strength: float, towards: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray]:
-    """Share of sun and sky that the others let through: their areas spread on a coarse grid, swept like a gas."""
-    low, high = np.quantile(place, 0.005, axis=0).astype(float), np.quantile(place, 0.995, axis=0).astype(float)
+    """Share of sun and sky that the others let through: their areas spread on a coarse grid, swept like a
+    gas."""
+    low, high = (
+        np.quantile(place, 0.005, axis=0).astype(float),
+        np.quantile(place, 0.995, axis=0).astype(float),
+    )
     size = float(max((high - low).max(), 1e-3))
     h = size / SHADE_CELLS
     low = low - 1.5 * h
@@ -334,14 +406,20 @@ def _self_shadow(
     own = 0.5 * h * rho[i[:, 0], i[:, 1], i[:, 2]]
     to_sun = np.maximum(depth[i[:, 0], i[:, 1], i[:, 2]] - own, 0) * strength
     to_sky = np.maximum(sky[i[:, 0], i[:, 1], i[:, 2]] - own, 0) * strength * 0.5
-    return (0.8 * np.exp(-to_sun) + 0.2 * np.exp(-0.25 * to_sun)).astype(np.float32), np.exp(-to_sky).astype(np.float32)
+    return (0.8 * np.exp(-to_sun) + 0.2 * np.exp(-0.25 * to_sun)).astype(np.float32), np.exp(-to_sky).astype(
+        np.float32
+    )
 
 
 @kernel
 def _gather(place, area, low, h, rho):
     nx, ny, nz = rho.shape
     for n in range(place.shape[0]):
-        x, y, z = (place[n, 0] - low[0]) / h - HALF, (place[n, 1] - low[1]) / h - HALF, (place[n, 2] - low[2]) / h - HALF
+        x, y, z = (
+            (place[n, 0] - low[0]) / h - HALF,
+            (place[n, 1] - low[1]) / h - HALF,
+            (place[n, 2] - low[2]) / h - HALF,
+        )
         a, b, c = np.int64(np.floor(x)), np.int64(np.floor(y)), np.int64(np.floor(z))
         if a < 0 or b < 0 or c < 0 or a >= nx - 1 or b >= ny - 1 or c >= nz - 1:
             continue
@@ -349,7 +427,9 @@ def _gather(place, area, low, h, rho):
         for i in range(2):
             for j in range(2):
                 for k in range(2):
-                    rho[a + i, b + j, c + k] += area[n] * (f if i else ONE - f) * (g if j else ONE - g) * (e if k else ONE - e)
+                    rho[a + i, b + j, c + k] += (
+                        area[n] * (f if i else ONE - f) * (g if j else ONE - g) * (e if k else ONE - e)
+                    )
 
 
 @kernel(parallel=True)
@@ -357,7 +437,11 @@ def _sun_through_gas(place, towards, origin, h, field_, low, high, out):
     nx, ny, nz, _ = field_.shape
     for p_ in prange(place.shape[0]):
         n = np.int64(p_)
-        px, py, pz = (place[n, 0] - origin[0]) / h, (place[n, 1] - origin[1]) / h, (place[n, 2] - origin[2]) / h
+        px, py, pz = (
+            (place[n, 0] - origin[0]) / h,
+            (place[n, 1] - origin[1]) / h,
+            (place[n, 2] - origin[2]) / h,
+        )
         near, far = box_span(px, py, pz, towards[0], towards[1], towards[2], low, high)
         near = max(near, ZERO)
         if near >= far:
@@ -370,14 +454,21 @@ def _sun_through_gas(place, towards, origin, h, field_, low, high, out):
 
 
 def turned(look: PointLook, p: Points, t: float) -> np.ndarray:
-    """How far each has turned by `t`, rad: by chance at birth, then ever slower, larger ones less; from its age alone."""
+    """How far each has turned by `t`, rad: by chance at birth, then ever slower, larger ones less; from its
+    age alone."""
     low, high = p.id & 0xFFFFFFFF, p.id >> 32
     start = np.radians(look.turned) * (2 * unit_array(733, low, high) - 1)
     if look.spin <= 0 or not len(p):
         return start.astype(np.float32)
     age, fade = p.age(t), look.spin_fade
     gone = (1 - np.exp(-fade * age)) / fade if fade > 1e-6 else age
-    pace = 2 * np.pi * look.spin * (2 * unit_array(734, low, high) - 1) * (p.width.min() / p.width) ** look.spin_slower
+    pace = (
+        2
+        * np.pi
+        * look.spin
+        * (2 * unit_array(734, low, high) - 1)
+        * (p.width.min() / p.width) ** look.spin_slower
+    )
     return (start + pace * gone).astype(np.float32)
 
 
@@ -385,10 +476,11 @@ NEAREST_M = 0.05
 
 
 def quads_of(points: PointSet, view: View) -> np.ndarray:
-    """Particles that play a flipbook as quads, far ones first, as tenka.look.sprites.draw_quads takes them."""
+    """Particles that play a flipbook as quads, far ones first, as tenka.look.sprites.draw_quads takes
+    them."""
     book = points.book
     if book is None or not len(points):
-        return np.zeros((0, 14), np.float32)
+        return np.zeros((0, QUAD_FIELDS), np.float32)
     at = view.project(points.place)
     kept = np.flatnonzero(at[:, 2] > NEAREST_M)
     at = at[kept]
@@ -396,27 +488,32 @@ def quads_of(points: PointSet, view: View) -> np.ndarray:
     per_px = 2.0 * view.half_height * depth / view.height
     half = 0.5 * points.width[kept][:, None] * np.array([1.0, book.size[1] / book.size[0]]) / per_px[:, None]
     place = np.clip(points.life[kept], 0, 1) * (book.frames - 1)
-    frame = np.minimum(np.floor(place), book.frames - 1)
     texels = (book.cell[0] - 2 * book.padding) / np.maximum(2.0 * half[:, 0], 1e-6)
     turn = points.turn[kept]
-    table = np.stack([at[:, 0], at[:, 1], np.cos(turn), -np.sin(turn), half[:, 0], half[:, 1], at[:, 2], frame, np.minimum(frame + 1, book.frames - 1),
-                      place - frame, points.alpha[kept], per_px, texels, np.zeros(len(at))], axis=1)  # fmt: skip
-    return table[np.argsort(-at[:, 2], kind="stable")].astype(np.float32)
+    axis = np.stack([np.cos(turn), -np.sin(turn)], axis=1)
+    return quad_table(at, half, axis, place, book.frames, points.alpha[kept], per_px, texels)
 
 
 def lamp_of(points: PointSet) -> np.ndarray:
-    """What particles that shine throw on the set, as one lamp at their middle: (7,), see tenka.look.raster.shade; nothing from those that hide."""
+    """What particles that shine throw on the set, as one lamp at their middle: (7,), see
+    tenka.look.raster.shade; nothing from those that hide."""
     if not len(points) or points.opaque > 0.5:
         return np.zeros(7, np.float32)
-    area = (np.pi / 4 * points.width * np.maximum(points.width, np.linalg.norm(points.tail - points.place, axis=1)) * points.alpha).astype(
-        np.float64
-    )
+    area = (
+        np.pi
+        / 4
+        * points.width
+        * np.maximum(points.width, np.linalg.norm(points.tail - points.place, axis=1))
+        * points.alpha
+    ).astype(np.float64)
     light = points.colour.astype(np.float64) * area[:, None]
     weight = light.sum(axis=1)
     if weight.sum() <= 0:
         return np.zeros(7, np.float32)
     middle = np.average(points.place, axis=0, weights=weight)
-    spread = np.average(((points.place - middle) ** 2).sum(axis=1), weights=weight) + 0.25 * np.average(points.width**2, weights=weight)
+    spread = np.average(((points.place - middle) ** 2).sum(axis=1), weights=weight) + 0.25 * np.average(
+        points.width**2, weights=weight
+    )
     return np.array([*middle, *((1 - points.opaque) * light.sum(axis=0)), max(spread, 1e-3)], np.float32)
 
 
@@ -470,22 +567,47 @@ def _project(view, width, height, place, tail, size, colour, alpha, kind, softne
             a, radius = alpha[n], least
         if radius > np.float32(MOST_PX) or a <= np.float32(1e-5):
             continue
-        if max(x, tx) + radius < ZERO or min(x, tx) - radius > width or max(y, ty) + radius < ZERO or min(y, ty) - radius > height:
+        if (
+            max(x, tx) + radius < ZERO
+            or min(x, tx) - radius > width
+            or max(y, ty) + radius < ZERO
+            or min(y, ty) - radius > height
+        ):
             continue
         keep[n] = 1
         out[n, 0], out[n, 1], out[n, 2], out[n, 3], out[n, 4], out[n, 5] = x, y, tx, ty, radius, depth
-        out[n, 6], out[n, 7], out[n, 8], out[n, 9] = colour[n, 0] * a, colour[n, 1] * a, colour[n, 2] * a, a * opaque
+        out[n, 6], out[n, 7], out[n, 8], out[n, 9] = (
+            colour[n, 0] * a,
+            colour[n, 1] * a,
+            colour[n, 2] * a,
+            a * opaque,
+        )
         out[n, 10], out[n, 11] = softness, np.float32(kind)
 
 
 def splats_of(points: PointSet, view: View) -> np.ndarray:
-    """The particles that are in a picture, (m, 12): x, y of the head; x, y of the tail; radius in px; depth in m; red, green, blue, and the share
+    """The particles that are in a picture, (m, 12): x, y of the head; x, y of the tail; radius in px; depth
+    in m; red, green, blue, and the share
     by which it hides; softness; kind."""
     n = len(points)
     out, keep = np.empty((n, 12), np.float32), np.empty(n, np.uint8)
     if n:
-        _project(view.packed(), view.width, view.height, points.place, points.tail, points.width, points.colour, points.alpha, points.kind,
-                 np.float32(points.softness), np.float32(points.opaque), np.float32(LEAST_PX), out, keep)  # fmt: skip
+        _project(
+            view.packed(),
+            view.width,
+            view.height,
+            points.place,
+            points.tail,
+            points.width,
+            points.colour,
+            points.alpha,
+            points.kind,
+            np.float32(points.softness),
+            np.float32(points.opaque),
+            np.float32(LEAST_PX),
+            out,
+            keep,
+        )
     return out[keep.astype(bool)] if n and not keep.all() else out
 
 
@@ -532,7 +654,9 @@ def _paint(rows, members, starts, depth, image, alpha):
                     light = ONE
                     if q[11] > np.float32(2.5) and q[11] < np.float32(3.5):
                         cover = min(max(radius + HALF - d, ZERO), ONE)
-                        light = np.float32(0.35) + np.float32(0.75) * np.sqrt(max(ONE - (d / (radius + HALF)) ** 2, ZERO))
+                        light = np.float32(0.35) + np.float32(0.75) * np.sqrt(
+                            max(ONE - (d / (radius + HALF)) ** 2, ZERO)
+                        )
                     elif q[11] > HALF:
                         e = min(max((radius + HALF - d) / soft, ZERO), ONE)
                         cover = e * e * (np.float32(3.0) - np.float32(2.0) * e)

@@ -108,8 +108,12 @@ def _lit(x, y, z, view, depth, bias):
     rx, ry, rz = x - view[0], y - view[1], z - view[2]
     d = rx * view[3] + ry * view[4] + rz * view[5] - bias
     n = depth.shape[0]
-    u = ((rx * view[6] + ry * view[7] + rz * view[8]) / view[12] + ONE) * np.float32(0.5) * np.float32(n) - np.float32(0.5)
-    v = (ONE - (rx * view[9] + ry * view[10] + rz * view[11]) / view[13]) * np.float32(0.5) * np.float32(n) - np.float32(0.5)
+    u = ((rx * view[6] + ry * view[7] + rz * view[8]) / view[12] + ONE) * np.float32(0.5) * np.float32(
+        n
+    ) - np.float32(0.5)
+    v = (ONE - (rx * view[9] + ry * view[10] + rz * view[11]) / view[13]) * np.float32(0.5) * np.float32(
+        n
+    ) - np.float32(0.5)
     if u < ONE or v < ONE or u > np.float32(n - 2) or v > np.float32(n - 2):
         return ONE
     i, j = np.int64(u), np.int64(v)
@@ -123,7 +127,8 @@ def _lit(x, y, z, view, depth, bias):
 
 @kernel
 def _sun_at(x, y, z, towards, origin, h, field, low, high):
-    """Share of the sun that the gas lets through to a point: the stored depth where the way to the sun enters it."""
+    """Share of the sun that the gas lets through to a point: the stored depth where the way to the sun enters
+    it."""
     nx, ny, nz, _ = field.shape
     px, py, pz = (x - origin[0]) / h, (y - origin[1]) / h, (z - origin[2]) / h
     near, far = box_span(px, py, pz, towards[0], towards[1], towards[2], low, high)
@@ -152,7 +157,23 @@ def _sun_at(x, y, z, towards, origin, h, field, low, high):
 
 
 @kernel(parallel=True)
-def _shade(view, depth, face, normals, colours, shadow_view, shadow, towards, sun, sky, bounce, ground, lamps, still, direct):
+def _shade(
+    view,
+    depth,
+    face,
+    normals,
+    colours,
+    shadow_view,
+    shadow,
+    towards,
+    sun,
+    sky,
+    bounce,
+    ground,
+    lamps,
+    still,
+    direct,
+):
     height, width = depth.shape
     pi = np.float32(3.14159265)
     for p_ in prange(height):
@@ -185,18 +206,24 @@ def _shade(view, depth, face, normals, colours, shadow_view, shadow, towards, su
                 continue
             x, y, z = ox + t * dx, oy + t * dy, oz + t * dz
             # a fine grain keeps flat surfaces from looking like plastic
-            grain = unit4(7, np.int64(np.floor(x * 24)), np.int64(np.floor(y * 24)), np.int64(np.floor(z * 24)))
+            grain = unit4(
+                7, np.int64(np.floor(x * 24)), np.int64(np.floor(y * 24)), np.int64(np.floor(z * 24))
+            )
             tone = ONE + np.float32(0.10) * (grain - np.float32(0.5))
             facing = max(nx * towards[0] + ny * towards[1] + nz * towards[2], ZERO)
             if facing > ZERO:
                 off = np.float32(0.012)
-                facing *= _lit(x + nx * off, y + ny * off, z + nz * off, shadow_view, shadow, np.float32(0.02)) / pi
+                facing *= (
+                    _lit(x + nx * off, y + ny * off, z + nz * off, shadow_view, shadow, np.float32(0.02)) / pi
+                )
             up = np.float32(0.5) + np.float32(0.5) * nz
             flash_r, flash_g, flash_b = ZERO, ZERO, ZERO
             for m in range(lamps.shape[0]):
                 lx, ly, lz = lamps[m, 0] - x, lamps[m, 1] - y, lamps[m, 2] - z
                 far2 = lx * lx + ly * ly + lz * lz
-                to = max((nx * lx + ny * ly + nz * lz) / np.sqrt(far2 + np.float32(1e-9)), ZERO) / (pi * (far2 + lamps[m, 6]))
+                to = max((nx * lx + ny * ly + nz * lz) / np.sqrt(far2 + np.float32(1e-9)), ZERO) / (
+                    pi * (far2 + lamps[m, 6])
+                )
                 flash_r += lamps[m, 3] * to
                 flash_g += lamps[m, 4] * to
                 flash_b += lamps[m, 5] * to
@@ -205,12 +232,17 @@ def _shade(view, depth, face, normals, colours, shadow_view, shadow, towards, su
                 direct[j, i, c] = albedo * sun[c] * facing
                 back = BACKGROUND[c] * (ONE + np.float32(0.35) * v)
                 flash = albedo * (flash_r if c == 0 else (flash_g if c == 1 else flash_b))
-                still[j, i, c] = albedo * np.float32(0.6) * (sky[c] * up + bounce[c] * (ONE - up)) + flash + back * (ONE - fade)
+                still[j, i, c] = (
+                    albedo * np.float32(0.6) * (sky[c] * up + bounce[c] * (ONE - up))
+                    + flash
+                    + back * (ONE - fade)
+                )
 
 
 @dataclass(frozen=True)
 class Backdrop:
-    """Shaded props and ground: light that stays, sunlight that gas may dim, and depth with the ground in it."""
+    """Shaded props and ground: light that stays, sunlight that gas may dim, and depth with the ground in
+    it."""
 
     still: np.ndarray
     direct: np.ndarray
@@ -220,32 +252,72 @@ class Backdrop:
 NO_LAMPS = np.zeros((0, 7), np.float32)
 
 
-def shade(surfaces: Surfaces, view: View, light: Light, shadow: ShadowMap, ground: bool = True, lamps: np.ndarray = NO_LAMPS) -> Backdrop:
-    """Shade what `see` found, with ground at z = 0 where nothing else is; all that does not depend on the gas.
+def shade(
+    surfaces: Surfaces,
+    view: View,
+    light: Light,
+    shadow: ShadowMap,
+    ground: bool = True,
+    lamps: np.ndarray = NO_LAMPS,
+) -> Backdrop:
+    """Shade what `see` found, with ground at z = 0 where nothing else is; all that does not depend on the
+    gas.
 
-    `lamps` (n, 7): place in m, linear light given per steradian, and the square of its radius in m; they cast no shadow.
+    `lamps` (n, 7): place in m, linear light given per steradian, and the square of its radius in m; they cast
+    no shadow.
     """
     depth = surfaces.depth.copy()
     still, direct = np.empty((*depth.shape, 3), np.float32), np.empty((*depth.shape, 3), np.float32)
     towards = sun_direction(light.heading, light.height)
     bounce = light.sky * GROUND_COLOUR * (1.0 + 0.15 * light.strength * towards[2])
     _shade(
-        view.packed(), depth, surfaces.face, surfaces.normals, surfaces.colours, shadow.view.packed(), shadow.depth,
-        towards.astype(np.float32), (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
-        (light.sky * SKY_COLOUR).astype(np.float32), bounce.astype(np.float32), ground, lamps, still, direct,
-    )  # fmt: skip
+        view.packed(),
+        depth,
+        surfaces.face,
+        surfaces.normals,
+        surfaces.colours,
+        shadow.view.packed(),
+        shadow.depth,
+        towards.astype(np.float32),
+        (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
+        (light.sky * SKY_COLOUR).astype(np.float32),
+        bounce.astype(np.float32),
+        ground,
+        lamps,
+        still,
+        direct,
+    )
     return Backdrop(still, direct, depth)
 
 
 @kernel
 def _between(i, factor, n):
-    x = min(max((np.float32(i) + np.float32(0.5)) / np.float32(factor) - np.float32(0.5), ZERO), np.float32(n - 1))
+    x = min(
+        max((np.float32(i) + np.float32(0.5)) / np.float32(factor) - np.float32(0.5), ZERO), np.float32(n - 1)
+    )
     a = min(np.int64(x), n - 1)
     return a, min(a + 1, n - 1), x - np.float32(a)
 
 
 @kernel(parallel=True)
-def _compose(view, still, direct, depth, fine, gas, factor, shadowed, towards, origin, h, field, low, high, linear, alpha):
+def _compose(
+    view,
+    still,
+    direct,
+    depth,
+    fine,
+    gas,
+    factor,
+    shadowed,
+    towards,
+    origin,
+    h,
+    field,
+    low,
+    high,
+    linear,
+    alpha,
+):
     height, width, _ = linear.shape
     big_h, big_w = depth.shape
     share = ONE / np.float32(fine * fine)
@@ -261,14 +333,20 @@ def _compose(view, still, direct, depth, fine, gas, factor, shadowed, towards, o
                     x = i * fine + p
                     sun = ONE
                     deep = depth[y, x]
-                    if shadowed and direct[y, x, 0] + direct[y, x, 1] > ZERO and abs(deep - known) < np.float32(0.02) * deep:
+                    if (
+                        shadowed
+                        and direct[y, x, 0] + direct[y, x, 1] > ZERO
+                        and abs(deep - known) < np.float32(0.02) * deep
+                    ):
                         sun = sun_known
                     elif shadowed and direct[y, x, 0] + direct[y, x, 1] > ZERO:
                         u = (np.float32(x) + np.float32(0.5)) * np.float32(2.0) / np.float32(big_w) - ONE
                         v = ONE - (np.float32(y) + np.float32(0.5)) * np.float32(2.0) / np.float32(big_h)
                         ox, oy, oz, dx, dy, dz = ray_of(view, u, v)
                         t = depth[y, x] / max(dx * view[3] + dy * view[4] + dz * view[5], np.float32(1e-6))
-                        sun = _sun_at(ox + t * dx, oy + t * dy, oz + t * dz, towards, origin, h, field, low, high)
+                        sun = _sun_at(
+                            ox + t * dx, oy + t * dy, oz + t * dz, towards, origin, h, field, low, high
+                        )
                         known, sun_known = deep, sun
                     red += still[y, x, 0] + direct[y, x, 0] * sun
                     green += still[y, x, 1] + direct[y, x, 1] * sun
@@ -280,9 +358,11 @@ def _compose(view, still, direct, depth, fine, gas, factor, shadowed, towards, o
             for n in range(3):
                 back = (red if n == 0 else (green if n == 1 else blue)) * share
                 front = (
-                    w0 * (gas[a, c, n] + gas[a, c, n + 4]) + w1 * (gas[a, d, n] + gas[a, d, n + 4])
-                    + w2 * (gas[b, c, n] + gas[b, c, n + 4]) + w3 * (gas[b, d, n] + gas[b, d, n + 4])
-                )  # fmt: skip
+                    w0 * (gas[a, c, n] + gas[a, c, n + 4])
+                    + w1 * (gas[a, d, n] + gas[a, d, n + 4])
+                    + w2 * (gas[b, c, n] + gas[b, c, n + 4])
+                    + w3 * (gas[b, d, n] + gas[b, d, n + 4])
+                )
                 linear[j, i, n] = front + (ONE - cover) * back
 
 
@@ -301,11 +381,43 @@ def compose(
     gas = np.zeros((1, 1, 8), np.float32) if gas is None else gas
     zero = np.zeros(3, np.float32)
     if volume is None or volume.empty:
-        _compose(view.packed(), backdrop.still, backdrop.direct, backdrop.depth, fine, gas, factor, False, zero, zero, ONE,
-                 np.zeros((2, 2, 2, 4), np.float32), zero, zero, linear, alpha)  # fmt: skip
+        _compose(
+            view.packed(),
+            backdrop.still,
+            backdrop.direct,
+            backdrop.depth,
+            fine,
+            gas,
+            factor,
+            False,
+            zero,
+            zero,
+            ONE,
+            np.zeros((2, 2, 2, 4), np.float32),
+            zero,
+            zero,
+            linear,
+            alpha,
+        )
     else:
-        _compose(view.packed(), backdrop.still, backdrop.direct, backdrop.depth, fine, gas, factor, True, volume.towards,
-                 volume.origin.astype(np.float32), np.float32(volume.voxel), volume.field, volume.low, volume.high, linear, alpha)  # fmt: skip
+        _compose(
+            view.packed(),
+            backdrop.still,
+            backdrop.direct,
+            backdrop.depth,
+            fine,
+            gas,
+            factor,
+            True,
+            volume.towards,
+            volume.origin.astype(np.float32),
+            np.float32(volume.voxel),
+            volume.field,
+            volume.low,
+            volume.high,
+            linear,
+            alpha,
+        )
     return linear, alpha
 
 
@@ -324,9 +436,11 @@ def _lay_over(gas4, slice_, factor, linear, alpha):
                 continue
             for n in range(3):
                 front = (
-                    w0 * (gas[a, c, n] + gas[a, c, n + 4]) + w1 * (gas[a, d, n] + gas[a, d, n + 4])
-                    + w2 * (gas[b, c, n] + gas[b, c, n + 4]) + w3 * (gas[b, d, n] + gas[b, d, n + 4])
-                )  # fmt: skip
+                    w0 * (gas[a, c, n] + gas[a, c, n + 4])
+                    + w1 * (gas[a, d, n] + gas[a, d, n + 4])
+                    + w2 * (gas[b, c, n] + gas[b, c, n + 4])
+                    + w3 * (gas[b, d, n] + gas[b, d, n + 4])
+                )
                 linear[j, i, n] = front + (ONE - cover) * linear[j, i, n]
             alpha[j, i] = ONE - (ONE - alpha[j, i]) * (ONE - cover)
 

@@ -1,4 +1,5 @@
-"""A whole picture: props, ground and gas, developed to 8 bits. What does not change is kept between pictures."""
+"""A whole picture: props, ground and gas, developed to 8 bits. What does not change is kept between
+pictures."""
 
 from __future__ import annotations
 
@@ -14,7 +15,7 @@ from tenka.look.colour import develop
 from tenka.look.march import LitVolume, light_volume, march, march_slices
 from tenka.look.points import PointSet, Swarm, lamp_of, paint, quads_of, ready, splats_of, ticked
 from tenka.look.raster import Backdrop, cast_shadow, compose, lay_over, see, shade
-from tenka.look.sprites import draw_quads
+from tenka.look.sprites import DEPTH, draw_quads
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
 
@@ -55,11 +56,13 @@ class Shot:
     gases : frames and their looks
     swarms : particles
     mesh : props, and pieces
+    bodies : the pieces alone
     """
 
     gases: list[tuple[Frame, Look]]
     mesh: Mesh
     swarms: list[Swarm] = field(default_factory=list)
+    bodies: list[Mesh] = field(default_factory=list)
 
 
 MOST_FIRST = 120_000  # particles of a layer in a first, coarse picture
@@ -68,23 +71,35 @@ SLICES, COARSE_SLICES = 8, 4  # of the gas's depth, between which particles lie
 
 
 class Renderer:
-    """Draws frames of one scene; keeps the lit volumes, the shadow map and the shaded backdrop while they hold.
+    """Draws frames of one scene; keeps the lit volumes, the shadow map and the shaded backdrop while they
+    hold.
 
     Not for several threads at once.
     """
 
     def __init__(self) -> None:
-        self._lit, self._shadow, self._seen, self._shaded, self._ready = _Kept(4), _Kept(1), _Kept(), _Kept(), _Kept(6)
+        self._lit, self._shadow, self._seen, self._shaded, self._ready = (
+            _Kept(4),
+            _Kept(1),
+            _Kept(),
+            _Kept(),
+            _Kept(6),
+        )
         self._held: tuple[object, ...] = ()  # so that their ids are not given to others
 
     def _volumes(self, shot: Shot, light: Light) -> list[LitVolume]:
         held = (*(f for f, _ in shot.gases), *shot.swarms)
         if len(held) != len(self._held) or any(a is not b for a, b in zip(held, self._held)):
             self._lit, self._ready, self._held = _Kept(4), _Kept(6), held
-        lit = [self._lit.get((n, look, light), lambda: light_volume(frame, look, light)) for n, (frame, look) in enumerate(shot.gases)]
+        lit = [
+            self._lit.get((n, look, light), lambda: light_volume(frame, look, light))
+            for n, (frame, look) in enumerate(shot.gases)
+        ]
         return [v for v in lit if not v.empty]
 
-    def draw(self, frame: Frame | None, look: Look, light: Light, view: View, mesh: Mesh, coarse: int = 1) -> Picture:
+    def draw(
+        self, frame: Frame | None, look: Look, light: Light, view: View, mesh: Mesh, coarse: int = 1
+    ) -> Picture:
         """One picture of one gas, or of the scene without it; see `draw_shot`."""
         return self.draw_shot(Shot([] if frame is None else [(frame, look)], mesh), light, view, coarse)
 
@@ -93,7 +108,8 @@ class Renderer:
 
         Parameters
         ----------
-        coarse : gas is drawn at 1/coarse of the size and half the samples when above 1, and edges are not smoothed
+        coarse : gas is drawn at 1/coarse of the size and half the samples when above 1, and edges are not
+            smoothed
         """
         mesh = shot.mesh
         volumes = self._volumes(shot, light)
@@ -103,32 +119,65 @@ class Renderer:
         surfaces = self._seen.get(where, lambda: see(mesh, big))
         shadow = self._shadow.get((id(mesh), light.heading, light.height), lambda: cast_shadow(mesh, light))
         lamp = light.model_copy(update={"exposure": 0.0})
-        shading = max(volumes, key=lambda v: v.field[..., 0].sum()) if len(volumes) > 1 else volumes[0] if volumes else None
-        fewer = max([1, *(-(-len(s.points) * s.look.copies // MOST_FIRST) for s in shot.swarms)]) if coarse > 1 else 1
-        sets = [self._ready.get((n, s.look, light, fewer), lambda: ready(s, light, shading, fewer)) for n, s in enumerate(shot.swarms)]
+        shading = (
+            max(volumes, key=lambda v: v.field[..., 0].sum())
+            if len(volumes) > 1
+            else volumes[0]
+            if volumes
+            else None
+        )
+        fewer = (
+            max([1, *(-(-len(s.points) * s.look.copies // MOST_FIRST) for s in shot.swarms)])
+            if coarse > 1
+            else 1
+        )
+        sets = [
+            self._ready.get((n, s.look, light, fewer), lambda: ready(s, light, shading, fewer))
+            for n, s in enumerate(shot.swarms)
+        ]
         lamps = np.array([row for row in map(lamp_of, sets) if row[3:6].any()], np.float32).reshape(-1, 7)
-        backdrop = self._shaded.get((*where, lamp, lamps.tobytes()), lambda: shade(surfaces, big, light, shadow, True, lamps))
+        backdrop = self._shaded.get(
+            (*where, lamp, lamps.tobytes()), lambda: shade(surfaces, big, light, shadow, True, lamps)
+        )
         step = fine if coarse == 1 else coarse
         if not shot.swarms and len(volumes) < 2:
             gas = None
             if shading is not None:
                 stops = _stops(backdrop, view, step, coarse)
-                gas = march(shading, view.sized(stops.shape[1], stops.shape[0]), stops, 0.5 if coarse > 1 else 1.0)
+                gas = march(
+                    shading, view.sized(stops.shape[1], stops.shape[0]), stops, 0.5 if coarse > 1 else 1.0
+                )
             linear, alpha = compose(big, backdrop, fine, gas, coarse, shading)
             return Picture(develop(linear, light.exposure), linear, alpha)
         linear, alpha = compose(big, backdrop, fine, None, coarse, shading)
         self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse)
         return Picture(develop(linear, light.exposure), linear, alpha, fewer)
 
-    def _mixed(self, linear: np.ndarray, alpha: np.ndarray, sets: list[PointSet], volumes: list[LitVolume], backdrop: Backdrop, view: View, fine: int,
-               step: int, coarse: int) -> None:  # fmt: skip
-        """Gas and particles over the backdrop, from the back to the front: the gas in slices, with the particles of each depth between them."""
+    def _mixed(
+        self,
+        linear: np.ndarray,
+        alpha: np.ndarray,
+        sets: list[PointSet],
+        volumes: list[LitVolume],
+        backdrop: Backdrop,
+        view: View,
+        fine: int,
+        step: int,
+        coarse: int,
+    ) -> None:
+        """Gas and particles over the backdrop, from the back to the front: the gas in slices, with the
+        particles of each depth between them."""
         depth = np.ascontiguousarray(backdrop.depth[fine // 2 :: fine, fine // 2 :: fine])
         plain = [s for s in sets if s.book is None]
         books = [(s.book, quads_of(s, view)) for s in sets if s.book is not None]
         found = [splats_of(s, view) for s in (*plain, *(ticked(s) for s in sets if len(s.ticks)))]
         rows = np.concatenate(found) if found else np.zeros((0, 12), np.float32)
-        edges = _edges(np.concatenate([rows[:, 5], *(q[:, 6] for _, q in books)]), volumes, view, COARSE_SLICES if coarse > 1 else SLICES)
+        edges = _edges(
+            np.concatenate([rows[:, 5], *(q[:, DEPTH] for _, q in books)]),
+            volumes,
+            view,
+            COARSE_SLICES if coarse > 1 else SLICES,
+        )
         stops = _stops(backdrop, view, step, coarse)
         order = sorted(volumes, key=lambda v: -float(_depths(v, view).mean()))
         small, rising = view.sized(stops.shape[1], stops.shape[0]), np.array(edges[::-1])
@@ -139,9 +188,17 @@ class Renderer:
             if here.any():
                 paint(rows[here], depth, linear, alpha)
             for book, quads in books:
-                between = quads[(quads[:, 6] <= far) & (quads[:, 6] > near)]
+                between = quads[(quads[:, DEPTH] <= far) & (quads[:, DEPTH] > near)]
                 if len(between):
-                    draw_quads(between, book.levels, (book.columns, *book.cell, book.padding), depth, SOFT_EDGE, True, linear)
+                    draw_quads(
+                        between,
+                        book.levels,
+                        (book.columns, *book.cell, book.padding),
+                        depth,
+                        SOFT_EDGE,
+                        True,
+                        linear,
+                    )
             for volume, gas in zip(order, sliced):
                 held = _depths(volume, view)
                 if held.max() > near and held.min() < far:
@@ -152,13 +209,17 @@ def _stops(backdrop: Backdrop, view: View, step: int, coarse: int) -> np.ndarray
     """Where rays through gas stop, at the size at which gas is drawn."""
     h, w = -(-view.height // coarse), -(-view.width // coarse)
     stops = backdrop.depth[step // 2 :: step, step // 2 :: step]
-    return np.ascontiguousarray(np.pad(stops, ((0, h - stops.shape[0]), (0, w - stops.shape[1])), mode="edge"))
+    return np.ascontiguousarray(
+        np.pad(stops, ((0, h - stops.shape[0]), (0, w - stops.shape[1])), mode="edge")
+    )
 
 
 def _depths(volume: LitVolume, view: View) -> np.ndarray:
     """Depths of the corners of a gas's occupied box, (8,)."""
     low, high = (volume.origin + b * volume.voxel for b in (volume.low, volume.high))
-    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+    corners = np.array(
+        [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
+    )
     return (corners - view.eye) @ view.forward
 
 
@@ -172,9 +233,17 @@ def _edges(depths: np.ndarray, volumes: list[LitVolume], view: View, count: int)
     if not len(inside):
         return [1e9, high, max(low, 0.0), 0.0] if low > 0 else [1e9, high, 0.0]
     cuts = np.unique(np.quantile(inside, np.linspace(0, 1, count + 1)))
-    return [1e9, high, *[c for c in cuts[::-1].tolist() if low + 1e-3 < c < high - 1e-3], *([low] if low > 0 else []), 0.0]
+    return [
+        1e9,
+        high,
+        *[c for c in cuts[::-1].tolist() if low + 1e-3 < c < high - 1e-3],
+        *([low] if low > 0 else []),
+        0.0,
+    ]
 
 
-def picture(frame: Frame | None, look: Look, light: Light, camera: Camera, mesh: Mesh, width: int, height: int) -> Picture:
+def picture(
+    frame: Frame | None, look: Look, light: Light, camera: Camera, mesh: Mesh, width: int, height: int
+) -> Picture:
     """One refined picture, for callers that draw once."""
     return Renderer().draw(frame, look, light, view_of(camera, width, height), mesh)

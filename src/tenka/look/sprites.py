@@ -1,4 +1,5 @@
-"""Drawing quads as a game would: back to front, from mip-mapped atlases, with soft edges; and counting them."""
+"""Drawing quads as a game would: back to front, from mip-mapped atlases, with soft edges; and counting
+them."""
 
 from __future__ import annotations
 
@@ -12,6 +13,12 @@ ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 HALF = np.float32(0.5)
 BANDS = 16
+X, Y, COS, SIN, HALF_WIDE, HALF_TALL, DEPTH, FRAME, NEXT, BLEND, OPACITY, PER_PX, TEXELS = range(13)
+QUAD_FIELDS = 13
+"""Columns of a table of quads: centre in px; unit axis along the width (px space, y down); half width and
+half
+height in px; depth in m; frame, next frame and the share of the next one; opacity; m per px; texels per
+px."""
 
 
 @dataclass(frozen=True)
@@ -34,11 +41,44 @@ class Book:
     size: tuple[float, float]
 
 
+def quad_table(
+    at: np.ndarray,
+    half: np.ndarray,
+    turn: np.ndarray,
+    place: np.ndarray,
+    frames: int,
+    opacity: np.ndarray,
+    per_px: np.ndarray,
+    texels: np.ndarray,
+) -> np.ndarray:
+    """Quads as the kernels take them, the far ones first.
+
+    Parameters
+    ----------
+    at : (n, 3) centres, px and depth in m
+    half : (n, 2) half sizes, px; turn : (n,) axis along the width as cosine and sine, (n, 2)
+    place : (n,) how far through the frames each is, 0 to frames - 1
+    texels : (n,) texels of a frame for each px
+
+    Returns
+    -------
+    (n, QUAD_FIELDS) float32
+    """
+    out = np.empty((len(at), QUAD_FIELDS), np.float32)
+    frame = np.minimum(np.floor(place), frames - 1)
+    out[:, X], out[:, Y], out[:, DEPTH] = at[:, 0], at[:, 1], at[:, 2]
+    out[:, COS], out[:, SIN] = turn[:, 0], turn[:, 1]
+    out[:, HALF_WIDE], out[:, HALF_TALL] = half[:, 0], half[:, 1]
+    out[:, FRAME], out[:, NEXT], out[:, BLEND] = frame, np.minimum(frame + 1, frames - 1), place - frame
+    out[:, OPACITY], out[:, PER_PX], out[:, TEXELS] = opacity, per_px, texels
+    return out[np.argsort(-out[:, DEPTH], kind="stable")]
+
+
 @kernel
 def _place(q, x, y):
     """Coordinates of a pixel centre in a quad, each in [-1, 1] inside (second one up)."""
-    dx, dy = np.float32(x) + HALF - q[0], np.float32(y) + HALF - q[1]
-    return (dx * q[2] + dy * q[3]) / q[4], (dx * q[3] - dy * q[2]) / q[5]
+    dx, dy = np.float32(x) + HALF - q[X], np.float32(y) + HALF - q[Y]
+    return (dx * q[COS] + dy * q[SIN]) / q[HALF_WIDE], (dx * q[SIN] - dy * q[COS]) / q[HALF_TALL]
 
 
 @kernel
@@ -51,10 +91,10 @@ def _holds(q, x, y):
 @kernel
 def _extent(q, width, top, bottom):
     """Pixel rows and columns that a quad can touch, within a band."""
-    rx = abs(q[2]) * q[4] + abs(q[3]) * q[5]
-    ry = abs(q[3]) * q[4] + abs(q[2]) * q[5]
-    left, right = max(np.int64(np.floor(q[0] - rx)), 0), min(np.int64(np.ceil(q[0] + rx)), width)
-    first, last = max(np.int64(np.floor(q[1] - ry)), top), min(np.int64(np.ceil(q[1] + ry)), bottom)
+    rx = abs(q[COS]) * q[HALF_WIDE] + abs(q[SIN]) * q[HALF_TALL]
+    ry = abs(q[SIN]) * q[HALF_WIDE] + abs(q[COS]) * q[HALF_TALL]
+    left, right = max(np.int64(np.floor(q[X] - rx)), 0), min(np.int64(np.ceil(q[X] + rx)), width)
+    first, last = max(np.int64(np.floor(q[Y] - ry)), top), min(np.int64(np.ceil(q[Y] + ry)), bottom)
     return left, right, first, last
 
 
@@ -76,7 +116,8 @@ def count_layers(quads, layers):
 
 @kernel(parallel=True)
 def count_covered(quads, width, height):
-    """Pixels times layers, and pixels with any layer, of each row of a picture: (height, 2), without the picture."""
+    """Pixels times layers, and pixels with any layer, of each row of a picture: (height, 2), without the
+    picture."""
     out = np.zeros((height, 2), np.int64)
     for p_ in prange(height):
         y = np.int64(p_)
@@ -102,7 +143,8 @@ def count_covered(quads, width, height):
 
 @kernel
 def _texel(levels, offsets, widths, level, x, y, touched, blocks, out, weight):
-    """Bilinear read at texel coordinates of one mip level, added to `out`; marks the 4 x 4 blocks it reads."""
+    """Bilinear read at texel coordinates of one mip level, added to `out`; marks the 4 x 4 blocks it
+    reads."""
     w = widths[level]
     fx, fy = x - HALF, y - HALF
     a, b = np.int64(np.floor(fx)), np.int64(np.floor(fy))
@@ -133,7 +175,7 @@ def _draw(quads, levels, offsets, widths, blocks, grid, depth, soft, blend, imag
             q = quads[n]
             left, right, first, last = _extent(q, width, top, bottom)
             level = 0
-            density = q[12]
+            density = q[TEXELS]
             while density > np.float32(1.5) and level < count - 1:
                 density *= HALF
                 level += 1
@@ -143,29 +185,51 @@ def _draw(quads, levels, offsets, widths, blocks, grid, depth, soft, blend, imag
                     u, v = _place(q, x, y)
                     if abs(u) > ONE or abs(v) > ONE:
                         continue
-                    fade = q[10]
-                    gap = depth[y, x] - q[6]
+                    fade = q[OPACITY]
+                    gap = depth[y, x] - q[DEPTH]
                     if gap <= ZERO:
                         continue
                     if soft > ZERO:
                         fade *= min(gap / soft, ONE)
                     sample[:] = ZERO
                     for step in range(2 if blend else 1):
-                        frame = np.int64(q[8]) if step else np.int64(q[7])
-                        weight = q[9] if step else (ONE - q[9] if blend else ONE)
+                        frame = np.int64(q[NEXT]) if step else np.int64(q[FRAME])
+                        weight = q[BLEND] if step else (ONE - q[BLEND] if blend else ONE)
                         if weight <= ZERO:
                             continue
                         column, row = frame % grid[0], frame // grid[0]
-                        tx = np.float32(column * grid[1] + grid[3]) + (u + ONE) * HALF * np.float32(grid[1] - 2 * grid[3])
-                        ty = np.float32(row * grid[2] + grid[3]) + (ONE - v) * HALF * np.float32(grid[2] - 2 * grid[3])
-                        _texel(levels, offsets, widths, level, tx * scale, ty * scale, touched, blocks, sample, weight)
+                        tx = np.float32(column * grid[1] + grid[3]) + (u + ONE) * HALF * np.float32(
+                            grid[1] - 2 * grid[3]
+                        )
+                        ty = np.float32(row * grid[2] + grid[3]) + (ONE - v) * HALF * np.float32(
+                            grid[2] - 2 * grid[3]
+                        )
+                        _texel(
+                            levels,
+                            offsets,
+                            widths,
+                            level,
+                            tx * scale,
+                            ty * scale,
+                            touched,
+                            blocks,
+                            sample,
+                            weight,
+                        )
                     kept = ONE - sample[3] * fade
                     for c in range(3):
                         image[y, x, c] = image[y, x, c] * kept + sample[c] * fade
 
 
-def draw_quads(quads: np.ndarray, levels: tuple[np.ndarray, ...], grid: tuple[int, int, int, int], depth: np.ndarray, soft: float, blend: bool,
-               image: np.ndarray) -> list[int]:  # fmt: skip
+def draw_quads(
+    quads: np.ndarray,
+    levels: tuple[np.ndarray, ...],
+    grid: tuple[int, int, int, int],
+    depth: np.ndarray,
+    soft: float,
+    blend: bool,
+    image: np.ndarray,
+) -> list[int]:
     """Draw quads over `image` (h, w, 3), linear, in place.
 
     Parameters
@@ -185,5 +249,17 @@ def draw_quads(quads: np.ndarray, levels: tuple[np.ndarray, ...], grid: tuple[in
     sizes = [((level.shape[0] + 3) // 4) * ((level.shape[1] + 3) // 4) for level in levels]
     blocks = np.cumsum([0, *sizes]).astype(np.int64)
     touched = np.zeros(int(blocks[-1]), np.uint8)
-    _draw(quads, flat, offsets, widths, blocks, np.array(grid, np.int64), depth, np.float32(soft), blend, image, touched)
+    _draw(
+        quads,
+        flat,
+        offsets,
+        widths,
+        blocks,
+        np.array(grid, np.int64),
+        depth,
+        np.float32(soft),
+        blend,
+        image,
+        touched,
+    )
     return [int(touched[a:b].sum()) for a, b in zip(blocks, blocks[1:])]

@@ -6,7 +6,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from tenka.base.errors import TenkaError
-from tenka.effect.model import Effect, PointLayer
+from tenka.effect.model import Effect
 from tenka.look.sprites import Book
 from tenka.package.atlas import load_atlas
 from tenka.package.manifest import read
@@ -17,7 +17,14 @@ def _book(folder: Path, stamp: int) -> Book:
     element = read(folder).elements[0]
     atlas = load_atlas(folder, element)
     x, y = element.size
-    return Book(atlas.levels, element.columns, (element.cell[0], element.cell[1]), element.padding, element.frames, (x, y))
+    return Book(
+        atlas.levels,
+        element.columns,
+        (element.cell[0], element.cell[1]),
+        element.padding,
+        element.frames,
+        (x, y),
+    )
 
 
 def book_of(folder: Path) -> Book:
@@ -33,11 +40,13 @@ def book_of(folder: Path) -> Book:
 
 
 def books_of(effect: Effect, folder: Path | None) -> tuple[dict[str, Book], list[str]]:
-    """The flipbooks that layers of particles play, by layer; and what is wrong with those that cannot be read."""
+    """The flipbooks that layers of particles play, by layer; and what is wrong with those that cannot be
+    read."""
     found, faults = {}, []
     for layer in effect.layers:
-        if isinstance(layer, PointLayer) and layer.look.form == "flipbook" and layer.look.flipbook:
-            where = Path(layer.look.flipbook)
+        named = layer.plays
+        if named:
+            where = Path(named)
             try:
                 found[layer.id] = book_of(where if where.is_absolute() else (folder or Path.cwd()) / where)
             except TenkaError as error:

@@ -1,119 +1,75 @@
-"""The flipbook route: frames drawn from a side, laid out in an atlas, written with manifest and set."""
+"""The flipbook route: every seen layer drawn from a side, laid out in an atlas, written with manifest and
+set."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PIL import Image
 
 from tenka.base.errors import BadInput, TooLarge
-from tenka.base.files import swap_folder
+from tenka.base.files import replaceable, swap_folder
 from tenka.base.jobs import Progress
 from tenka.base.srgb import to_srgb
-from tenka.cache.store import Frame, FrameStore
+from tenka.cache.store import FrameStore
 from tenka.effect.document import with_levers
-from tenka.effect.model import REGIONS, Effect, GasLayer
-from tenka.gas.grid import Grid, free_bytes
+from tenka.effect.model import Effect, Layer
+from tenka.gas.grid import free_bytes
+from tenka.look.alone import HEAT, drawn_alone
 from tenka.look.colour import glow_table
-from tenka.look.march import light_volume, march
+from tenka.look.shot import shot_of
+from tenka.look.sprites import Book
+from tenka.pack.books import books_of
+from tenka.pack.layout import (
+    Layout,
+    atlas_bytes,
+    box_of,
+    content_view,
+    describe,
+    layout,
+    packable,
+    second_of,
+    span_of,
+)
 from tenka.package import manifest as form
-from tenka.run.driver import Plan, simulate, stored_frames
-from tenka.scene.cameras import View, side_view
+from tenka.run.driver import figures_of, frame_between, past_of, simulate
+from tenka.run.plans import Plan, plans_of
 from tenka.scene.glb import to_bytes
-from tenka.scene.poses import pose_at
+from tenka.scene.meshes import Mesh, joined
 from tenka.scene.props import prop_mesh
 
 BLACK_BODY_STEPS = 33
+MEMORY_SHARE = 0.5
+NOTHING = joined([])
 
 
-@dataclass(frozen=True)
-class Layout:
-    """Where each frame goes, and which frames."""
-
-    cell: tuple[int, int]  # px, with padding
-    content: tuple[int, int]  # px
-    frames: tuple[int, ...]  # effect frames, in the order of the cells
-    size: tuple[float, float]  # m
-    pivot: tuple[float, float]
-    attach: tuple[float, float, float]
-
-
-def content_view(layer: GasLayer, width: int, height: int) -> View:
-    """The side from which frames are drawn: orthographic, holding the whole domain."""
-    grid = Grid.of(layer.domain)
-    low = np.asarray(grid.origin)
-    return side_view(low, low + np.asarray(grid.size), layer.flipbook.heading, width, height)
-
-
-def _gas(effect: Effect, id: str | None) -> GasLayer:
-    """The gas layer whose flipbook is written."""
-    try:
-        return effect.gas(id)
-    except KeyError:
-        raise BadInput(
-            f"'{id}' is no gas, which alone is packed as a flipbook" if id else "has no gas to pack", "a gas layer", place="pack"
-        ) from None
-
-
-def layout(effect: Effect, layer: GasLayer) -> Layout:
-    """Lay out a layer's flipbook.
-
-    The pivot is the middle of the sources' feet, so that a sprite stands where the gas is born.
-
-    Raises
-    ------
-    BadInput
-        When a frame would have no pixel left.
-    """
-    book = layer.flipbook
-    cell = (book.width // book.columns, book.height // book.rows)
-    content = (cell[0] - 2 * book.padding, cell[1] - 2 * book.padding)
-    if min(content) < 4:
-        raise BadInput(f"{book.columns} x {book.rows} frames leave {content[0]} x {content[1]} px for each", "at least 4 x 4",
-                       place=f"layer {layer.name}, atlas")  # fmt: skip
-    last = min(round(book.last * effect.rate), effect.frames - 1)
-    first = min(round(book.first * effect.rate), last)
-    count = min(book.columns * book.rows, last - first + 1)
-    frames = tuple(round(float(f)) for f in np.linspace(first, last, count))
-    view = content_view(layer, *content)
-    grid = Grid.of(layer.domain)
-    feet = [pose_at(s, effect.props, 0.0).origin - np.array([0, 0, s.size[2] / 2]) for s in layer.sources if s.shape in REGIONS]
-    base = np.mean(feet, axis=0) if feet else np.asarray(grid.origin) + np.array([grid.size[0] / 2, grid.size[1] / 2, 0])
-    px, py, _ = view.project(base[None])[0]
-    size = (2 * view.half_width, 2 * view.half_height)
-    x, y, z = (float(v) for v in base)
-    return Layout(cell, content, frames, size, (float(px / content[0]), float(1 - py / content[1])), (x, y, z))
-
-
-def describe(effect: Effect, layer: GasLayer) -> form.Flipbook:
-    """The flipbook as its manifest will state it, before anything is drawn."""
-    book, plan = layer.flipbook, layout(effect, layer)
-    second = None
-    if book.second != "none":
-        second = form.SecondAtlas(file=f"{layer.id}_{book.second}.png", holds=book.second, scale=1.0)
-    return form.Flipbook(
-        id=layer.id, name=layer.name, colour=form.ColourAtlas(file=f"{layer.id}_colour.png", alpha=book.alpha_form), second=second,
-        width=book.width, height=book.height, columns=book.columns, rows=book.rows, padding=book.padding, frames=len(plan.frames),
-        times=tuple(round(f / effect.rate, 6) for f in plan.frames), size=plan.size, pivot=plan.pivot, attach=plan.attach,
-        heading=book.heading, player=book.player,
-    )  # fmt: skip
-
-
-def draw_cell(frame: Frame, effect: Effect, layer: GasLayer, width: int, height: int) -> np.ndarray:
-    """One frame as `march` gives it, (height, width, 8), with twice the samples each way averaged for clean edges."""
-    volume = light_volume(frame, layer.look, effect.light)
-    view = content_view(layer, width * 2, height * 2)
-    raw = march(volume, view)
+def draw_cell(
+    effect: Effect,
+    layer: Layer,
+    frame: Any,
+    plan: Layout,
+    size: tuple[int, int],
+    folder: Path | None = None,
+    past: Any = (),
+    books: dict[str, Book] | None = None,
+) -> np.ndarray:
+    """One layer at one moment as `drawn_alone` gives it, (height, width, 8), with twice the samples each way
+    averaged for clean edges."""
+    width, height = size
+    alone = effect.model_copy(update={"layers": tuple(x for x in effect.layers if x.id == layer.id)})
+    shot = shot_of(alone, {layer.id: frame}, folder, frame.time, NOTHING, {layer.id: past}, books)
+    raw = drawn_alone(shot, effect.light, content_view(plan, layer.flipbook.heading, width * 2, height * 2))
     return raw.reshape(height, 2, width, 2, raw.shape[2]).mean(axis=(1, 3))
 
 
-def encode(raw: np.ndarray, alpha_form: str, exposure: float) -> np.ndarray:
-    """Linear premultiplied (h, w, 4+) to 8-bit RGBA: sRGB-encoded colour, premultiplied or straight."""
+def encode(raw: np.ndarray, alpha_form: str, exposure: float, glow: bool = False) -> np.ndarray:
+    """Linear premultiplied (h, w, 8) to 8-bit RGBA: sRGB-encoded colour, premultiplied or straight; with
+    `glow` the light given off is added, as far as 8 bits hold it."""
     alpha = np.clip(raw[..., 3:4], 0.0, 1.0)
-    colour = raw[..., :3] * 2.0**exposure
+    colour = (raw[..., :3] + raw[..., 4:7] if glow else raw[..., :3]) * 2.0**exposure
     if alpha_form == "straight":
         colour = np.where(alpha > 1 / 512, colour / np.maximum(alpha, 1 / 512), 0.0)
     return (np.concatenate([to_srgb(colour), alpha], axis=2) * 255.0 + 0.5).astype(np.uint8)
@@ -131,18 +87,104 @@ class _Second:
         if self.holds == "emission":
             self.data[y : y + h, x : x + w] = raw[..., 4:7]
         else:
-            self.data[y : y + h, x : x + w] = np.where(raw[..., 3] > 1 / 255, raw[..., 7] / np.maximum(raw[..., 3], 1e-3), 0.0)
+            heat = np.where(raw[..., 3] > 1 / 255, raw[..., HEAT] / np.maximum(raw[..., 3], 1e-3), 0.0)
+            self.data[y : y + h, x : x + w] = heat
 
-    def finish(self, exposure: float, glow: float) -> tuple[np.ndarray, float, tuple[tuple[float, float, float], ...]]:
+    def finish(
+        self, exposure: float, glow: float
+    ) -> tuple[np.ndarray, float, tuple[tuple[float, float, float], ...]]:
         scale = max(1e-3, float(self.data.max()))
         if self.holds == "emission":
             gain = 2.0**exposure
             return (to_srgb(self.data / scale) * 255 + 0.5).astype(np.uint8), scale * gain, ()
         table = glow_table()
         at = np.linspace(0.0, scale, BLACK_BODY_STEPS) / (4400.0 - 288.15) * (len(table) - 1)
-        rgb = np.stack([np.interp(at, np.arange(len(table)), table[:, c]) for c in range(3)], axis=1) * glow * 2.0**exposure
+        rgb = np.stack([np.interp(at, np.arange(len(table)), table[:, c]) for c in range(3)], axis=1)
+        rgb = rgb * glow * 2.0**exposure
         lookup = tuple((round(float(r), 7), round(float(g), 7), round(float(b), 7)) for r, g, b in rgb)
         return (np.clip(self.data / scale, 0, 1) * 255 + 0.5).astype(np.uint8), scale, lookup
+
+
+def _asked(effect: Effect, only: str | None) -> list[Layer]:
+    """The layers that are packed: one, or all that are seen."""
+    layers = packable(effect)
+    if only is None:
+        if not layers:
+            raise BadInput(
+                "has nothing that is seen and can be packed", "a layer that is heard and shown", place="pack"
+            )
+        return layers
+    found = [layer for layer in layers if layer.id == only]
+    if not found:
+        names = ", ".join(layer.id for layer in layers) or "none"
+        raise BadInput(
+            f"'{only}' is no layer that is seen and can be packed", f"one of: {names}", place="pack"
+        )
+    return found
+
+
+class _Writer:
+    """One element after another into a package's folder."""
+
+    def __init__(self, effect: Effect, folder: Path | None, store: FrameStore, progress: Progress) -> None:
+        self.effect, self.folder, self.store, self.progress = effect, folder, store, progress
+        self.books, _ = books_of(effect, folder)
+        self.low, self.high = np.full(3, np.inf), np.full(3, -np.inf)
+
+    def element(
+        self, run: Plan, layer: Layer, target: Path, drawn: Callable[[str, int, np.ndarray], None] | None
+    ) -> form.Flipbook:
+        """Draw a layer's frames and write its atlases."""
+        effect, book, progress = self.effect, layer.flipbook, self.progress
+        box = box_of(effect, layer, figures_of(run, self.store))
+        if box is None:
+            raise BadInput(f"{layer.name} has no frame that could be packed", "a longer effect", place="pack")
+        plan, element, holds = layout(effect, layer, box), describe(effect, layer, box), second_of(layer)
+        colour = np.zeros((book.height, book.width, 4), np.uint8)
+        second = _Second(holds, book.height, book.width) if holds != "none" else None
+        progress.begin(len(plan.times), f"Drawing frames of {layer.name}")
+        for index, t in enumerate(plan.times):
+            frame = frame_between(run, self.store, t, progress)
+            past = past_of(run, self.store, int(t * effect.rate + 1e-6))
+            raw = draw_cell(effect, layer, frame, plan, plan.content, self.folder, past, self.books)
+            rgba = encode(raw, book.alpha_form, effect.light.exposure, holds == "none")
+            row, column = divmod(index, book.columns)
+            y, x = row * plan.cell[1] + book.padding, column * plan.cell[0] + book.padding
+            colour[y : y + plan.content[1], x : x + plan.content[0]] = rgba
+            if second is not None:
+                second.put(raw, y, x)
+            if drawn is not None:
+                drawn(layer.id, index, rgba)
+            progress.step()
+        self.low, self.high = np.minimum(self.low, box[0]), np.maximum(self.high, box[1])
+        Image.fromarray(colour, "RGBA").save(target / element.colour.file, compress_level=4)
+        progress.check()
+        if second is None or element.second is None:
+            return element
+        glow = getattr(layer.look, "glow", 1.0)
+        data, scale, lookup = second.finish(effect.light.exposure, glow)
+        Image.fromarray(data).save(target / element.second.file, compress_level=4)
+        held = element.second.model_copy(update={"scale": scale, "black_body": lookup})
+        return element.model_copy(update={"second": held})
+
+    def set_file(self, target: Path) -> form.Set:
+        """Write the props and the camera."""
+        effect, light = self.effect, self.effect.light
+        meshes: dict[str, Mesh] = {
+            p.id: prop_mesh(p, effect.props, self.folder) for p in effect.props if not p.hidden
+        }
+        credits = tuple(dict.fromkeys(p.credit for p in effect.props if p.credit and p.id in meshes))
+        (target / "set.glb").write_bytes(to_bytes(meshes, effect.camera, "; ".join(credits)))
+        return form.Set(
+            file="set.glb",
+            sun_heading=light.heading,
+            sun_height=light.height,
+            sun_strength=light.strength,
+            sun_kelvin=light.kelvin,
+            sky=light.sky,
+            exposure=light.exposure,
+            credits=credits,
+        )
 
 
 def pack(
@@ -153,15 +195,18 @@ def pack(
     progress: Progress | None = None,
     layer_id: str | None = None,
     tier: str | None = None,
-    drawn: Callable[[int, np.ndarray], None] | None = None,
+    drawn: Callable[[str, int, np.ndarray], None] | None = None,
 ) -> form.Manifest:
-    """Write a package: simulate what is missing, draw, lay out, and swap the folder in whole.
+    """Write a package of every layer that is seen: simulate what is missing, draw, lay out, and swap the
+    folder
+    in whole.
 
     Parameters
     ----------
     folder : of the effect, for its meshes
+    layer_id : pack this layer alone
     tier : use this tier's lever values as the player's own
-    drawn : hears of each finished cell (index, RGBA)
+    drawn : hears of each finished cell (layer, index, RGBA)
 
     Raises
     ------
@@ -170,61 +215,52 @@ def pack(
     progress = progress or Progress()
     if tier is not None:
         effect = with_levers(effect, tier)
-    layer = _gas(effect, layer_id)
-    plan = layout(effect, layer)
-    book = layer.flipbook
-    need = book.width * book.height * 4 * (1 + (4 if book.second != "none" else 0))
-    if need > 0.5 * free_bytes():
-        raise TooLarge(f"An atlas of {book.width} x {book.height} px would take about {need / 1e9:.1f} GB of memory; choose a smaller one.")
-    run = Plan.of(effect, layer.id, folder)
-    simulate(run, store, progress, (plan.frames[0], plan.frames[-1]))
-    element = describe(effect, layer)
+    layers = _asked(effect, layer_id)
+    replaceable(out, form.is_ours)  # before any work is done for it
+    need = max(atlas_bytes(layer) for layer in layers)
+    if need > MEMORY_SHARE * free_bytes():
+        raise TooLarge(f"An atlas would take about {need / 1e9:.1f} GB of memory; choose a smaller one.")
+    plans = plans_of(effect, folder)
+    for layer in layers:
+        first, last = (int(t * effect.rate + end) for t, end in zip(span_of(effect, layer), (1e-6, 1 - 1e-6)))
+        simulate(plans[layer.id], store, progress, (first, min(last, effect.frames - 1)))
+    writer = _Writer(effect, folder, store, progress)
 
     def fill(target: Path) -> None:
-        colour = np.zeros((book.height, book.width, 4), np.uint8)
-        second = _Second(book.second, book.height, book.width) if book.second != "none" else None
-        progress.begin(len(plan.frames), "Drawing frames")
-        low, high = np.full(3, np.inf), np.full(3, -np.inf)
-        for index, (_, frame) in enumerate(stored_frames(run, store, progress, list(plan.frames))):
-            raw = draw_cell(frame, effect, layer, *plan.content)
-            rgba = encode(raw, book.alpha_form, effect.light.exposure)
-            row, column = divmod(index, book.columns)
-            y, x = row * plan.cell[1] + book.padding, column * plan.cell[0] + book.padding
-            colour[y : y + plan.content[1], x : x + plan.content[0]] = rgba
-            if second is not None:
-                second.put(raw, y, x)
-            low, high = np.minimum(low, frame.origin), np.maximum(high, frame.high)
-            if drawn is not None:
-                drawn(index, rgba)
-            progress.step()
-        progress.begin(3, "Writing the atlas")
-        Image.fromarray(colour, "RGBA").save(target / element.colour.file, compress_level=4)
+        elements = tuple(writer.element(plans[layer.id], layer, target, drawn) for layer in layers)
+        progress.begin(2, "Writing the set")
+        stands = writer.set_file(target)
         progress.step()
-        final = element
-        if second is not None and element.second is not None:
-            data, scale, lookup = second.finish(effect.light.exposure, layer.look.glow)
-            Image.fromarray(data).save(target / element.second.file, compress_level=4)
-            final = element.model_copy(update={"second": element.second.model_copy(update={"scale": scale, "black_body": lookup})})
-        progress.step()
-        meshes = {p.id: prop_mesh(p, effect.props, folder) for p in effect.props if not p.hidden}
-        credits = tuple(dict.fromkeys(p.credit for p in effect.props if p.credit and p.id in meshes))
-        (target / "set.glb").write_bytes(to_bytes(meshes, effect.camera, "; ".join(credits)))
-        light = effect.light
-        path = f"layers.{layer.id}.flipbook.player."
-        whole = form.Manifest(
-            effect=effect.name, frame_rate=effect.rate, bounds_low=_vec(low), bounds_high=_vec(high),
-            levers=tuple(lever.model_copy(update={"path": f"{layer.id}.player.{lever.path[len(path):]}"})
-                         for lever in effect.levers if lever.path.startswith(path)),
-            tiers=tuple(form.TierEntry(id=t.id, name=t.name, device=t.device, levers=t.levers) for t in effect.tiers),
-            set=form.Set(file="set.glb", sun_heading=light.heading, sun_height=light.height, sun_strength=light.strength,
-                         sun_kelvin=light.kelvin, sky=light.sky, exposure=light.exposure, credits=credits),
-            elements=(final,),
-        )  # fmt: skip
-        (target / form.MANIFEST).write_bytes(whole.dumps())
+        (target / form.MANIFEST).write_bytes(_manifest(effect, writer, elements, stands).dumps())
         progress.step()
 
-    swap_folder(out, fill)
+    swap_folder(out, fill, form.is_ours)
     return form.read(out)
+
+
+def _manifest(
+    effect: Effect, writer: _Writer, elements: tuple[form.Flipbook, ...], stands: form.Set
+) -> form.Manifest:
+    levers = []
+    for element in elements:
+        path = f"layers.{element.id}.flipbook.player."
+        levers += [
+            lever.model_copy(update={"path": f"{element.id}.player.{lever.path[len(path) :]}"})
+            for lever in effect.levers
+            if lever.path.startswith(path)
+        ]
+    return form.Manifest(
+        effect=effect.name,
+        frame_rate=effect.rate,
+        bounds_low=_vec(writer.low),
+        bounds_high=_vec(writer.high),
+        levers=tuple(levers),
+        tiers=tuple(
+            form.TierEntry(id=t.id, name=t.name, device=t.device, levers=t.levers) for t in effect.tiers
+        ),
+        set=stands,
+        elements=elements,
+    )
 
 
 def _vec(v: np.ndarray) -> tuple[float, float, float]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -9,10 +10,14 @@ import numpy as np
 from PIL import Image
 
 from tenka.base.errors import BadInput
+from tenka.base.files import read_file
 from tenka.package.manifest import Flipbook
 
+MOST_BYTES = 1024**3
 _DECODE = (np.arange(256) / 255.0).astype(np.float32)
-_DECODE_SRGB = np.where(_DECODE <= 0.04045, _DECODE / 12.92, ((_DECODE + 0.055) / 1.055) ** 2.4).astype(np.float32)
+_DECODE_SRGB = np.where(_DECODE <= 0.04045, _DECODE / 12.92, ((_DECODE + 0.055) / 1.055) ** 2.4).astype(
+    np.float32
+)
 
 
 @dataclass(frozen=True)
@@ -25,11 +30,15 @@ class Atlas:
 def read_image(file: Path, element: Flipbook, mode: str) -> np.ndarray:
     """An atlas image, checked against what the manifest says of it."""
     try:
-        with Image.open(file) as image:
+        with Image.open(io.BytesIO(read_file(file, "an atlas", MOST_BYTES)), formats=("PNG",)) as image:
             if image.size != (element.width, element.height):
-                raise BadInput(f"is {image.size[0]} x {image.size[1]} px", f"{element.width} x {element.height} as the manifest says", file)
+                raise BadInput(
+                    f"is {image.size[0]} x {image.size[1]} px",
+                    f"{element.width} x {element.height} as the manifest says",
+                    file,
+                )
             return np.asarray(image.convert(mode))
-    except (OSError, Image.DecompressionBombError):
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise BadInput("broken off or not an image", "the PNG that the manifest names", file) from None
 
 
@@ -42,7 +51,9 @@ def load_atlas(folder: Path, element: Flipbook) -> Atlas:
     if element.colour.alpha == "straight":
         level[..., :3] *= level[..., 3:]
     if element.second is not None and element.second.holds == "emission":
-        level[..., :3] += _DECODE_SRGB[read_image(folder / element.second.file, element, "RGB")] * element.second.scale
+        level[..., :3] += (
+            _DECODE_SRGB[read_image(folder / element.second.file, element, "RGB")] * element.second.scale
+        )
     elif element.second is not None and element.second.black_body:
         heat = read_image(folder / element.second.file, element, "L")
         table = np.array(element.second.black_body, np.float32)
@@ -51,7 +62,12 @@ def load_atlas(folder: Path, element: Flipbook) -> Atlas:
             level[..., c] += np.interp(at, np.arange(len(table)), table[:, c]) * level[..., 3]
     levels: list[np.ndarray] = [level]
     # no level may average one cell into the next: stop while the padding is still a texel wide
-    while min(element.cell) >> len(levels) >= 4 and not level.shape[0] % 2 and not level.shape[1] % 2 and len(levels) < 8:
+    while (
+        min(element.cell) >> len(levels) >= 4
+        and not level.shape[0] % 2
+        and not level.shape[1] % 2
+        and len(levels) < 8
+    ):
         high, wide = level.shape[0] // 2, level.shape[1] // 2
         level = level.reshape(high, 2, wide, 2, 4).mean(axis=(1, 3))
         levels.append(np.ascontiguousarray(level))

@@ -1,21 +1,40 @@
-"""The manifest of a package. Its JSON schema is published in docs/package-schema.json and made from these models."""
+"""The manifest of a package. Its JSON schema is published in docs/package-schema.json and made from these
+models."""
 
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from tenka.base.errors import BadInput
-from tenka.effect.document import explain
+from tenka.base.tree import checked, versioned
+from tenka.base.tree import read as tree_of
+from tenka.effect.catalogue import params
 from tenka.effect.model import Lever, Player
-from tenka.effect.storage import read_file
 
 FORMAT_VERSION: Literal[1] = 1
 MANIFEST = "manifest.json"
-Vec3 = tuple[float, float, float]
+Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
+Size = Annotated[float, Field(gt=0, le=1e6)]
+Vec3 = tuple[Metres, Metres, Metres]
+Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+Text = Annotated[str, Field(max_length=500)]
+
+
+def _inside(name: str) -> str:
+    if not 0 < len(name) <= 200 or name in (".", "..") or any(c in "/\\" or ord(c) < 32 for c in name):
+        raise ValueError(f"names '{name[:60]}', which is not in the package")
+    return name
+
+
+Name = Annotated[str, AfterValidator(_inside)]
+"""Name of a file that lies in the package's folder itself."""
+NOTES = ("READ-ME.txt",)
+"""Files of a package that its manifest does not name."""
 
 
 class Part(BaseModel):
@@ -37,39 +56,41 @@ class ColourAtlas(Part):
     Colour is linear light encoded as sRGB; with `premultiplied` alpha it was weighted in linear light first.
     """
 
-    file: str
+    file: Name
     alpha: Literal["premultiplied", "straight"]
     encoding: Literal["srgb"] = "srgb"
 
 
 class SecondAtlas(Part):
-    """Light given off (RGB, sRGB-encoded, times `scale`), or temperature above the air (grey, times `scale` K)."""
+    """Light given off (RGB, sRGB-encoded, times `scale`), or temperature above the air (grey, times `scale`
+    K)."""
 
-    file: str
+    file: Name
     holds: Literal["emission", "temperature"]
-    scale: float = Field(gt=0)
-    black_body: tuple[Vec3, ...] = ()  # linear sRGB at even steps from 0 to `scale` K above the air
+    scale: float = Field(gt=0, le=1e6)
+    # linear sRGB at even steps from 0 to `scale` K above the air
+    black_body: tuple[Vec3, ...] = Field((), max_length=4096)
 
 
 class Flipbook(Part):
     """Frames in rows from the top left, each in a cell with `padding` empty pixels round it."""
 
     kind: Literal["flipbook"] = "flipbook"
-    id: str
-    name: str
+    id: Id
+    name: Text
     colour: ColourAtlas
     second: SecondAtlas | None
     width: int = Field(gt=0, le=16384)
     height: int = Field(gt=0, le=16384)
     columns: int = Field(gt=0, le=64)
     rows: int = Field(gt=0, le=64)
-    padding: int = Field(ge=0)
-    frames: int = Field(gt=0)
-    times: tuple[float, ...]
-    size: tuple[float, float]  # of a frame without its padding, m
-    pivot: tuple[float, float]  # in the frame, from its lower left corner, 0 to 1
+    padding: int = Field(ge=0, le=1024)
+    frames: int = Field(gt=0, le=4096)
+    times: tuple[Annotated[float, Field(ge=0, le=1e5)], ...]  # s, of each frame, rising
+    size: tuple[Size, Size]  # of a frame without its padding, m
+    pivot: tuple[Metres, Metres]  # in the frame, from its lower left corner, 0 to 1
     attach: Vec3  # where the pivot stands in the set, m
-    heading: float  # side it was drawn from, degrees
+    heading: float = Field(ge=-720, le=720)  # side it was drawn from, degrees
     clock: Literal["life"] = "life"
     loop: bool = False
     player: Player
@@ -77,7 +98,12 @@ class Flipbook(Part):
     @model_validator(mode="after")
     def _fits(self) -> Flipbook:
         if self.frames > self.columns * self.rows or self.frames != len(self.times):
-            raise ValueError(f"{self.frames} frames do not fit {self.columns} x {self.rows} cells and {len(self.times)} times")
+            raise ValueError(
+                f"{self.frames} frames do not fit {self.columns} x {self.rows} cells and "
+                f"{len(self.times)} times"
+            )
+        if any(b < a for a, b in zip(self.times, self.times[1:])):
+            raise ValueError("the frames' times must rise")
         if 2 * self.padding >= min(self.cell):
             raise ValueError("the padding leaves nothing of a cell")
         return self
@@ -89,23 +115,24 @@ class Flipbook(Part):
 
 
 class TierEntry(Part):
-    id: str
-    name: str
-    device: str
+    id: Id
+    name: Text
+    device: Text
     levers: dict[str, float]
 
 
 class Set(Part):
     """Props and camera, as GLB, so that the package can be judged in its place."""
 
-    file: str
-    sun_heading: float
-    sun_height: float
-    sun_strength: float
-    sun_kelvin: float
-    sky: float
-    exposure: float
-    credits: tuple[str, ...] = ()  # who made the props' meshes, and under which terms
+    file: Name
+    sun_heading: float = Field(ge=-720, le=720)
+    sun_height: float = Field(ge=3, le=90)
+    sun_strength: float = Field(ge=0, le=100)
+    sun_kelvin: float = Field(ge=1000, le=20000)
+    sky: float = Field(ge=0, le=20)
+    exposure: float = Field(ge=-8, le=8)
+    # who made the props' meshes, and under which terms
+    credits: tuple[Text, ...] = Field((), max_length=1000)
 
 
 class Behaviour(Part):
@@ -119,16 +146,38 @@ class Behaviour(Part):
 
 class Manifest(Part):
     format_version: Literal[1] = FORMAT_VERSION
-    effect: str
+    effect: Text
     axes: Axes = Axes()
-    frame_rate: float = Field(gt=0)
+    frame_rate: float = Field(gt=0, le=1000)
     bounds_low: Vec3
     bounds_high: Vec3
     behaviour: Behaviour = Behaviour()
-    levers: tuple[Lever, ...]
-    tiers: tuple[TierEntry, ...]
+    levers: tuple[Lever, ...] = Field(max_length=1000)
+    tiers: tuple[TierEntry, ...] = Field(max_length=100)
     set: Set
-    elements: tuple[Flipbook, ...] = Field(min_length=1)
+    elements: tuple[Flipbook, ...] = Field(min_length=1, max_length=100)
+
+    @model_validator(mode="after")
+    def _levers_lead_somewhere(self) -> Manifest:
+        ids = [e.id for e in self.elements]
+        if len(set(ids)) != len(ids):
+            raise ValueError("two elements share an id")
+        for lever in self.levers:
+            element, _, name = lever.path.partition(".player.")
+            setting = params(Player).get(name)
+            if element not in ids or setting is None or setting.kind not in ("number", "whole"):
+                raise ValueError(
+                    f"the lever {lever.id} leads to '{lever.path[:60]}', which is no setting here"
+                )
+        return self
+
+    @property
+    def files(self) -> list[str]:
+        """Names of all files besides the manifest."""
+        names = [self.set.file]
+        for element in self.elements:
+            names += [element.colour.file, *([element.second.file] if element.second else [])]
+        return names
 
     def dumps(self) -> bytes:
         return (json.dumps(self.model_dump(mode="json"), indent=1, ensure_ascii=False) + "\n").encode()
@@ -136,7 +185,11 @@ class Manifest(Part):
 
 def schema() -> dict[str, Any]:
     """The published JSON schema (draft 2020-12)."""
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Tenka package manifest", **Manifest.model_json_schema()}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Tenka package manifest",
+        **Manifest.model_json_schema(),
+    }
 
 
 def read(folder: Path) -> Manifest:
@@ -151,22 +204,38 @@ def read(folder: Path) -> Manifest:
     file = folder / MANIFEST
     if not file.exists():
         raise BadInput("is not a package", f"a folder with {MANIFEST}", folder)
-    try:
-        tree = json.loads(read_file(file, "a manifest"))
-        version = tree.get("format_version") if isinstance(tree, dict) else None
-        if isinstance(version, int) and version > FORMAT_VERSION:
-            raise BadInput(f"made by a later Tenka (format version {version})", f"at most {FORMAT_VERSION}", file)
-        manifest = Manifest.model_validate(tree)
-    except (json.JSONDecodeError, UnicodeDecodeError):
-        raise BadInput("broken off or not JSON", "a manifest", file) from None
-    except ValidationError as error:
-        place = ".".join(str(p) for p in error.errors()[0]["loc"])
-        raise BadInput(explain(error), file=file, place=place) from None
-    names = [manifest.set.file]
-    for element in manifest.elements:
-        names += [element.colour.file, *([element.second.file] if element.second else [])]
-    for name in names:
-        path = folder / name
-        if Path(name).is_absolute() or ".." in Path(name).parts or not path.is_file():
+    tree = versioned(
+        tree_of(file, "a manifest"), "format_version", FORMAT_VERSION, "a package's manifest", file
+    )
+    manifest = checked(Manifest, tree, file)
+    inside = folder.resolve()
+    for name in manifest.files:
+        path = (folder / name).resolve()
+        if path.parent != inside or not path.is_file():
             raise BadInput(f"names '{name}', which is not in the package", file=file)
     return manifest
+
+
+def is_ours(folder: Path) -> bool:
+    """Whether a folder holds a package, of any version, and nothing else: then another may take its place."""
+    try:
+        tree = tree_of(Path(folder) / MANIFEST, "a manifest")
+        held = {p.relative_to(folder).as_posix() for p in Path(folder).rglob("*")}
+    except (BadInput, OSError):
+        return False
+    if not isinstance(tree, dict) or "format_version" not in tree or "elements" not in tree:
+        return False
+    return held <= {MANIFEST, *NOTES, *_named(tree)}
+
+
+def _named(tree: Any) -> Iterator[str]:
+    """Every file that a manifest names, wherever it stands in it."""
+    left = [tree]
+    while left:
+        node = left.pop()
+        if isinstance(node, dict):
+            if isinstance(node.get("file"), str):
+                yield node["file"]
+            left += node.values()
+        elif isinstance(node, list):
+            left += node

@@ -1,7 +1,8 @@
 """Births: how many, when, where, and with what. Nothing here depends on how time is cut into steps.
 
-A source's births are numbered, and each number has its own moment: the inverse of the rate's integral, one birth in each unit of it at a
-place that is hashed. All that differs from one to the next is hashed from the number.
+A source's births are numbered, and each number has its own moment: the inverse of the rate's integral, one
+birth in each unit of it at a place that is hashed. All that differs from one to the next is hashed from the
+number.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -29,8 +31,27 @@ from tenka.scene.surface import Part, part_faces
 SOURCE_SHIFT = 44  # bits of an id below the number of its source
 BURST_SHIFT = 40  # bits below the mark of a burst
 TRIES = 48
-PURPOSE = {name: n for n, name in enumerate(
-    ("moment", "place", "direction", "speed", "scatter", "life", "width", "far", "spin", "turn", "axis", "piece", "look", "copy"))}  # fmt: skip
+PURPOSE = {
+    name: n
+    for n, name in enumerate(
+        (
+            "moment",
+            "place",
+            "direction",
+            "speed",
+            "scatter",
+            "life",
+            "width",
+            "far",
+            "spin",
+            "turn",
+            "axis",
+            "piece",
+            "look",
+            "copy",
+        )
+    )
+}
 
 
 def chance(seed: int, id: np.ndarray, purpose: str, index: int = 0) -> np.ndarray:
@@ -97,34 +118,60 @@ class Schedule:
         step = self.times[1] - self.times[0]
         a, b, c = 0.5 * (self.level[i + 1] - self.level[i]) / step, self.level[i], target - self._sums[i]
         root = np.sqrt(np.maximum(b * b + 4 * a * c, 0.0))
-        return self.times[i] + np.minimum(np.where(b + root > 0, 2 * c / np.maximum(b + root, 1e-300), 0.0), step)
+        return self.times[i] + np.minimum(
+            np.where(b + root > 0, 2 * c / np.maximum(b + root, 1e-300), 0.0), step
+        )
 
-    def bursts(self) -> list[tuple[int, float]]:
-        """Number and time of each burst that falls into the run."""
+    def bursts(self, start: float | None = None, end: float | None = None) -> list[tuple[int, float]]:
+        """Number and time of each burst that lasts into the time from `start` to `end`, or into the run."""
         s = self.source
         if not s.burst:
             return []
-        first, last, at = float(self.times[0]), float(self.times[-1]), s.burst_at + s.delay
+        first = float(self.times[0]) if start is None else start
+        last = float(self.times[-1]) if end is None else min(end, float(self.times[-1]))
+        at = s.burst_at + s.delay
         if not s.burst_every:
             return [(0, at)] if first <= at + s.burst_over and at <= last else []
-        n = range(max(0, math.ceil((first - at - s.burst_over) / s.burst_every)), math.floor((last - at) / s.burst_every) + 1)
-        return [(k, at + k * s.burst_every) for k in n]
+        low = max(0, math.ceil((first - at - s.burst_over) / s.burst_every - 1e-6))
+        return [(k, at + k * s.burst_every) for k in range(low, self._last_burst(last) + 1)]
+
+    def _last_burst(self, t: Any) -> Any:
+        """Number of the newest burst that has begun by a time; below 0 before the first."""
+        s = self.source
+        k = np.floor((t - s.burst_at - s.delay) / s.burst_every + 1e-6).astype(int)
+        return int(k) if np.ndim(k) == 0 else k
+
+    def begun(self, times: np.ndarray) -> np.ndarray:
+        """How many bursts have begun by each time."""
+        s = self.source
+        if not s.burst:
+            return np.zeros(len(times))
+        if not s.burst_every:
+            return (times >= s.burst_at + s.delay).astype(float)
+        return np.maximum(self._last_burst(times) + 1, 0).astype(float)
 
     def between(self, start: float, end: float) -> tuple[np.ndarray, np.ndarray]:
-        """Ids (without the source's own) and moments of the births after `start` and up to `end`, in the order of their moments."""
+        """Ids (without the source's own) and moments of the births after `start` and up to `end`, in the
+        order of their moments."""
         ids, moments = [], []
         low, high = float(self.due(start)), float(self.due(end))
         if high > low:
             n = np.arange(max(0, math.floor(low) - 1), math.ceil(high) + 1, dtype=np.int64)
             at = self._moments(n + chance(self.seed, n, "moment"))
-            kept = (n + chance(self.seed, n, "moment") < float(self.due(self.times[-1]))) & (at > start) & (at <= end)
+            kept = (
+                (n + chance(self.seed, n, "moment") < float(self.due(self.times[-1])))
+                & (at > start)
+                & (at <= end)
+            )
             ids.append(n[kept])
             moments.append(at[kept])
         s = self.source
-        for number, at_ in self.bursts():
-            if at_ + s.burst_over < start or at_ > end:
-                continue
-            n = (np.int64(1) << BURST_SHIFT) + number * np.int64(max(s.burst, 1)) + np.arange(s.burst, dtype=np.int64)
+        for number, at_ in self.bursts(start, end):
+            n = (
+                (np.int64(1) << BURST_SHIFT)
+                + number * np.int64(max(s.burst, 1))
+                + np.arange(s.burst, dtype=np.int64)
+            )
             at = at_ + s.burst_over * (np.arange(s.burst) + chance(self.seed, n, "moment")) / s.burst
             kept = (at > start) & (at <= end)
             ids.append(n[kept])
@@ -141,8 +188,10 @@ class Schedule:
         longest = math.inf if s.stays else float(np.max(curve(s.life, self.times - s.delay)))
         due = self.due(self.times)
         before = self.due(self.times - longest) if math.isfinite(longest) else 0.0
-        whole = [(at, s.burst) for _, at in self.bursts()]
-        held = max((sum(n for b, n in whole if b <= at and at - b < longest) for at, _ in whole), default=0)
+        held = float(s.burst)
+        if s.burst and s.burst_every:
+            known = max(0, self._last_burst(float(self.times[-1])) + 1)
+            held *= min(known, (longest + s.burst_over) / s.burst_every + 2)
         return float(np.max(due - before)) + held
 
 
@@ -160,7 +209,8 @@ class Context:
 
 @dataclass
 class _Spots:
-    """Where births are, in the source's own coordinates; flow and colours where there are any of their own."""
+    """Where births are, in the source's own coordinates; flow and colours where there are any of their
+    own."""
 
     place: np.ndarray
     outward: np.ndarray
@@ -203,7 +253,9 @@ def in_form(shape: str, size: tuple[float, float, float], seed: int, id: np.ndar
         ring = max(radius - tube, 1e-9)
         r, b = tube * np.sqrt(u), 2 * np.pi * w
         out = r * np.cos(b)
-        out = np.where(chance(seed, id, "place", 3) > 0.5 * (1 + out / ring), -out, out)  # more room on the outside
+        out = np.where(
+            chance(seed, id, "place", 3) > 0.5 * (1 + out / ring), -out, out
+        )  # more room on the outside
         return np.stack([(ring + out) * np.cos(a), (ring + out) * np.sin(a), r * np.sin(b)], axis=1) * stretch
     reach = max(float(half[2]) - radius, 0.0)  # capsule
     body = 2 * reach / (2 * reach + 4 / 3 * radius)
@@ -227,8 +279,17 @@ def _part(source: PointSource) -> Part:
     return Part(source.part, source.part_axis, *sorted((source.part_low, source.part_high)))
 
 
-def _on_surface(source: PointSource, prop: Prop, folder: Path | None, seed: int, id: np.ndarray, moment: np.ndarray, rate: float) -> _Spots:
-    """On a prop's faces, even by area, or at its points; where it moves by itself, where it is at the moment of each birth."""
+def _on_surface(
+    source: PointSource,
+    prop: Prop,
+    folder: Path | None,
+    seed: int,
+    id: np.ndarray,
+    moment: np.ndarray,
+    rate: float,
+) -> _Spots:
+    """On a prop's faces, even by area, or at its points; where it moves by itself, where it is at the moment
+    of each birth."""
     rest = own_mesh(prop.model_copy(update={"clip": ""}), folder)
     faces = part_faces(rest, _part(source))
     corners = rest.points[rest.faces[faces]].astype(np.float64)
@@ -262,7 +323,9 @@ def _on_surface(source: PointSource, prop: Prop, folder: Path | None, seed: int,
     return _Spots(place + outward * off[:, None], outward, flow, rest.colours[faces[pick]].astype(np.float64))
 
 
-def _inside(source: PointSource, prop: Prop, folder: Path | None, seed: int, id: np.ndarray, t: float) -> _Spots:
+def _inside(
+    source: PointSource, prop: Prop, folder: Path | None, seed: int, id: np.ndarray, t: float
+) -> _Spots:
     """Even through a prop's inside, by trying places in its bounds."""
     mesh = own_mesh(prop, folder, t)
     low, high = (np.asarray(b, float) for b in mesh.bounds)
@@ -274,16 +337,25 @@ def _inside(source: PointSource, prop: Prop, folder: Path | None, seed: int, id:
     for k in range(TRIES):
         if not len(left):
             break
-        u = np.stack([unit_array(seed, id[left] & 0xFFFFFFFF, id[left] >> 32, 5000 + 3 * k + c) for c in range(3)], axis=1)
+        u = np.stack(
+            [unit_array(seed, id[left] & 0xFFFFFFFF, id[left] >> 32, 5000 + 3 * k + c) for c in range(3)],
+            axis=1,
+        )
         tried = low + u * (high - low)
         hit = prop_distance(prop, folder, tried, fine, t) < source.offset
         place[left[hit]] = tried[hit]
         left = left[~hit]
-    outward = gradient(lambda p: prop_distance(prop, folder, p, fine, t), place, fine) if source.outward else np.zeros_like(place)
+    outward = (
+        gradient(lambda p: prop_distance(prop, folder, p, fine, t), place, fine)
+        if source.outward
+        else np.zeros_like(place)
+    )
     return _Spots(place, outward)
 
 
-def _in_gas(source: PointSource, field: AirField | None, seed: int, id: np.ndarray, moment: np.ndarray) -> tuple[_Spots, np.ndarray]:
+def _in_gas(
+    source: PointSource, field: AirField | None, seed: int, id: np.ndarray, moment: np.ndarray
+) -> tuple[_Spots, np.ndarray]:
     """Where a gas is denser than the least, the more the denser; and which of the births find any."""
     none = _Spots(np.zeros((0, 3)), np.zeros((0, 3)), in_scene=True), np.zeros(len(id), bool)
     if field is None:
@@ -293,7 +365,9 @@ def _in_gas(source: PointSource, field: AirField | None, seed: int, id: np.ndarr
     if not len(cells):
         return none
     weight = np.cumsum(density.reshape(-1)[cells].astype(np.float64))
-    pick = cells[np.minimum(np.searchsorted(weight, chance(seed, id, "place", 0) * weight[-1]), len(cells) - 1)]
+    pick = cells[
+        np.minimum(np.searchsorted(weight, chance(seed, id, "place", 0) * weight[-1]), len(cells) - 1)
+    ]
     index = np.stack(np.unravel_index(pick, density.shape), axis=1)
     jitter = np.stack([chance(seed, id, "place", 1 + c) for c in range(3)], axis=1)
     flow = field.before[index[:, 0], index[:, 1], index[:, 2], :3].astype(np.float64)
@@ -312,7 +386,9 @@ def _directions(source: PointSource, seed: int, id: np.ndarray, spots: _Spots) -
         away = spots.place * np.array([1.0, 1.0, 0.0])
         far = np.linalg.norm(away, axis=1, keepdims=True)
         a = 2 * np.pi * chance(seed, id, "direction", 2)
-        d += source.off_axis * np.where(far > 1e-9, away / np.maximum(far, 1e-9), np.stack([np.cos(a), np.sin(a), 0 * a], axis=1))
+        d += source.off_axis * np.where(
+            far > 1e-9, away / np.maximum(far, 1e-9), np.stack([np.cos(a), np.sin(a), 0 * a], axis=1)
+        )
     if source.along:
         up = np.array([0.0, 0.0, 1.0]) - spots.outward * spots.outward[:, 2:]
         d += source.along * up / np.maximum(np.linalg.norm(up, axis=1, keepdims=True), 1e-9)
@@ -322,30 +398,55 @@ def _directions(source: PointSource, seed: int, id: np.ndarray, spots: _Spots) -
         z = 1 - chance(seed, id, "direction", 0) * (1 - math.cos(math.radians(source.cone)))
         a = 2 * np.pi * chance(seed, id, "direction", 1)
         r = np.sqrt(np.maximum(0.0, 1 - z * z))
-        side = np.cross(d, np.where(np.abs(d[:, 2:]) < 0.9, np.array([[0.0, 0.0, 1.0]]), np.array([[1.0, 0.0, 0.0]])))
+        side = np.cross(
+            d, np.where(np.abs(d[:, 2:]) < 0.9, np.array([[0.0, 0.0, 1.0]]), np.array([[1.0, 0.0, 0.0]]))
+        )
         side /= np.maximum(np.linalg.norm(side, axis=1, keepdims=True), 1e-9)
         d = d * z[:, None] + side * (r * np.cos(a))[:, None] + np.cross(d, side) * (r * np.sin(a))[:, None]
     return d
 
 
-def _poses(source: PointSource, ctx: Context, moment: np.ndarray) -> tuple[list[Pose], list[Pose], np.ndarray, np.ndarray]:
-    """Poses of the source (or of its prop) at the sample points round each moment: before, after, which pair, and how far between."""
-    placed = source if source.shape not in ON_PROP else next((p for p in ctx.props if p.id == source.prop), source)
+def _poses(
+    source: PointSource, ctx: Context, moment: np.ndarray
+) -> tuple[list[Pose], list[Pose], np.ndarray, np.ndarray]:
+    """Poses of the source (or of its prop) at the sample points round each moment: before, after, which pair,
+    and how far between."""
+    placed = (
+        source if source.shape not in ON_PROP else next((p for p in ctx.props if p.id == source.prop), source)
+    )
     step = 1.0 / (ctx.rate * SAMPLES)
     number = np.floor(moment / step + 1e-9).astype(int)
     used, which = np.unique(number, return_inverse=True)
-    ends = {n: Moment(ctx.props, ctx.rate, n * step, 0.0).pose(placed, 0.0) for n in {*used.tolist(), *(used + 1).tolist()}}
-    return [ends[n] for n in used.tolist()], [ends[n + 1] for n in used.tolist()], which.reshape(-1), moment / step - number
+    ends = {
+        n: Moment(ctx.props, ctx.rate, n * step, 0.0).pose(placed, 0.0)
+        for n in {*used.tolist(), *(used + 1).tolist()}
+    }
+    return (
+        [ends[n] for n in used.tolist()],
+        [ends[n + 1] for n in used.tolist()],
+        which.reshape(-1),
+        moment / step - number,
+    )
 
 
 def bodies_turn(seed: int, id: np.ndarray) -> np.ndarray:
     """Random turns, even over all of them, (n, 4) quaternions (Shoemake 1992)."""
     u, a, b = (chance(seed, id, "turn", k) for k in range(3))
     p, q = np.sqrt(1 - u), np.sqrt(u)
-    return np.stack([p * np.sin(2 * np.pi * a), p * np.cos(2 * np.pi * a), q * np.sin(2 * np.pi * b), q * np.cos(2 * np.pi * b)], axis=1)
+    return np.stack(
+        [
+            p * np.sin(2 * np.pi * a),
+            p * np.cos(2 * np.pi * a),
+            q * np.sin(2 * np.pi * b),
+            q * np.cos(2 * np.pi * b),
+        ],
+        axis=1,
+    )
 
 
-def _parents(source: PointSource, ctx: Context, seed: int, start: float, end: float) -> tuple[np.ndarray, np.ndarray, _Spots] | None:
+def _parents(
+    source: PointSource, ctx: Context, seed: int, start: float, end: float
+) -> tuple[np.ndarray, np.ndarray, _Spots] | None:
     """Births at the particles of another layer: ids, moments, places."""
     if source.born_on == "life":
         paths = ctx.paths(source.of)
@@ -356,8 +457,18 @@ def _parents(source: PointSource, ctx: Context, seed: int, start: float, end: fl
             return None
         since, until = np.maximum(paths.since, start), np.minimum(paths.until, end)
         awake = ~paths.asleep & (until > since)
-        first = np.floor(np.where(awake, (since - paths.born) * per - chance(seed, paths.id, "moment"), 0.0)).astype(np.int64) + 1
-        last = np.floor(np.where(awake, (until - paths.born) * per - chance(seed, paths.id, "moment"), 0.0)).astype(np.int64) + 1
+        first = (
+            np.floor(
+                np.where(awake, (since - paths.born) * per - chance(seed, paths.id, "moment"), 0.0)
+            ).astype(np.int64)
+            + 1
+        )
+        last = (
+            np.floor(
+                np.where(awake, (until - paths.born) * per - chance(seed, paths.id, "moment"), 0.0)
+            ).astype(np.int64)
+            + 1
+        )
         first = np.maximum(first, 0)
         count = np.maximum(last - first, 0)
         rows = np.repeat(np.arange(len(count)), count)
@@ -378,7 +489,9 @@ def _parents(source: PointSource, ctx: Context, seed: int, start: float, end: fl
     within = (moment - source.delay >= source.start) & (moment - source.delay < source.end)
     low = unit_array(seed, id & 0xFFFFFFFF, id >> 32, number & 0x7FFFFFFF)
     high = unit_array(seed + 1, id & 0xFFFFFFFF, id >> 32, number & 0x7FFFFFFF)
-    child = (low.astype(np.float64) * (1 << 24)).astype(np.int64) << 18 | (high.astype(np.float64) * (1 << 18)).astype(np.int64)
+    child = (low.astype(np.float64) * (1 << 24)).astype(np.int64) << 18 | (
+        high.astype(np.float64) * (1 << 18)
+    ).astype(np.int64)
     up = np.linalg.norm(flow, axis=1, keepdims=True)
     outward = np.where(up > 1e-6, flow / np.maximum(up, 1e-6), [[0.0, 0.0, 1.0]])
     spots = _Spots(place[within], outward[within], flow[within], colour[within], True)
@@ -386,7 +499,8 @@ def _parents(source: PointSource, ctx: Context, seed: int, start: float, end: fl
 
 
 def born(layer: PointLayer, index: int, schedule: Schedule, ctx: Context, start: float, end: float) -> Points:
-    """The particles of one source that are born after `start` and up to `end`, each as it is at its own moment.
+    """The particles of one source that are born after `start` and up to `end`, each as it is at its own
+    moment.
 
     Raises
     ------
@@ -412,7 +526,10 @@ def born(layer: PointLayer, index: int, schedule: Schedule, ctx: Context, start:
         elif source.shape in ON_PROP:
             prop = next((p for p in ctx.props if p.id == source.prop), None)
             if prop is None:
-                raise BadInput(f"names the prop '{source.prop}', which is not in the effect", place=f"source {source.name}")
+                raise BadInput(
+                    f"names the prop '{source.prop}', which is not in the effect",
+                    place=f"source {source.name}",
+                )
             spots = (
                 _on_surface(source, prop, ctx.folder, seed, id, moment, ctx.rate)
                 if source.shape == "surface"
@@ -426,38 +543,68 @@ def born(layer: PointLayer, index: int, schedule: Schedule, ctx: Context, start:
             place = in_form(source.shape, source.size, seed, id)
             outward = _ball(seed, id) if source.shape == "point" else np.zeros_like(place)
             if source.outward and source.shape != "point":
-                outward = gradient(lambda p: form_distance(source.shape, np.asarray(source.size), p), place, 0.01 * min(source.size))
+                outward = gradient(
+                    lambda p: form_distance(source.shape, np.asarray(source.size), p),
+                    place,
+                    0.01 * min(source.size),
+                )
             spots = _Spots(place, outward / np.maximum(np.linalg.norm(outward, axis=1, keepdims=True), 1e-9))
     if not len(id):
         return Points()
     return _made(layer, index, source, seed, ctx, id, moment, spots)
 
 
-def _from_file(source: PointSource, cloud: Cloud, schedule: Schedule, start: float, end: float) -> tuple[np.ndarray, np.ndarray, _Spots]:
+def _from_file(
+    source: PointSource, cloud: Cloud, schedule: Schedule, start: float, end: float
+) -> tuple[np.ndarray, np.ndarray, _Spots]:
     """A file's points are all born at the burst's time, over its length."""
     n = len(cloud.place)
     id = np.arange(n, dtype=np.int64)
-    moment = source.burst_at + source.delay + source.burst_over * (id + chance(schedule.seed, id, "moment")) / max(n, 1)
+    moment = (
+        source.burst_at
+        + source.delay
+        + source.burst_over * (id + chance(schedule.seed, id, "moment")) / max(n, 1)
+    )
     kept = (moment > start) & (moment <= end)
     flow = cloud.velocity[kept] if cloud.velocity is not None else None
     place = cloud.place[kept]
     outward = np.tile([0.0, 0.0, 1.0], (len(place), 1))
-    return id[kept], moment[kept], _Spots(place, outward, flow, None if cloud.colour is None else cloud.colour[kept],
-                                          width=None if cloud.width is None else cloud.width[kept])  # fmt: skip
+    return (
+        id[kept],
+        moment[kept],
+        _Spots(
+            place,
+            outward,
+            flow,
+            None if cloud.colour is None else cloud.colour[kept],
+            width=None if cloud.width is None else cloud.width[kept],
+        ),
+    )
 
 
 def _made(
-    layer: PointLayer, index: int, source: PointSource, seed: int, ctx: Context, id: np.ndarray, moment: np.ndarray, spots: _Spots
+    layer: PointLayer,
+    index: int,
+    source: PointSource,
+    seed: int,
+    ctx: Context,
+    id: np.ndarray,
+    moment: np.ndarray,
+    spots: _Spots,
 ) -> Points:
     n = len(id)
     own = moment - source.delay
     d = _directions(source, seed, id, spots)
-    speed = np.maximum(0.0, curve(source.speed, own)) * (1 + source.speed_spread * (2 * chance(seed, id, "speed") - 1))
+    speed = np.maximum(0.0, curve(source.speed, own)) * (
+        1 + source.speed_spread * (2 * chance(seed, id, "speed") - 1)
+    )
     far = chance(seed, id, "far", 0) < source.far_share
     speed = np.where(far, speed * (1 + source.far_reach * chance(seed, id, "far", 1)), speed)
     velocity = d * speed[:, None]
     if any(source.scatter):
-        velocity += np.stack([bell(seed, id, "scatter", c) for c in range(3)], axis=1) * np.asarray(source.scatter)
+        velocity += np.stack([bell(seed, id, "scatter", c) for c in range(3)], axis=1) * np.asarray(
+            source.scatter
+        )
     place, inherited = spots.place, spots.flow
     if not spots.in_scene:
         before, after, which, f = _poses(source, ctx, moment)
@@ -481,7 +628,9 @@ def _made(
     width = width * (source.least_width + (1 - source.least_width) * chance(seed, id, "width") ** source.skew)
     if source.shape == "file" and spots.width is not None:
         width = spots.width
-    life = np.maximum(1e-3, curve(source.life, own)) * (1 + source.life_spread * (2 * chance(seed, id, "life") - 1))
+    life = np.maximum(1e-3, curve(source.life, own)) * (
+        1 + source.life_spread * (2 * chance(seed, id, "life") - 1)
+    )
     if source.stays:
         life = np.full(n, np.inf)
     colour = np.tile(np.asarray(source.colour), (n, 1))
@@ -493,14 +642,34 @@ def _made(
         axis = _ball(seed + 77, id)
         axis /= np.maximum(np.linalg.norm(axis, axis=1, keepdims=True), 1e-9)
         small = float(np.max(curve(source.width, own))) * source.least_width
-        pace = 2 * np.pi * layer.bodies.tumble * (0.3 + 0.7 * chance(seed, id, "spin")) * (small / width) ** layer.bodies.tumble_slower
-        turn_, spin_, still = bodies_turn(seed, id).astype(np.float32), (axis * pace[:, None]).astype(np.float32), np.zeros(n, np.float32)
+        pace = (
+            2
+            * np.pi
+            * layer.bodies.tumble
+            * (0.3 + 0.7 * chance(seed, id, "spin"))
+            * (small / width) ** layer.bodies.tumble_slower
+        )
+        turn_, spin_, still = (
+            bodies_turn(seed, id).astype(np.float32),
+            (axis * pace[:, None]).astype(np.float32),
+            np.zeros(n, np.float32),
+        )
     return Points(
-        (np.int64(index) << SOURCE_SHIFT) + id, moment.astype(np.float64), life.astype(np.float32), place.astype(np.float32),
-        (np.zeros_like(velocity) if asleep else velocity).astype(np.float32), width.astype(np.float32),
-        np.maximum(-280.0, curve(source.temperature, own)).astype(np.float32), np.full(n, index, np.int16),
-        np.full(n, NEW | (ASLEEP if asleep else 0), np.uint8), np.full(n, FREE, np.int8), colour.astype(np.float32), turn_, spin_, still,
-    )  # fmt: skip
+        (np.int64(index) << SOURCE_SHIFT) + id,
+        moment.astype(np.float64),
+        life.astype(np.float32),
+        place.astype(np.float32),
+        (np.zeros_like(velocity) if asleep else velocity).astype(np.float32),
+        width.astype(np.float32),
+        np.maximum(-280.0, curve(source.temperature, own)).astype(np.float32),
+        np.full(n, index, np.int16),
+        np.full(n, NEW | (ASLEEP if asleep else 0), np.uint8),
+        np.full(n, FREE, np.int8),
+        colour.astype(np.float32),
+        turn_,
+        spin_,
+        still,
+    )
 
 
 def source_seed(effect_seed: int, layer: PointLayer, source: PointSource) -> int:

@@ -1,7 +1,8 @@
 """Rigid pieces: flight with tumbling, blows and friction at their corners, each other by round hulls, sleep.
 
-Time is cut into pieces of a clock that all sub-steps share, so what happens does not depend on how many sub-steps there are. Blows are
-impulses at a corner with Coulomb friction (Baraff 1997); pairs are found in a uniform grid.
+Time is cut into pieces of a clock that all sub-steps share, so what happens does not depend on how many
+sub-steps there are. Blows are impulses at a corner with Coulomb friction (Baraff 1997); pairs are found in a
+uniform grid.
 """
 
 from __future__ import annotations
@@ -13,8 +14,34 @@ import numpy as np
 
 from tenka.base.jit import kernel
 from tenka.effect.model import DebrisLayer, Prop
-from tenka.particles.contact import BOUNCINESS, DIE, FORM, FRICTION, GROUND, RESPONSE, STICK, distance_to, slope_of, surface_speed
-from tenka.particles.motion import flight, forces_at, plain_air_at
+from tenka.particles.acting import Acting, air_at, forces_at
+from tenka.particles.contact import (
+    BOUNCINESS,
+    DIE,
+    FORM,
+    FRICTION,
+    GROUND,
+    RESPONSE,
+    STICK,
+    distance_to,
+    slope_of,
+    surface_speed,
+)
+from tenka.particles.meet import flight
+from tenka.particles.motion import (
+    AIR,
+    CARRIED,
+    COOLING,
+    DRAG,
+    END,
+    ENDS,
+    FOLLOW,
+    FORCED,
+    GRAVITY,
+    LARGEST,
+    SIZE_DRAG,
+    START,
+)
 from tenka.particles.pieces import CORNERS, kind_of, pieces_of
 from tenka.particles.state import ASLEEP, STUCK, Points
 from tenka.scene.cameras import View
@@ -84,7 +111,9 @@ def _blow(v, w, q, r, n, surface, bounce, friction, inertia, scale):
         return 0.0
     ax, ay, az = r[1] * n[2] - r[2] * n[1], r[2] * n[0] - r[0] * n[2], r[0] * n[1] - r[1] * n[0]
     bx, by, bz = _spun(q, ax, ay, az, inertia, scale)
-    share = 1.0 + (by * r[2] - bz * r[1]) * n[0] + (bz * r[0] - bx * r[2]) * n[1] + (bx * r[1] - by * r[0]) * n[2]
+    share = (
+        1.0 + (by * r[2] - bz * r[1]) * n[0] + (bz * r[0] - bx * r[2]) * n[1] + (bx * r[1] - by * r[0]) * n[2]
+    )
     push = -(1.0 + (bounce if into < -SLOW else 0.0)) * into / share
     px, py, pz = push * n[0], push * n[1], push * n[2]
     tx, ty, tz = cx - into * n[0], cy - into * n[1], cz - into * n[2]
@@ -93,7 +122,9 @@ def _blow(v, w, q, r, n, surface, bounce, friction, inertia, scale):
         tx, ty, tz = tx / along, ty / along, tz / along
         ax, ay, az = r[1] * tz - r[2] * ty, r[2] * tx - r[0] * tz, r[0] * ty - r[1] * tx
         bx, by, bz = _spun(q, ax, ay, az, inertia, scale)
-        share = 1.0 + (by * r[2] - bz * r[1]) * tx + (bz * r[0] - bx * r[2]) * ty + (bx * r[1] - by * r[0]) * tz
+        share = (
+            1.0 + (by * r[2] - bz * r[1]) * tx + (bz * r[0] - bx * r[2]) * ty + (bx * r[1] - by * r[0]) * tz
+        )
         rub = min(along / share, friction * push)
         px, py, pz = px - rub * tx, py - rub * ty, pz - rub * tz
     v[0] += px
@@ -107,10 +138,42 @@ def _blow(v, w, q, r, n, surface, bounce, friction, inertia, scale):
 
 
 @kernel
-def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, still, state, kinds, corners, inertia, largest, gravity, drag, size_drag,
-         forced, follow, damping, sleeps, winds, gusts, local, eddies, eddies_at, stops, values, g0, g0_origin, g_voxel, carried, dead, hit_time, hit_place, hit_velocity):  # fmt: skip
-    """One tick from t0 to t1 of a step from `start` to `end`: flight, turning, and blows against what stops them."""
+def _fly(
+    t0,
+    t1,
+    start,
+    end,
+    born,
+    life,
+    place,
+    velocity,
+    width,
+    turn,
+    spin,
+    still,
+    state,
+    kinds,
+    corners,
+    inertia,
+    numbers,
+    damping,
+    sleeps,
+    winds,
+    gusts,
+    local,
+    eddies,
+    eddies_at,
+    stops,
+    values,
+    g0,
+    dead,
+    hits,
+):
+    """One tick from t0 to t1 of a step from `start` to `end`: flight, turning, and blows against what stops
+    them."""
     count = stops.shape[0]
+    carried = numbers[CARRIED] > 0
+    largest, size_drag, forced = numbers[LARGEST], numbers[SIZE_DRAG], numbers[FORCED]
     flat0, flat = g0.reshape(-1), eddies.reshape(-1)
     for i in range(born.size):
         since = max(t0, born[i])
@@ -131,20 +194,32 @@ def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, sti
                 if stops[m, FORM] == GROUND:
                     continue
                 sx, sy, sz = surface_speed(m, stops, x, y, z)
-                if sx * sx + sy * sy + sz * sz > 1e-4 and distance_to(m, stops, values, here, x, y, z) < 0.5 * size:
+                if (
+                    sx * sx + sy * sy + sz * sz > 1e-4
+                    and distance_to(m, stops, values, here, x, y, z) < 0.5 * size
+                ):
                     wakes = True
             if not wakes:
                 continue
             state[i] &= np.uint8(255 - ASLEEP)
             still[i] = 0
         own = (largest / size) ** size_drag if size_drag > 0 else 1.0
-        k, kx, ky, kz, ax, ay, az = forces_at(x, y, z, 0.5 * (since + t1), forced, winds, gusts, local, eddies, flat, eddies_at)
-        k, kx, ky, kz = (k + drag) * own, kx * own, ky * own, kz * own
+        k, kx, ky, kz, ax, ay, az = forces_at(
+            x, y, z, 0.5 * (since + t1), forced, winds, gusts, local, eddies, flat, eddies_at
+        )
+        k, kx, ky, kz = (k + numbers[DRAG]) * own, kx * own, ky * own, kz * own
         if carried:
-            gx, gy, gz, _a, inside = plain_air_at(g0, flat0, g0_origin[0], g0_origin[1], g0_origin[2], g_voxel, x, y, z)
+            gx, gy, gz, _a, inside = air_at(
+                g0, flat0, numbers[AIR], numbers[AIR + 1], numbers[AIR + 2], numbers[AIR + 3], x, y, z
+            )
             if inside:
-                k, kx, ky, kz = k + follow * own, kx + follow * own * gx, ky + follow * own * gy, kz + follow * own * gz
-        az -= gravity
+                k, kx, ky, kz = (
+                    k + numbers[FOLLOW] * own,
+                    kx + numbers[FOLLOW] * own * gx,
+                    ky + numbers[FOLLOW] * own * gy,
+                    kz + numbers[FOLLOW] * own * gz,
+                )
+        az -= numbers[GRAVITY]
         ux, uy, uz = (kx / k, ky / k, kz / k) if k > 1e-12 else (0.0, 0.0, 0.0)
         e, gone, fallen = flight(k, dt)
         x, y, z = (
@@ -152,7 +227,11 @@ def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, sti
             y + v[1] * gone + uy * (dt - gone) + ay * fallen,
             z + v[2] * gone + uz * (dt - gone) + az * fallen,
         )
-        v[0], v[1], v[2] = v[0] * e + ux * (1 - e) + ax * gone, v[1] * e + uy * (1 - e) + ay * gone, v[2] * e + uz * (1 - e) + az * gone
+        v[0], v[1], v[2] = (
+            v[0] * e + ux * (1 - e) + ax * gone,
+            v[1] * e + uy * (1 - e) + ay * gone,
+            v[2] * e + uz * (1 - e) + az * gone,
+        )
         keep = math.exp(-damping * dt)
         w[0], w[1], w[2] = w[0] * keep, w[1] * keep, w[2] * keep
         _turn_on(q, w[0], w[1], w[2], dt)
@@ -164,7 +243,9 @@ def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, sti
             for again in range(3):
                 deepest = 0.0
                 for c in range(CORNERS):
-                    a, b, d_ = _turned(q, corners[kind, c, 0] * size, corners[kind, c, 1] * size, corners[kind, c, 2] * size)
+                    a, b, d_ = _turned(
+                        q, corners[kind, c, 0] * size, corners[kind, c, 1] * size, corners[kind, c, 2] * size
+                    )
                     d = distance_to(m, stops, values, here, x + a, y + b, z + d_)
                     if d >= 0:
                         continue
@@ -180,19 +261,31 @@ def _fly(t0, t1, start, end, born, life, place, velocity, width, turn, spin, sti
                         w[0], w[1], w[2] = 0.0, 0.0, 0.0
                         continue
                     into = _blow(
-                        v, w, q, r, n, surface, stops[m, BOUNCINESS] if again == 0 else 0.0, stops[m, FRICTION], inertia[kind], scale
+                        v,
+                        w,
+                        q,
+                        r,
+                        n,
+                        surface,
+                        stops[m, BOUNCINESS] if again == 0 else 0.0,
+                        stops[m, FRICTION],
+                        inertia[kind],
+                        scale,
                     )
-                    if into < -SLOW and hit_time[i] < start - 1:
-                        hit_time[i] = t1
-                        hit_place[i, 0], hit_place[i, 1], hit_place[i, 2] = x + a, y + b, z + d_
-                        hit_velocity[i, 0], hit_velocity[i, 1], hit_velocity[i, 2] = v[0], v[1], v[2]
+                    if into < -SLOW and hits[i, 0] < start - 1:
+                        hits[i, 0] = t1
+                        hits[i, 1], hits[i, 2], hits[i, 3] = x + a, y + b, z + d_
+                        hits[i, 4], hits[i, 5], hits[i, 6] = v[0], v[1], v[2]
                     deepest = min(deepest, d)
                 if deepest == 0.0:
                     break
                 if again == 0:
                     n[0], n[1], n[2] = slope_of(m, stops, values, here, x, y, z)
                     x, y, z = x - 0.8 * deepest * n[0], y - 0.8 * deepest * n[1], z - 0.8 * deepest * n[2]
-        fast = max(math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]), 0.5 * size * math.sqrt(w[0] * w[0] + w[1] * w[1] + w[2] * w[2]))
+        fast = max(
+            math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]),
+            0.5 * size * math.sqrt(w[0] * w[0] + w[1] * w[1] + w[2] * w[2]),
+        )
         if touched and fast < 3 * sleeps:
             calm = math.exp(-6.0 * dt)  # what rocks on its corners comes to rest
             w[0], w[1], w[2], v[0], v[1] = w[0] * calm, w[1] * calm, w[2] * calm, v[0] * calm, v[1] * calm
@@ -266,7 +359,11 @@ def _meet(t1, born, place, velocity, width, state, still, bounce):
                         j = order[s]
                         if j <= i or born[j] >= t1 or (state[i] & ASLEEP and state[j] & ASLEEP):
                             continue
-                        dx, dy, dz = place[j, 0] - place[i, 0], place[j, 1] - place[i, 1], place[j, 2] - place[i, 2]
+                        dx, dy, dz = (
+                            place[j, 0] - place[i, 0],
+                            place[j, 1] - place[i, 1],
+                            place[j, 2] - place[i, 2],
+                        )
                         reach = ROUND * (width[i] + width[j])
                         far = math.sqrt(dx * dx + dy * dy + dz * dz)
                         if far >= reach or far < 1e-9:
@@ -294,30 +391,66 @@ def _meet(t1, born, place, velocity, width, state, still, bounce):
                                 still[m] = 0
 
 
-def advance_bodies(p: Points, layer: DebrisLayer, start: float, end: float, rate: float, props: tuple[Prop, ...], folder: Path | None, common: tuple,
-                   acts: tuple, stops: tuple, air: tuple, ends: np.ndarray, view: View, dead: np.ndarray, hits: tuple[np.ndarray, ...]) -> None:  # fmt: skip
-    """Move all pieces from `start`, or their birth, to `end`, in place; see tenka.particles.motion.advance for the arguments."""
+def advance_bodies(
+    p: Points,
+    layer: DebrisLayer,
+    rate: float,
+    props: tuple[Prop, ...],
+    folder: Path | None,
+    numbers: np.ndarray,
+    acting: Acting,
+    stops: tuple[np.ndarray, np.ndarray],
+    air: np.ndarray,
+    view: View,
+    dead: np.ndarray,
+    hits: np.ndarray,
+) -> None:
+    """Move all pieces from the step's start, or their birth, to its end, in place; see
+    tenka.particles.motion.advance for the arguments."""
     own = pieces_of(layer, props, folder)
     kinds = kind_of(layer, p.id, len(own))
     corners, inertia = np.stack([q.corners for q in own]), np.stack([q.inertia for q in own])
-    gravity, drag, size_drag, forced, follow, cooling = common
+    start, end = float(numbers[START]), float(numbers[END])
     tick = 1.0 / (rate * ticks_in_frame(rate))
     first, last = math.floor(start / tick + 1e-6), math.ceil(end / tick - 1e-6)
-    largest = float(p.width.max())
     for n in range(first, last):
         t0, t1 = max(start, n * tick), min(end, (n + 1) * tick)
-        _fly(t0, t1, start, end, p.born, p.life, p.place, p.velocity, p.width, p.turn, p.spin, p.still, p.state, kinds, corners, inertia, largest, gravity, drag,
-             size_drag, forced, follow, layer.bodies.damping, layer.bodies.sleeps, *acts, *stops, *air, dead, *hits)  # fmt: skip
+        _fly(
+            t0,
+            t1,
+            start,
+            end,
+            p.born,
+            p.life,
+            p.place,
+            p.velocity,
+            p.width,
+            p.turn,
+            p.spin,
+            p.still,
+            p.state,
+            kinds,
+            corners,
+            inertia,
+            numbers,
+            layer.bodies.damping,
+            layer.bodies.sleeps,
+            *acting,
+            *stops,
+            air,
+            dead,
+            hits,
+        )
         if layer.bodies.each_other and len(p) > 1:
             _meet(t1, p.born, p.place, p.velocity, p.width, p.state, p.still, layer.motion.bounce)
-    if cooling > 0:
-        p.heat *= np.exp(-cooling * (end - np.maximum(start, p.born))).astype(np.float32)
+    if numbers[COOLING] > 0:
+        p.heat *= np.exp(-numbers[COOLING] * (end - np.maximum(start, p.born))).astype(np.float32)
+    ends, corner, voxel = numbers[ENDS:AIR], numbers[AIR : AIR + 3], numbers[AIR + 3]
     if ends[0] > 0:
         dead[p.place[:, 2] < ends[1]] = 1
     if ends[2] > 0:
         dead[np.linalg.norm(p.place, axis=1) > ends[2]] = 1
-    felt, corner, voxel, carried = air
-    if ends[3] > 0 and carried:
-        dead[((p.place < corner) | (p.place > corner + np.array(felt.shape[:3]) * voxel)).any(axis=1)] = 1
+    if ends[3] > 0 and numbers[CARRIED] > 0:
+        dead[((p.place < corner) | (p.place > corner + np.array(air.shape[:3]) * voxel)).any(axis=1)] = 1
     if ends[4] > 0:
         dead[~view.sees(p.place, 0.55 * p.width)] = 1

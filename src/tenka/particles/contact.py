@@ -18,8 +18,27 @@ GROUND, SPHERE, BOX, CYLINDER, FIELD = 0, 1, 2, 3, 4
 BOUNCE, STICK, DIE = 0, 1, 2
 FORMS = {"sphere": SPHERE, "box": BOX, "cylinder": CYLINDER}
 RESPONSES = {"bounce": BOUNCE, "stick": STICK, "die": DIE}
-FORM, RESPONSE, SIZE, TURN0, ORIGIN0, TURN1, ORIGIN1, SPEED, SPIN, CENTRE, BOUNCINESS, FRICTION, SKIN, RADIUS, SHAPE, START, CORNER, STEP, COLUMNS = (
-    0, 1, 2, 5, 14, 17, 26, 29, 32, 35, 38, 39, 40, 41, 42, 45, 46, 49, 50)  # fmt: skip
+(
+    FORM,
+    RESPONSE,
+    SIZE,
+    TURN0,
+    ORIGIN0,
+    TURN1,
+    ORIGIN1,
+    SPEED,
+    SPIN,
+    CENTRE,
+    BOUNCINESS,
+    FRICTION,
+    SKIN,
+    RADIUS,
+    SHAPE,
+    START,
+    CORNER,
+    STEP,
+    COLUMNS,
+) = (0, 1, 2, 5, 14, 17, 26, 29, 32, 35, 38, 39, 40, 41, 42, 45, 46, 49, 50)
 FIELD_CELLS = 64  # along a mesh's longest side
 
 
@@ -32,7 +51,8 @@ def table_of(parts: tuple[np.ndarray, ...], rows: int, columns: int) -> np.ndarr
 
 @dataclass
 class Stops:
-    """All that stops a layer during one step, as arrays of a row for each; the ground, where it takes part, is the first.
+    """All that stops a layer during one step, as arrays of a row for each; the ground, where it takes part,
+    is the first.
 
     Attributes
     ----------
@@ -64,10 +84,27 @@ class Stops:
     step: np.ndarray
 
     def packed(self) -> tuple[np.ndarray, np.ndarray]:
-        """All of it as one table, (k, COLUMNS), and the distance fields: kernels are faster with few arrays."""
+        """All of it as one table, (k, COLUMNS), and the distance fields: kernels are faster with few
+        arrays."""
         n = len(self.form)
-        parts = (self.form, self.response, self.size, self.turn0, self.origin0, self.turn1, self.origin1, self.speed, self.spin, self.centre, self.traits,
-                 self.radius, self.shape, self.start, self.corner, self.step)  # fmt: skip
+        parts = (
+            self.form,
+            self.response,
+            self.size,
+            self.turn0,
+            self.origin0,
+            self.turn1,
+            self.origin1,
+            self.speed,
+            self.spin,
+            self.centre,
+            self.traits,
+            self.radius,
+            self.shape,
+            self.start,
+            self.corner,
+            self.step,
+        )
         return table_of(parts, n, COLUMNS), self.values
 
 
@@ -100,7 +137,12 @@ def _of_prop(collider: PointCollider, prop: Prop, moment: Moment, folder: Path |
         row.form, row.size = FORMS[prop.shape], prop.size
         row.radius = float(np.linalg.norm([prop.size[0] / 2, prop.size[1] / 2, prop.size[2]]))
     else:
-        own = field_of(prop, folder, max(max(prop.size) / FIELD_CELLS, 0.01) if prop.shape != "mesh" else 0.02, moment.t + 0.5 * moment.dt)
+        own = field_of(
+            prop,
+            folder,
+            max(max(prop.size) / FIELD_CELLS, 0.01) if prop.shape != "mesh" else 0.02,
+            moment.t + 0.5 * moment.dt,
+        )
         row.form, row.values, row.corner, row.step = FIELD, own.values, own.origin, own.step
         high = own.origin + (np.asarray(own.values.shape) - 1) * own.step
         row.radius = float(np.linalg.norm(np.maximum(np.abs(own.origin), np.abs(high))))
@@ -127,28 +169,43 @@ def stops_of(layer: PointLayer, props: tuple[Prop, ...], moment: Moment, folder:
         return np.array(items, dtype).reshape(n, *shape)
 
     return Stops(
-        table([r.form for r in rows], (), np.int64), table([r.response for r in rows], (), np.int64), table([r.size for r in rows], (3,)),
-        table([r.before.turn for r in rows], (3, 3)), table([r.before.origin for r in rows], (3,)), table([r.after.turn for r in rows], (3, 3)),
-        table([r.after.origin for r in rows], (3,)), table([r.motion.speed if r.motion else none for r in rows], (3,)),
-        table([r.motion.spin if r.motion else none for r in rows], (3,)), table([r.motion.centre if r.motion else none for r in rows], (3,)),
-        table([r.traits for r in rows], (3,)), table([r.radius for r in rows], ()), np.concatenate([*flat, np.zeros(1, f32)]),
-        table([r.values.shape if r.values is not None else (1, 1, 1) for r in rows], (3,), np.int64), start,
-        table([r.corner for r in rows], (3,)), table([r.step for r in rows], ()),
-    )  # fmt: skip
+        table([r.form for r in rows], (), np.int64),
+        table([r.response for r in rows], (), np.int64),
+        table([r.size for r in rows], (3,)),
+        table([r.before.turn for r in rows], (3, 3)),
+        table([r.before.origin for r in rows], (3,)),
+        table([r.after.turn for r in rows], (3, 3)),
+        table([r.after.origin for r in rows], (3,)),
+        table([r.motion.speed if r.motion else none for r in rows], (3,)),
+        table([r.motion.spin if r.motion else none for r in rows], (3,)),
+        table([r.motion.centre if r.motion else none for r in rows], (3,)),
+        table([r.traits for r in rows], (3,)),
+        table([r.radius for r in rows], ()),
+        np.concatenate([*flat, np.zeros(1, f32)]),
+        table([r.values.shape if r.values is not None else (1, 1, 1) for r in rows], (3,), np.int64),
+        start,
+        table([r.corner for r in rows], (3,)),
+        table([r.step for r in rows], ()),
+    )
 
 
 @kernel
 def field_at(values, start, nx, ny, nz, x, y, z):
-    """Trilinear value of a flat field at grid coordinates, and outside it that of its border with the way to it, in steps, apart."""
+    """Trilinear value of a flat field at grid coordinates, and outside it that of its border with the way to
+    it, in steps, apart."""
     a, b, c = min(max(x, 0.0), nx - 1.0), min(max(y, 0.0), ny - 1.0), min(max(z, 0.0), nz - 1.0)
     away = math.sqrt((x - a) ** 2 + (y - b) ** 2 + (z - c) ** 2)
     i, j, k = min(int(a), max(nx - 2, 0)), min(int(b), max(ny - 2, 0)), min(int(c), max(nz - 2, 0))
     f, g, h = a - i, b - j, c - k
     sx, sy, sz = (ny * nz if nx > 1 else 0), (nz if ny > 1 else 0), (1 if nz > 1 else 0)
     o = start + (i * ny + j) * nz + k
-    low = (values[o] * (1 - h) + values[o + sz] * h) * (1 - g) + (values[o + sy] * (1 - h) + values[o + sy + sz] * h) * g
+    low = (values[o] * (1 - h) + values[o + sz] * h) * (1 - g) + (
+        values[o + sy] * (1 - h) + values[o + sy + sz] * h
+    ) * g
     o += sx
-    high = (values[o] * (1 - h) + values[o + sz] * h) * (1 - g) + (values[o + sy] * (1 - h) + values[o + sy + sz] * h) * g
+    high = (values[o] * (1 - h) + values[o + sz] * h) * (1 - g) + (
+        values[o + sy] * (1 - h) + values[o + sy + sz] * h
+    ) * g
     return low * (1 - f) + high * f, away
 
 
@@ -163,7 +220,9 @@ def form_at(form, sx, sy, sz, x, y, z):
         return k0 * (k0 - 1) / k1 if k1 > 1e-9 else -min(hx, hy, hz)
     if form == BOX:
         qx, qy, qz = abs(x) - hx, abs(y) - hy, abs(z) - hz
-        return math.sqrt(max(qx, 0.0) ** 2 + max(qy, 0.0) ** 2 + max(qz, 0.0) ** 2) + min(max(qx, max(qy, qz)), 0.0)
+        return math.sqrt(max(qx, 0.0) ** 2 + max(qy, 0.0) ** 2 + max(qz, 0.0) ** 2) + min(
+            max(qx, max(qy, qz)), 0.0
+        )
     radius = min(hx, hy)
     side, up = math.sqrt((x / hx) ** 2 + (y / hy) ** 2) * radius - radius, abs(z) - hz
     return math.sqrt(max(side, 0.0) ** 2 + max(up, 0.0) ** 2) + min(max(side, up), 0.0)
@@ -171,7 +230,8 @@ def form_at(form, sx, sy, sz, x, y, z):
 
 @kernel
 def distance_to(n, w, values, share, x, y, z):
-    """Distance from a point to a collider at a share of the step, less its skin; `w` and `values` are packed Stops."""
+    """Distance from a point to a collider at a share of the step, less its skin; `w` and `values` are packed
+    Stops."""
     form = int(w[n, FORM])
     if form == GROUND:
         return z - w[n, SKIN]
@@ -188,8 +248,16 @@ def distance_to(n, w, values, share, x, y, z):
     if form != FIELD:
         return form_at(form, w[n, SIZE], w[n, SIZE + 1], w[n, SIZE + 2], px, py, pz) - w[n, SKIN]
     h = w[n, STEP]
-    value, away = field_at(values, int(w[n, START]), int(w[n, SHAPE]), int(w[n, SHAPE + 1]), int(w[n, SHAPE + 2]), (px - w[n, CORNER]) / h,
-                           (py - w[n, CORNER + 1]) / h, (pz - w[n, CORNER + 2]) / h)  # fmt: skip
+    value, away = field_at(
+        values,
+        int(w[n, START]),
+        int(w[n, SHAPE]),
+        int(w[n, SHAPE + 1]),
+        int(w[n, SHAPE + 2]),
+        (px - w[n, CORNER]) / h,
+        (py - w[n, CORNER + 1]) / h,
+        (pz - w[n, CORNER + 2]) / h,
+    )
     return value + away * h - w[n, SKIN]
 
 

@@ -1,4 +1,5 @@
-"""The pieces that debris is made of: convex, from points of our own choosing, flat or round, sharp or worn; or a prop's mesh."""
+"""The pieces that debris is made of: convex, from points of our own choosing, flat or round, sharp or worn;
+or a prop's mesh."""
 
 from __future__ import annotations
 
@@ -55,7 +56,13 @@ def _points(kind: str, flatness: float, seed: int) -> np.ndarray:
         return np.stack([r * np.cos(a), r * np.sin(a), z], axis=1) * (0.5 + 0.5 * _numbers(seed, 3, 3))
     if kind in ("sherds", "plates"):
         outline = _outline(seed, 5 + int(4 * _numbers(seed, 1, 4)[0]))
-        low = np.concatenate([outline * (0.86 + 0.14 * _numbers(seed, len(outline), 5)[:, None]), np.full((len(outline), 1), -0.5)], axis=1)
+        low = np.concatenate(
+            [
+                outline * (0.86 + 0.14 * _numbers(seed, len(outline), 5)[:, None]),
+                np.full((len(outline), 1), -0.5),
+            ],
+            axis=1,
+        )
         high = np.concatenate([outline, np.full((len(outline), 1), 0.5)], axis=1)
         thick = flatness * (0.12 if kind == "plates" else 0.5)
         return np.concatenate([low, high]) * np.array([1.0, 1.0, thick])
@@ -63,7 +70,11 @@ def _points(kind: str, flatness: float, seed: int) -> np.ndarray:
     corners = np.array([[x, y, z] for x in (-0.5, 0.5) for y in (-0.5, 0.5) for z in (-0.5, 0.5)])
     corners[4:, 0] -= (0.55 if kind == "tiles" else 0.3) * _numbers(seed, 4, 7)  # the broken end
     return corners * np.array(
-        [1.0, (0.6 + 0.4 * float(_numbers(seed, 1, 8)[0])) * long, 0.45 * flatness if kind == "tiles" else 0.85 * flatness * long]
+        [
+            1.0,
+            (0.6 + 0.4 * float(_numbers(seed, 1, 8)[0])) * long,
+            0.45 * flatness if kind == "tiles" else 0.85 * flatness * long,
+        ]
     )
 
 
@@ -84,7 +95,9 @@ def _hull(points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 def _worn(points: np.ndarray, roundness: float) -> np.ndarray:
     """Each corner cut off, some way along its edges."""
     corners, faces = _hull(points)
-    edges = np.unique(np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1), axis=0)
+    edges = np.unique(
+        np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1), axis=0
+    )
     cut = 0.03 + 0.3 * roundness
     a, b = corners[edges[:, 0]], corners[edges[:, 1]]
     return np.concatenate([a + cut * (b - a), b + cut * (a - b)])
@@ -111,8 +124,16 @@ def _inertia(points: np.ndarray) -> np.ndarray:
 def made(pieces: Pieces, number: int) -> Piece:
     """One of our own pieces."""
     seed = stable_seed("piece", pieces.seed, pieces.make, number)
-    corners, faces = _hull(_unit(_worn(_worn(_points(pieces.make, pieces.flatness, seed), pieces.roundness), pieces.roundness * 0.7)))
-    normal = np.cross(corners[faces[:, 1]] - corners[faces[:, 0]], corners[faces[:, 2]] - corners[faces[:, 0]])
+    corners, faces = _hull(
+        _unit(
+            _worn(
+                _worn(_points(pieces.make, pieces.flatness, seed), pieces.roundness), pieces.roundness * 0.7
+            )
+        )
+    )
+    normal = np.cross(
+        corners[faces[:, 1]] - corners[faces[:, 0]], corners[faces[:, 2]] - corners[faces[:, 0]]
+    )
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
     broken = np.abs(normal[:, 2]) < 0.7 if pieces.make != "lumps" else _numbers(seed, len(faces), 9) < 0.4
     if pieces.make == "planks":
@@ -129,8 +150,11 @@ def _set(pieces: Pieces, form: Prop | None, folder: Path | None, stamp: int) -> 
         return tuple(made(pieces, n) for n in range(pieces.kinds))
     mesh = own_mesh(form, folder)
     if len(mesh.faces) > MOST_TRIANGLES:
-        raise BadInput(f"has {len(mesh.faces):,} triangles, which every piece would have", f"a prop of at most {MOST_TRIANGLES:,}; thin it by 'keep'",
-                       place="debris")  # fmt: skip
+        raise BadInput(
+            f"has {len(mesh.faces):,} triangles, which every piece would have",
+            f"a prop of at most {MOST_TRIANGLES:,}; thin it by 'keep'",
+            place="debris",
+        )
     points = _unit(mesh.points.astype(np.float64))
     return (Piece(mesh.moved(points), _touching(points), _inertia(points)),)
 
@@ -148,7 +172,9 @@ def pieces_of(layer: DebrisLayer, props: tuple[Prop, ...], folder: Path | None) 
         return _set(own, None, None, 0)
     prop = next((p for p in props if p.id == layer.pieces.prop), None)
     if prop is None:
-        raise BadInput(f"names the prop '{layer.pieces.prop}', which is not in the effect", place=f"layer {layer.name}")
+        raise BadInput(
+            f"names the prop '{layer.pieces.prop}', which is not in the effect", place=f"layer {layer.name}"
+        )
     return _set(own, form_of(prop), folder, stamp_of(prop, folder))
 
 

@@ -9,17 +9,53 @@ from pathlib import Path
 
 import numpy as np
 
+from tenka.base.clock import step_time
 from tenka.base.errors import TooLarge, Unstable
-from tenka.effect.model import Camera, DebrisLayer, Force, ParticleLayer, PointLayer, Prop, heard
+from tenka.effect.model import Camera, DebrisLayer, Force, PointLayer, Prop, heard
+from tenka.gas.felt import resolve_forces
 from tenka.gas.grid import MEMORY_SHARE, free_bytes
-from tenka.gas.settings import GRAVITY, SAMPLES, Moment, resolve_forces
+from tenka.gas.settings import GRAVITY as G
+from tenka.gas.settings import SAMPLES, Moment
 from tenka.gas.swept import Swept
+from tenka.particles.acting import NO_FIELD, Acting, acting
 from tenka.particles.births import Context, Schedule, born, source_seed
 from tenka.particles.bodies import advance_bodies
 from tenka.particles.contact import stops_of
 from tenka.particles.files import cloud_at
-from tenka.particles.motion import NO_FIELD, acting, advance, extents
-from tenka.particles.state import ASLEEP, BYTES, FREE, NEW, STUCK, AirField, Events, Paths, Points, all_events, together
+from tenka.particles.motion import (
+    AIR,
+    BED,
+    CAMERA,
+    CARRIED,
+    COOLING,
+    DRAG,
+    END,
+    ENDS,
+    FELT,
+    FOLLOW,
+    FORCED,
+    GRAVITY,
+    LARGEST,
+    NOTING,
+    NUMBERS,
+    SIZE_DRAG,
+    START,
+    advance,
+    extents,
+)
+from tenka.particles.state import (
+    ASLEEP,
+    BYTES,
+    FREE,
+    NEW,
+    STUCK,
+    AirField,
+    Events,
+    Paths,
+    Points,
+    all_events,
+    together,
+)
 from tenka.scene.cameras import view_of
 
 POINTS_VERSION = 1
@@ -84,7 +120,10 @@ class PointSolver:
         count = (self.frames - 1 - first) * SAMPLES + 1
         self.sources = [(i, s) for i, s in enumerate(self.layer.sources) if s in heard(self.layer.sources)]
         self.schedules = {
-            i: Schedule.of(s, source_seed(self.seed, self.layer, s), first / self.rate, max(count, 2), self.rate) for i, s in self.sources
+            i: Schedule.of(
+                s, source_seed(self.seed, self.layer, s), first / self.rate, max(count, 2), self.rate
+            )
+            for i, s in self.sources
         }
 
     def predicted(self) -> int:
@@ -103,7 +142,8 @@ class PointSolver:
         need, free = count * BYTES * STATES_HELD, free_bytes()
         if need > MEMORY_SHARE * free:
             raise TooLarge(
-                f"{count:,} particles at once in {self.layer.name} would take about {need / 1e9:.1f} GB of memory, and "
+                f"{count:,} particles at once in {self.layer.name} would take about {need / 1e9:.1f} "
+                "GB of memory, and "
                 f"{MEMORY_SHARE * free / 1e9:.1f} GB can be used here; lower the rate, the burst or the life."
             )
 
@@ -111,7 +151,11 @@ class PointSolver:
         """The state at the beginning of the run: what is born at that very moment, at an age of nothing."""
         t = -run_up_frames_of(self.layer, self.rate) / self.rate
         ctx = Context(self.props, self.folder, self.rate, self.gas, self.paths, self.events)
-        fresh = [born(self.layer, i, self.schedules[i], ctx, t - 1e-9, t) for i, s in self.sources if not (s.shape == "file" and s.plays)]
+        fresh = [
+            born(self.layer, i, self.schedules[i], ctx, t - 1e-9, t)
+            for i, s in self.sources
+            if not (s.shape == "file" and s.plays)
+        ]
         played = [self._played(i, s, t) for i, s in self.sources if s.shape == "file" and s.plays]
         new = together([f for f in (*fresh, *played) if len(f)] or [Points()])
         lost: dict[str, int] = {}
@@ -134,18 +178,24 @@ class PointSolver:
         self.layer, self.forces, self.props = layer, forces, props
         self._schedule()
 
-    def step(self, state: PointState, dt: float) -> tuple[PointState, Paths | None]:
-        """Advance by `dt` seconds; `state` is left as it was. Also how each particle went, where that is kept.
+    def step(self, state: PointState, until: float) -> tuple[PointState, Paths | None]:
+        """Advance to the time `until`, s; `state` is left as it was. Also how each particle went, where that
+        is kept. What happens after `state.time` and up to `until` belongs to this step.
 
         Raises
         ------
         Unstable
             When a place is no longer finite.
         """
-        layer, t0, t1 = self.layer, state.time, state.time + dt
+        layer, t0, t1 = self.layer, state.time, until
+        dt = t1 - t0
         clock = time.perf_counter()
         ctx = Context(self.props, self.folder, self.rate, self.gas, self.paths, self.events)
-        fresh = [born(layer, i, self.schedules[i], ctx, t0, t1) for i, s in self.sources if not (s.shape == "file" and s.plays)]
+        fresh = [
+            born(layer, i, self.schedules[i], ctx, t0, t1)
+            for i, s in self.sources
+            if not (s.shape == "file" and s.plays)
+        ]
         lost, events = dict(state.lost), dict(state.events)
         new = together([f for f in fresh if len(f)] or [Points()])
         new = self._admitted(new, layer.most - len(state.points), lost)
@@ -158,70 +208,23 @@ class PointSolver:
         stops = stops_of(layer, self.props, moment, self.folder)
         n = len(p)
         noting = self.keeps_events or isinstance(layer, DebrisLayer)
-        noted = n if noting else 1
-        dead, hit_time = np.zeros(n, np.uint8), np.full(noted, -1e9)
-        hit_place, hit_velocity = np.zeros((noted, 3), np.float32), np.zeros((noted, 3), np.float32)
+        dead, hits = np.zeros(n, np.uint8), np.zeros((n if noting else 1, 7))
+        hits[:, 0] = -1e9
         self._time("collision", clock)
         clock = time.perf_counter()
         if n:
-            m = layer.motion
-            middle = t0 + 0.5 * dt
-            low, high, pace, largest = extents(p.place, p.velocity, p.width)
-            low, high = low - 0.5 * dt * pace, high + 0.5 * dt * pace
-            if float((high - low).max()) > FAR_APART:  # a few strays must not make the eddies coarse for the rest
-                low, high = (
-                    np.maximum(low, np.quantile(p.place, 0.01, axis=0) - pace * dt),
-                    np.minimum(high, np.quantile(p.place, 0.99, axis=0) + pace * dt),
-                )
-            felt_forces = self.forces if moment.at(m.forces, 0.0) > 0 else ()
-            resolved = resolve_forces(felt_forces, moment, self.seed, lambda pull: (pull * GRAVITY,))
-            forces = acting(resolved, low.astype(float), high.astype(float), middle)
-            gas = self.gas(m.follows) if m.follows else None
-            g = gas or NO_FIELD
-            bed = layer.bed if isinstance(layer, ParticleLayer) else None
-            beds = np.array([bed.rests, bed.wakes_at, bed.wake_reach, bed.lift] if bed else [0, 0, 0, 0], float)
-            e = layer.ends
-            ends = np.array([e.below, e.height, e.reach, e.leaves_gas, e.off_camera, bool(bed and bed.rests and bed.settles)], float)
-            view = view_of(self.camera, 16, 9)
-            camera = view.packed().astype(float)
-            common = (moment.at(m.gravity) * GRAVITY, moment.at(m.drag, 0.0), m.size_drag, moment.at(m.forces, 0.0), moment.at(m.follow, 0.0),
-                      moment.at(m.cooling, 0.0))  # fmt: skip
-            felt, where = g.at(middle)
-            air = (felt, np.asarray(where, float), float(g.voxel), gas is not None)
-            if isinstance(layer, DebrisLayer):
-                hits = (hit_time, hit_place, hit_velocity)
-                advance_bodies(
-                    p,
-                    layer,
-                    t0,
-                    t1,
-                    self.rate,
-                    self.props,
-                    self.folder,
-                    common,
-                    forces.packed(),
-                    stops.packed(),
-                    air,
-                    ends,
-                    view,
-                    dead,
-                    hits,
-                )
-            else:
-                advance(
-                    t0, t1, p.born, p.life, p.place, p.velocity, p.width, p.heat, p.state, p.holder, largest, *common, *forces.packed(), *stops.packed(),
-                    *air, beds, bool(gas is not None and bed is not None and bed.rests), ends, camera, dead, noting, hit_time, hit_place, hit_velocity,
-                )  # fmt: skip
+            self._move(p, moment, stops.packed(), dead, hits, t1)
             fastest = extents(p.place, p.velocity, p.width)[2]
             if not fastest < MOST_SPEED:
                 raise Unstable(
-                    f"{layer.name} came apart at {t0:.2f} s: a particle's speed is {fastest:.3g} m/s; look for a force that is far too strong."
+                    f"{layer.name} came apart at {t0:.2f} s: a particle's speed is {fastest:.3g} "
+                    "m/s; look for a force that is far too strong."
                 )
         self._time("motion", clock)
         clock = time.perf_counter()
         paths = paths_of(*before, p, t0, t1, dead) if self.keeps_paths else None
         if self.keeps_events and n:
-            self._note_events(events, new, p, dead, ended(p, t0, t1, dead), hit_time, hit_place, hit_velocity)
+            self._note_events(events, new, p, dead, ended(p, t0, t1, dead), hits)
         gone = int(np.count_nonzero(dead))
         if gone:
             by_age = int((dead.astype(bool) & (p.born + p.life <= t1)).sum())
@@ -236,15 +239,82 @@ class PointSolver:
         self._time("ends", clock)
         return PointState(p, t1, lost, events), paths
 
+    def _numbers(self, p: Points, moment: Moment, gas: AirField | None, largest: float) -> np.ndarray:
+        """The row of a step's numbers, see tenka.particles.motion."""
+        layer, m = self.layer, self.layer.motion
+        bed = getattr(layer, "bed", None)
+        rests = bool(bed and bed.rests)
+        e, out = layer.ends, np.zeros(NUMBERS)
+        out[START], out[END], out[LARGEST] = moment.t, moment.t + moment.dt, largest
+        out[GRAVITY], out[DRAG] = moment.at(m.gravity) * G, moment.at(m.drag, 0.0)
+        out[SIZE_DRAG], out[FORCED] = m.size_drag, moment.at(m.forces, 0.0)
+        out[FOLLOW], out[COOLING] = moment.at(m.follow, 0.0), moment.at(m.cooling, 0.0)
+        out[CARRIED], out[FELT] = gas is not None, gas is not None and rests
+        out[NOTING] = self.keeps_events or isinstance(layer, DebrisLayer)
+        settles = False
+        if bed is not None:
+            settles = bool(bed.rests and bed.settles)
+            out[BED:ENDS] = (bed.rests, bed.wakes_at, bed.wake_reach, bed.lift)
+        out[ENDS:AIR] = (e.below, e.height, e.reach, e.leaves_gas, e.off_camera, settles)
+        out[CAMERA:] = view_of(self.camera, 16, 9).packed()
+        return out
+
+    def _forces(self, p: Points, moment: Moment, box: tuple[np.ndarray, np.ndarray, float]) -> Acting:
+        """The forces that are felt where the particles are in the middle of the step."""
+        low, high, pace = box
+        dt = moment.dt
+        low, high = low - 0.5 * dt * pace, high + 0.5 * dt * pace
+        if float((high - low).max()) > FAR_APART:  # a few strays must not make the eddies coarse for the rest
+            low = np.maximum(low, np.quantile(p.place, 0.01, axis=0) - pace * dt)
+            high = np.minimum(high, np.quantile(p.place, 0.99, axis=0) + pace * dt)
+        felt = self.forces if moment.at(self.layer.motion.forces, 0.0) > 0 else ()
+        resolved = resolve_forces(felt, moment, self.seed, lambda pull: (pull * G,))
+        return acting(resolved, low.astype(float), high.astype(float), moment.t + 0.5 * dt)
+
+    def _move(
+        self,
+        p: Points,
+        moment: Moment,
+        stops: tuple[np.ndarray, np.ndarray],
+        dead: np.ndarray,
+        hits: np.ndarray,
+        until: float,
+    ) -> None:
+        """Move all particles over a step, in place."""
+        layer = self.layer
+        low, high, pace, largest = extents(p.place, p.velocity, p.width)
+        acts = self._forces(p, moment, (low, high, pace))
+        gas = self.gas(layer.motion.follows) if layer.motion.follows else None
+        numbers = self._numbers(p, moment, gas, largest)
+        numbers[END] = until
+        field = gas or NO_FIELD
+        felt, where = field.at(moment.t + 0.5 * moment.dt)
+        numbers[AIR:CAMERA] = (*where, field.voxel)
+        if isinstance(layer, DebrisLayer):
+            view = view_of(self.camera, 16, 9)
+            advance_bodies(
+                p, layer, self.rate, self.props, self.folder, numbers, acts, stops, felt, view, dead, hits
+            )
+        else:
+            advance(p, numbers, acts, stops, felt, dead, hits)
+
     def _time(self, part: str, since: float) -> None:
         self.parts[part] = self.parts.get(part, 0.0) + time.perf_counter() - since
 
-    def _note_events(self, events: dict[str, Events], new: Points, p: Points, dead: np.ndarray, until: np.ndarray, hit_time: np.ndarray,
-                     hit_place: np.ndarray, hit_velocity: np.ndarray) -> None:  # fmt: skip
-        hit, gone = hit_time > -1e8, dead.astype(bool)
+    def _note_events(
+        self,
+        events: dict[str, Events],
+        new: Points,
+        p: Points,
+        dead: np.ndarray,
+        until: np.ndarray,
+        hits: np.ndarray,
+    ) -> None:
+        hit, gone = hits[:, 0] > -1e8, dead.astype(bool)
+        place, velocity = hits[hit, 1:4].astype(np.float32), hits[hit, 4:7].astype(np.float32)
         found = {
             "birth": Events(new.born, new.place, new.velocity, new.id, new.colour),
-            "bounce": Events(hit_time[hit], hit_place[hit], hit_velocity[hit], p.id[hit], p.colour[hit]),
+            "bounce": Events(hits[hit, 0], place, velocity, p.id[hit], p.colour[hit]),
             "death": Events(until[gone], p.place[gone], p.velocity[gone], p.id[gone], p.colour[gone]),
         }
         for kind, more in found.items():
@@ -266,8 +336,20 @@ class PointSolver:
         colour = cloud.colour if cloud.colour is not None else np.tile(np.asarray(source.colour), (n, 1))
         f32 = np.float32
         velocity = cloud.velocity if cloud.velocity is not None else np.zeros((n, 3))
-        return Points(id, np.full(n, source.burst_at + source.delay), np.full(n, np.inf, f32), cloud.place.astype(f32), velocity.astype(f32), width.astype(f32),
-                      np.zeros(n, f32), np.full(n, index, np.int16), np.full(n, ASLEEP, np.uint8), np.full(n, FREE, np.int8), colour.astype(f32))  # fmt: skip
+        return Points(
+            id,
+            np.full(n, source.burst_at + source.delay),
+            np.full(n, np.inf, f32),
+            cloud.place.astype(f32),
+            velocity.astype(f32),
+            width.astype(f32),
+            np.zeros(n, f32),
+            np.full(n, index, np.int16),
+            np.full(n, ASLEEP, np.uint8),
+            np.full(n, FREE, np.int8),
+            colour.astype(f32),
+            *(rest_of_pieces(n) if isinstance(self.layer, DebrisLayer) else ()),
+        )
 
     def frame(self, state: PointState, count: int = 1, check: Callable[[], None] | None = None) -> PointState:
         """Advance to the next frame in `count` sub-steps, or as many as the layer asks for."""
@@ -277,9 +359,8 @@ class PointSolver:
         for sub in range(count):
             if check is not None:
                 check()
-            state.time = (index + sub / count) / self.rate
-            state, _ = self.step(state, 1.0 / (self.rate * count))
-        state.time = (index + 1) / self.rate
+            state.time = step_time(index, sub, count, self.rate)
+            state, _ = self.step(state, step_time(index, sub + 1, count, self.rate))
         return state
 
 
@@ -289,6 +370,13 @@ def hold(new: Points, ids: tuple[int, ...]) -> None:
     new.state[held] |= np.uint8(STUCK)
     new.velocity[held] = 0.0
     new.spin[held] = 0.0
+
+
+def rest_of_pieces(n: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Turn, spin and time at rest of pieces that stand upright and still."""
+    turn = np.zeros((n, 4), np.float32)
+    turn[:, 0] = 1.0
+    return turn, np.zeros((n, 3), np.float32), np.zeros(n, np.float32)
 
 
 def begin_frame(state: PointState) -> PointState:
@@ -305,17 +393,32 @@ def ended(p: Points, t0: float, t1: float, dead: np.ndarray) -> np.ndarray:
     return np.where(dead.astype(bool), np.clip(p.born + p.life, t0, t1), t1)
 
 
-def paths_of(place: np.ndarray, velocity: np.ndarray, after: Points, t0: float, t1: float, dead: np.ndarray) -> Paths:
+def paths_of(
+    place: np.ndarray, velocity: np.ndarray, after: Points, t0: float, t1: float, dead: np.ndarray
+) -> Paths:
     """How particles went in a step, from where they were (or were born) to where they are (or died)."""
     until = ended(after, t0, t1, dead)
     return Paths(
-        np.maximum(t0, after.born), np.maximum(until, after.born), place, after.place, velocity, after.velocity, after.id, after.born,
-        after.life, after.width, after.heat, after.source, after.colour, (after.state & ASLEEP) > 0,
-    )  # fmt: skip
+        np.maximum(t0, after.born),
+        np.maximum(until, after.born),
+        place,
+        after.place,
+        velocity,
+        after.velocity,
+        after.id,
+        after.born,
+        after.life,
+        after.width,
+        after.heat,
+        after.source,
+        after.colour,
+        (after.state & ASLEEP) > 0,
+    )
 
 
 def paths_between(a: Points, b: Points, t0: float, t1: float) -> Paths:
-    """How particles went between two stored frames; those that are in only one are followed from it along their speed."""
+    """How particles went between two stored frames; those that are in only one are followed from it along
+    their speed."""
     common, at_a, at_b = np.intersect1d(a.id, b.id, assume_unique=True, return_indices=True)
     rest_a = np.setdiff1d(np.arange(len(a)), at_a, assume_unique=True)
     rest_b = np.setdiff1d(np.arange(len(b)), at_b, assume_unique=True)
@@ -332,11 +435,21 @@ def paths_between(a: Points, b: Points, t0: float, t1: float) -> Paths:
     n = len(common)
     join = np.concatenate
     return Paths(
-        join([np.full(n, t0), np.full(len(gone), t0), begins]), join([np.full(n, t1), ends, np.full(len(come), t1)]),
-        join([pa.place, gone.place, first]), join([pb.place, after, come.place]), join([pa.velocity, gone.velocity, come.velocity]),
-        join([pb.velocity, gone.velocity, come.velocity]), who.id, who.born, who.life, who.width, who.heat, who.source, who.colour,
+        join([np.full(n, t0), np.full(len(gone), t0), begins]),
+        join([np.full(n, t1), ends, np.full(len(come), t1)]),
+        join([pa.place, gone.place, first]),
+        join([pb.place, after, come.place]),
+        join([pa.velocity, gone.velocity, come.velocity]),
+        join([pb.velocity, gone.velocity, come.velocity]),
+        who.id,
+        who.born,
+        who.life,
+        who.width,
+        who.heat,
+        who.source,
+        who.colour,
         (who.state & ASLEEP) > 0,
-    )  # fmt: skip
+    )
 
 
 def run_up_frames_of(layer: PointLayer, rate: float) -> int:

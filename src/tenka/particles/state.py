@@ -1,4 +1,5 @@
-"""What is kept of particles and pieces, as one array for each quantity, and what layers hand to each other."""
+"""What is kept of particles and pieces, as one array for each quantity, and what layers hand to each
+other."""
 
 from __future__ import annotations
 
@@ -13,6 +14,11 @@ FREE = -1  # held by no collider
 
 def _empty(dtype: Any, *more: int) -> Any:
     return field(default_factory=lambda: np.zeros((0, *more), dtype))
+
+
+LAYOUT: dict[str, tuple[Any, tuple[int, ...], bool]] = {}
+"""Type and further shape of each array of `Points`, and whether particles may have none: kernels read them
+unchecked."""
 
 
 @dataclass
@@ -51,6 +57,14 @@ class Points:
     spin: np.ndarray = _empty(np.float32, 3)
     still: np.ndarray = _empty(np.float32)
 
+    def __post_init__(self) -> None:
+        n = len(self.id)
+        for name, (kind, more, optional) in LAYOUT.items():
+            array = getattr(self, name)
+            fits = array.shape == (n, *more) or (optional and array.shape == (0, *more))
+            if array.dtype != kind or not fits:
+                raise ValueError(f"{name} is {array.dtype} {array.shape}; it must be {kind} {(n, *more)}")
+
     def __len__(self) -> int:
         return len(self.id)
 
@@ -61,7 +75,9 @@ class Points:
     def picked(self, index: np.ndarray) -> Points:
         """Some of them, by indices or by a mask."""
         n = len(self)
-        return Points(**{f.name: a[index] if len(a := getattr(self, f.name)) == n else a for f in fields(self)})
+        return Points(
+            **{f.name: a[index] if len(a := getattr(self, f.name)) == n else a for f in fields(self)}
+        )
 
     def arrays(self) -> dict[str, np.ndarray]:
         return {f.name: getattr(self, f.name) for f in fields(self)}
@@ -71,17 +87,26 @@ class Points:
         return (t - self.born).astype(np.float32)
 
     def to_move(self) -> Points:
-        """The same particles, with arrays of their own for what a step changes; what stays for good is shared."""
-        return Points(**{name: array.copy() if name in CHANGING else array for name, array in self.arrays().items()})
+        """The same particles, with arrays of their own for what a step changes; what stays for good is
+        shared."""
+        return Points(
+            **{name: array.copy() if name in CHANGING else array for name, array in self.arrays().items()}
+        )
 
 
+_NONE: dict[str, np.ndarray] = Points().arrays()
+LAYOUT.update({n: (a.dtype, a.shape[1:], n in ("turn", "spin", "still")) for n, a in _NONE.items()})
 CHANGING = ("place", "velocity", "heat", "state", "holder", "turn", "spin", "still")
 
 
 def together(parts: list[Points]) -> Points:
     """All of them, in turn."""
     parts = [p for p in parts if len(p)] or parts[:1]
-    return parts[0] if len(parts) == 1 else Points(**{f.name: np.concatenate([getattr(p, f.name) for p in parts]) for f in fields(Points)})
+    return (
+        parts[0]
+        if len(parts) == 1
+        else Points(**{f.name: np.concatenate([getattr(p, f.name) for p in parts]) for f in fields(Points)})
+    )
 
 
 BYTES = 8 + 8 + 4 + 12 + 12 + 4 + 4 + 2 + 1 + 1 + 12
@@ -115,7 +140,11 @@ class Events:
 
 
 def all_events(parts: list[Events]) -> Events:
-    return Events(**{f.name: np.concatenate([getattr(p, f.name) for p in parts]) for f in fields(Events)}) if parts else Events()
+    return (
+        Events(**{f.name: np.concatenate([getattr(p, f.name) for p in parts]) for f in fields(Events)})
+        if parts
+        else Events()
+    )
 
 
 @dataclass
@@ -150,7 +179,12 @@ class Paths:
         s = np.clip((t - since) / np.maximum(span, 1e-9), 0.0, 1.0)[:, None]
         h = span[:, None]
         a, b, u, v = self.first[rows], self.last[rows], self.before[rows] * h, self.after[rows] * h
-        place = a * (1 + 2 * s) * (1 - s) ** 2 + b * s * s * (3 - 2 * s) + u * s * (1 - s) ** 2 - v * s * s * (1 - s)
+        place = (
+            a * (1 + 2 * s) * (1 - s) ** 2
+            + b * s * s * (3 - 2 * s)
+            + u * s * (1 - s) ** 2
+            - v * s * s * (1 - s)
+        )
         slope = (b - a) * 6 * s * (1 - s) + u * (1 - s) * (1 - 3 * s) + v * s * (3 * s - 2)
         return place, slope / np.maximum(h, 1e-9)
 
@@ -161,7 +195,8 @@ class AirField:
 
     Attributes
     ----------
-    before, after : (nx, ny, nz, 4) float32: velocity in m/s, and density; the grids may lie elsewhere in the box
+    before, after : (nx, ny, nz, 4) float32: velocity in m/s, and density; the grids may lie elsewhere in the
+        box
     before_origin, after_origin : m
     start, end : s of the two moments; equal when the gas is felt as it is now
     """
@@ -175,8 +210,11 @@ class AirField:
     end: float
 
     def at(self, t: float) -> tuple[np.ndarray, tuple[float, float, float]]:
-        """The field at a time, and where it lies: blended from one moment to the other, or the nearer one when the grids differ."""
-        share = min(1.0, max(0.0, (t - self.start) / (self.end - self.start))) if self.end > self.start else 0.0
+        """The field at a time, and where it lies: blended from one moment to the other, or the nearer one
+        when the grids differ."""
+        share = (
+            min(1.0, max(0.0, (t - self.start) / (self.end - self.start))) if self.end > self.start else 0.0
+        )
         if self.before_origin != self.after_origin or self.before.shape != self.after.shape:
             return (self.before, self.before_origin) if share < 0.5 else (self.after, self.after_origin)
         if share == 0.0 or self.before is self.after:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,14 +12,14 @@ from tenka.base.errors import BadInput
 from tenka.effect.model import Camera, Light, Player
 from tenka.look.colour import develop
 from tenka.look.raster import Backdrop, cast_shadow, compose, see, shade
-from tenka.look.sprites import count_layers, draw_quads
+from tenka.look.sprites import DEPTH, count_layers, draw_quads
 from tenka.package.atlas import Atlas, load_atlas
 from tenka.package.manifest import Flipbook, Manifest, read
 from tenka.proof.player import quads
 from tenka.scene.cameras import View, view_of
 from tenka.scene.files import load
-from tenka.scene.glb import camera_from
-from tenka.scene.meshes import Mesh
+from tenka.scene.glb import camera_from, holds_meshes
+from tenka.scene.meshes import Mesh, joined
 
 BLOCK_BYTES = 16  # of a 4 x 4 block with alpha, in the common formats
 
@@ -54,65 +55,123 @@ class Package:
     def __init__(self, folder: Path) -> None:
         self.folder = Path(folder)
         self.manifest: Manifest = read(self.folder)
-        self.element: Flipbook = self.manifest.elements[0]
-        self.atlas: Atlas = load_atlas(self.folder, self.element)
-        self.mesh: Mesh = load(self.folder / self.manifest.set.file)
-        camera = camera_from(self.folder / self.manifest.set.file)
+        self.elements: tuple[Flipbook, ...] = self.manifest.elements
+        self.atlases: tuple[Atlas, ...] = tuple(load_atlas(self.folder, e) for e in self.elements)
+        stands = self.folder / self.manifest.set.file
+        self.mesh: Mesh = load(stands) if holds_meshes(stands) else joined([])
+        camera = camera_from(stands)
         if camera is None:
-            raise BadInput("holds no camera", "the set with its camera", self.folder / self.manifest.set.file)
+            raise BadInput("holds no camera", "the set with its camera", stands)
         self.camera: Camera = camera
         s = self.manifest.set
         self.light = Light(
-            heading=s.sun_heading, height=s.sun_height, strength=s.sun_strength, kelvin=s.sun_kelvin, sky=s.sky, exposure=s.exposure
+            heading=s.sun_heading,
+            height=s.sun_height,
+            strength=s.sun_strength,
+            kelvin=s.sun_kelvin,
+            sky=s.sky,
+            exposure=s.exposure,
         )
         self._backdrop: tuple[object, Backdrop, np.ndarray] | None = None
 
-    def player(self, levers: dict[str, float] | None = None, tried: Player | None = None) -> Player:
-        """The player's settings (or others to try) with lever values, each held to its range."""
-        player = tried or self.element.player
-        for lever in self.manifest.levers:
-            if levers and lever.id in levers:
-                name = lever.path.rsplit(".", 1)[1]
-                value: float = min(lever.high, max(lever.low, levers[lever.id]))
-                player = player.model_copy(update={name: round(value) if isinstance(getattr(player, name), int) else value})
-        return player
+    def players(
+        self, levers: dict[str, float] | None = None, tried: dict[str, Player] | None = None
+    ) -> tuple[Player, ...]:
+        """Each element's settings (or others to try, by element) with lever values, each held to its
+        range."""
+        found = []
+        for element in self.elements:
+            player = (tried or {}).get(element.id, element.player)
+            for lever in self.manifest.levers:
+                of, _, name = lever.path.partition(".player.")
+                if of == element.id and levers and lever.id in levers:
+                    value: float = min(lever.high, max(lever.low, levers[lever.id]))
+                    now = getattr(player, name)
+                    changed = round(value) if isinstance(now, int) else value
+                    player = player.model_copy(update={name: changed})
+            found.append(player)
+        return tuple(found)
 
     def _set(self, view: View) -> tuple[Backdrop, np.ndarray]:
         key = (view.packed().tobytes(), view.width, view.height)
         if self._backdrop is None or self._backdrop[0] != key:
             backdrop = shade(see(self.mesh, view), view, self.light, cast_shadow(self.mesh, self.light))
-            self._backdrop = (key, backdrop, compose(view, backdrop, 1, None, 1, None)[0] * 2.0**self.light.exposure)
+            self._backdrop = (
+                key,
+                backdrop,
+                compose(view, backdrop, 1, None, 1, None)[0] * 2.0**self.light.exposure,
+            )
         return self._backdrop[1], self._backdrop[2]
 
     def draw(
-        self, time: float, view: View, player: Player | None = None, carriers: np.ndarray | None = None, heat: bool = False
+        self,
+        time: float,
+        view: View,
+        players: tuple[Player, ...] | None = None,
+        carriers: np.ndarray | None = None,
+        heat: bool = False,
     ) -> ProofPicture:
         """The picture a game would show `time` seconds after the effect was started.
 
         Parameters
         ----------
+        players : settings of each element, by default those that it was packed with
         carriers : (copies, 3) offsets in m
         heat : show overdraw in place of the sprites
         """
-        player = player or self.element.player
+        players = players or tuple(e.player for e in self.elements)
         backdrop, still = self._set(view)
-        table = quads(self.element, player, time, view, carriers)
+        tables = [quads(e, p, time, view, carriers) for e, p in zip(self.elements, players)]
         layers = np.zeros((view.height, view.width), np.int32)
-        count_layers(table, layers)
+        for table in tables:
+            count_layers(table, layers)
         image = still.copy()
-        e = self.element
-        blocks = draw_quads(
-            table, self.atlas.levels, (e.columns, *e.cell, e.padding), backdrop.depth, player.soft_edge, player.blend, image
-        )
+        read = 0
+        for n, table in _in_order(tables):
+            e, player = self.elements[n], players[n]
+            grid = (e.columns, *e.cell, e.padding)
+            levels = self.atlases[n].levels
+            blocks = draw_quads(table, levels, grid, backdrop.depth, player.soft_edge, player.blend, image)
+            read += sum(blocks) * BLOCK_BYTES * (2 if e.second is not None else 1)
         rgb = develop(image, 0.0)
         if heat:
             rgb = heat_picture(rgb, layers)
         covered, pixels = int(layers.sum()), int((layers > 0).sum())
-        counts = Counts(len(table), covered, pixels, covered / pixels if pixels else 0.0, int(layers.max()), sum(blocks) * BLOCK_BYTES)
+        counts = Counts(
+            sum(len(table) for table in tables),
+            covered,
+            pixels,
+            covered / pixels if pixels else 0.0,
+            int(layers.max()),
+            read,
+        )
         return ProofPicture(rgb, counts, layers)
 
 
-HEAT = np.array([(0.13, 0.14, 0.15), (0.21, 0.42, 0.40), (0.36, 0.72, 0.64), (0.88, 0.67, 0.27), (0.82, 0.38, 0.29), (0.98, 0.90, 0.86)])
+def _in_order(tables: list[np.ndarray]) -> Iterator[tuple[int, np.ndarray]]:
+    """The quads of all elements from the back to the front, in runs of one element each."""
+    which = np.concatenate([np.full(len(t), n) for n, t in enumerate(tables)])
+    row = np.concatenate([np.arange(len(t)) for t in tables])
+    depth = np.concatenate([t[:, DEPTH] for t in tables])
+    order = np.argsort(-depth, kind="stable")
+    which, row = which[order], row[order]
+    if not len(which):
+        return
+    starts = np.flatnonzero(np.concatenate([[True], which[1:] != which[:-1]])).tolist()
+    for a, b in zip(starts, [*starts[1:], len(which)]):
+        yield int(which[a]), tables[int(which[a])][row[a:b]]
+
+
+HEAT = np.array(
+    [
+        (0.13, 0.14, 0.15),
+        (0.21, 0.42, 0.40),
+        (0.36, 0.72, 0.64),
+        (0.88, 0.67, 0.27),
+        (0.82, 0.38, 0.29),
+        (0.98, 0.90, 0.86),
+    ]
+)
 HEAT_AT = np.array([0, 1, 2, 4, 8, 16])
 
 

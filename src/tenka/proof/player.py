@@ -10,11 +10,11 @@ import numpy as np
 from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.model import Player
 from tenka.look.colour import ramp_table
+from tenka.look.sprites import QUAD_FIELDS, quad_table
 from tenka.package.manifest import Flipbook
 from tenka.scene.cameras import View
 
 NEAREST = 0.05
-QUAD_FIELDS = 14
 
 
 @dataclass(frozen=True)
@@ -48,9 +48,13 @@ def sprites(element: Flipbook, player: Player, time: float, carriers: np.ndarray
     carriers : (copies, 3) offsets in m of further copies of the effect; by default one at 0
     """
     carriers = np.zeros((1, 3)) if carriers is None else carriers
-    copy, slot = (a.ravel() for a in np.meshgrid(np.arange(len(carriers)), np.arange(player.count), indexing="ij"))
+    copy, slot = (
+        a.ravel() for a in np.meshgrid(np.arange(len(carriers)), np.arange(player.count), indexing="ij")
+    )
     seed = stable_seed("player", element.id)
-    life = player.life * (1.0 + player.life_spread * (2.0 * unit_array(seed, copy, slot, 1) - 1.0).astype(np.float64))
+    life = player.life * (
+        1.0 + player.life_spread * (2.0 * unit_array(seed, copy, slot, 1) - 1.0).astype(np.float64)
+    )
     lived = (time - slot / player.count * player.life) / life
     generation = np.floor(lived).astype(np.int64)
     live = lived >= 0
@@ -72,13 +76,14 @@ def sprites(element: Flipbook, player: Player, time: float, carriers: np.ndarray
     return Sprites(age, place, np.asarray(element.size) * grown[:, None], turn, opacity)
 
 
-def quads(element: Flipbook, player: Player, time: float, view: View, carriers: np.ndarray | None = None) -> np.ndarray:
+def quads(
+    element: Flipbook, player: Player, time: float, view: View, carriers: np.ndarray | None = None
+) -> np.ndarray:
     """Camera-facing quads of the living sprites, far ones first.
 
     Returns
     -------
-    (n, QUAD_FIELDS) float32: centre x, y (px); unit axis x, y along the width (px space, y down); half width
-    and half height (px); depth (m); frame, next frame, blend; opacity; m per px; texels per px; spare
+    (n, QUAD_FIELDS) float32, see tenka.look.sprites.quad_table
     """
     s = sprites(element, player, time, carriers)
     if not len(s.age):
@@ -96,11 +101,11 @@ def quads(element: Flipbook, player: Player, time: float, view: View, carriers: 
     off = (0.5 - np.asarray(element.pivot)) * 2.0 * half
     centre_x = at[:, 0] + off[:, 0] * cos + off[:, 1] * sin
     centre_y = at[:, 1] + off[:, 0] * sin - off[:, 1] * cos
-    place = age * (element.frames - 1)
-    frame = np.minimum(np.floor(place), element.frames - 1)
-    following = np.minimum(frame + 1, element.frames - 1)
+    times = np.asarray(element.times)
+    moment = times[0] + age * (times[-1] - times[0])  # a life plays the sequence at its own pace
+    place = np.interp(moment, times, np.arange(element.frames)) if element.frames > 1 else 0.0 * age
     content = element.cell[0] - 2 * element.padding
     texels = content / np.maximum(2.0 * half[:, 0], 1e-6)
-    table = np.stack([centre_x, centre_y, cos, sin, half[:, 0], half[:, 1], at[:, 2], frame, following, place - frame, opacity, per_px, texels,
-                      np.zeros(len(at))], axis=1)  # fmt: skip
-    return table[np.argsort(-at[:, 2], kind="stable")].astype(np.float32)
+    centres = np.stack([centre_x, centre_y, at[:, 2]], axis=1)
+    axis = np.stack([cos, sin], axis=1)
+    return quad_table(centres, half, axis, place, element.frames, opacity, per_px, texels)

@@ -1,4 +1,5 @@
-"""What is stored of a moment: a gas as fields, particles as they are; and full states from which a broken run goes on."""
+"""What is stored of a moment: a gas as fields, particles as they are; and full states from which a broken run
+goes on."""
 
 from __future__ import annotations
 
@@ -29,11 +30,15 @@ MEASURES = (
     ("divergence", "Divergence left", "1/s"),
     ("residual", "Residual", ""),
 )
-"""Figures of each frame that make curves: name in its meta, name shown, unit (of a density of 1 in a cubic metre)."""
+"""Figures of each frame that make curves: name in its meta, name shown, unit (of a density of 1 in a cubic
+metre)."""
 
 
-def frame_of_state(state: GasState, grid: Grid, final: bool = False, work: Workspace | None = None, box: Grid | None = None) -> Frame:
-    """What is stored of a state: half floats in previews, float32 in final runs. `work` adds what the solver measured; `box` is the whole
+def frame_of_state(
+    state: GasState, grid: Grid, final: bool = False, work: Workspace | None = None, box: Grid | None = None
+) -> Frame:
+    """What is stored of a state: half floats in previews, float32 in final runs. `work` adds what the solver
+    measured; `box` is the whole
     box when the grid follows the gas in it."""
     kind = np.float32 if final else np.float16
     velocity = np.empty((3, *grid.shape), np.float32)
@@ -49,10 +54,15 @@ def frame_of_state(state: GasState, grid: Grid, final: bool = False, work: Works
     volume = grid.voxel**3
     sums = scalars.sum(axis=(0, 1, 2), dtype=np.float64) * volume
     meta = {
-        "wall": walls, "densest": float(density.max()), "fastest": state.fastest, "mass": float(sums[DENSITY]),
-        "heat": float(sums[TEMPERATURE]), "fuel": float(sums[FUEL]), "flame": float(sums[BURNT]),
+        "wall": walls,
+        "densest": float(density.max()),
+        "fastest": state.fastest,
+        "mass": float(sums[DENSITY]),
+        "heat": float(sums[TEMPERATURE]),
+        "fuel": float(sums[FUEL]),
+        "flame": float(sums[BURNT]),
         "energy": 0.5 * AIR_DENSITY * float(np.vdot(velocity, velocity)) * volume,
-    }  # fmt: skip
+    }
     if work is not None:
         meta.update(work.figures, burnt=work.burnt)
     burning = bool(sums[FUEL] > 0 or sums[BURNT] > 0)
@@ -61,10 +71,17 @@ def frame_of_state(state: GasState, grid: Grid, final: bool = False, work: Works
         return (field if final else np.clip(field, -HALF_LIMIT, HALF_LIMIT)).astype(kind)
 
     return Frame(
-        kept(density), kept(scalars[..., TEMPERATURE]), kept(velocity), grid.origin, grid.voxel, state.time, meta,
-        flame=kept(scalars[..., BURNT]) if burning else None, fuel=kept(scalars[..., FUEL]) if burning else None,
+        kept(density),
+        kept(scalars[..., TEMPERATURE]),
+        kept(velocity),
+        grid.origin,
+        grid.voxel,
+        state.time,
+        meta,
+        flame=kept(scalars[..., BURNT]) if burning else None,
+        fuel=kept(scalars[..., FUEL]) if burning else None,
         dye=kept(state.dye) if state.dye is not None else None,
-    )  # fmt: skip
+    )
 
 
 def state_of_frame(grid: Grid, frame: Frame) -> GasState:
@@ -86,8 +103,11 @@ def state_of_frame(grid: Grid, frame: Frame) -> GasState:
     return state
 
 
-def put_state(store: FrameStore, name: str, state: GasState, guess: np.ndarray, origin: tuple[float, ...]) -> None:
-    """`origin`: of the window that it lies in; `guess` is the pressure from which the next solution round colliders begins: without it a resumed run would differ."""
+def put_state(
+    store: FrameStore, name: str, state: GasState, guess: np.ndarray, origin: tuple[float, ...]
+) -> None:
+    """`origin`: of the window that it lies in; `guess` is the pressure from which the next solution round
+    colliders begins: without it a resumed run would differ."""
     arrays = {"u": state.u, "v": state.v, "w": state.w, "scalars": state.scalars, "guess": guess}
     if state.dye is not None:
         arrays["dye"] = state.dye
@@ -117,7 +137,12 @@ class PointFrame:
         return PointState(self.points, self.time, dict(self.meta.get("lost", {})), self.events)
 
 
-POINT_MEASURES = (("alive", "Alive", ""), ("born", "Born in a frame", ""), ("died", "Died in a frame", ""), ("fastest", "Fastest", "m/s"))
+POINT_MEASURES = (
+    ("alive", "Alive", ""),
+    ("born", "Born in a frame", ""),
+    ("died", "Died in a frame", ""),
+    ("fastest", "Fastest", "m/s"),
+)
 """Figures of each frame of particles that make curves: as MEASURES."""
 
 
@@ -125,12 +150,23 @@ def point_figures(state: PointState, layer: PointLayer, before: dict[str, int]) 
     """What was counted of a frame; `before` is what had been lost by the frame before it."""
     p, lost = state.points, state.lost
     gone = {kind: lost.get(kind, 0) - before.get(kind, 0) for kind in lost}
-    low, high = (p.place.min(axis=0).tolist(), p.place.max(axis=0).tolist()) if len(p) else ([0.0] * 3, [0.0] * 3)
+    low, high = (
+        (p.place.min(axis=0).tolist(), p.place.max(axis=0).tolist()) if len(p) else ([0.0] * 3, [0.0] * 3)
+    )
     fastest = float(np.linalg.norm(p.velocity, axis=1).max()) if len(p) else 0.0
     return {
-        "alive": len(p), "born": int(np.count_nonzero(p.state & NEW)), "died": gone.get("age", 0) + gone.get("ends", 0), "aged": gone.get("age", 0),
-        "refused": gone.get("refused", 0), "lost": dict(lost), "fastest": fastest, "low": low, "high": high, "steps": layer.steps,
-    }  # fmt: skip
+        "alive": len(p),
+        "born": int(np.count_nonzero(p.state & NEW)),
+        "died": gone.get("age", 0) + gone.get("ends", 0),
+        "aged": gone.get("age", 0),
+        "refused": gone.get("refused", 0),
+        "lost": dict(lost),
+        "fastest": fastest,
+        "low": low,
+        "high": high,
+        "widest": float(p.width.max()) if len(p) else 0.0,
+        "steps": layer.steps,
+    }
 
 
 def put_points(store: FrameStore, name: str, frame: PointFrame) -> None:
@@ -148,9 +184,13 @@ def get_points(store: FrameStore, name: str, events: bool = False) -> PointFrame
         return None
     arrays, meta = found
     kinds = {n.split(".")[0] for n in arrays if "." in n}
-    held = {kind: Events(**{part: arrays[f"{kind}.{part}"] for part in Events().arrays()}) for kind in kinds}
-    time = meta.pop("time")
-    return PointFrame(Points(**{name: arrays[name] for name in own}), time, meta, held)
+    try:
+        held = {kind: Events(**{p: arrays[f"{kind}.{p}"] for p in Events().arrays()}) for kind in kinds}
+        points = Points(**{name: arrays[name] for name in own})
+    except (KeyError, ValueError):
+        store.drop(name)
+        return None
+    return PointFrame(points, meta.pop("time"), meta, held)
 
 
 def _air(velocity: np.ndarray, density: np.ndarray) -> np.ndarray:
@@ -176,7 +216,9 @@ class StoredField:
     def __init__(self) -> None:
         self._kept: dict[str, tuple[np.ndarray, tuple[float, float, float], float]] = {}
 
-    def _air_of(self, store: FrameStore, name: str) -> tuple[np.ndarray, tuple[float, float, float], float] | None:
+    def _air_of(
+        self, store: FrameStore, name: str
+    ) -> tuple[np.ndarray, tuple[float, float, float], float] | None:
         if name not in self._kept:
             frame = store.get_frame(name, velocity=True)
             if frame is None or frame.velocity is None:
@@ -186,7 +228,9 @@ class StoredField:
             self._kept[name] = (_air(frame.velocity, frame.density), frame.origin, frame.voxel)
         return self._kept[name]
 
-    def between(self, store: FrameStore, before: str, after: str, start: float, end: float) -> AirField | None:
+    def between(
+        self, store: FrameStore, before: str, after: str, start: float, end: float
+    ) -> AirField | None:
         a = self._air_of(store, before)
         b = self._air_of(store, after) if a is not None else None
         if a is None or b is None:
@@ -201,13 +245,24 @@ def wander(coarse: Frame, fine: Frame) -> float:
         whole = float(frame.density.sum(dtype=np.float64))
         if whole <= 0:
             return 0.0
-        sums = [frame.density.sum(axis=tuple(a for a in range(3) if a != axis), dtype=np.float64) for axis in range(3)]
-        middles.append(np.array([o + frame.voxel * (float(s @ np.arange(len(s))) / whole + 0.5) for o, s in zip(frame.origin, sums)]))
+        sums = [
+            frame.density.sum(axis=tuple(a for a in range(3) if a != axis), dtype=np.float64)
+            for axis in range(3)
+        ]
+        middles.append(
+            np.array(
+                [
+                    o + frame.voxel * (float(s @ np.arange(len(s))) / whole + 0.5)
+                    for o, s in zip(frame.origin, sums)
+                ]
+            )
+        )
     return float(np.linalg.norm(middles[1] - middles[0]))
 
 
 def drift(coarse: Frame, fine: Frame, factor: int) -> float:
-    """How far a finer frame is from the coarse one: mean difference of density at the coarse scale, as a share of the coarse mean.
+    """How far a finer frame is from the coarse one: mean difference of density at the coarse scale, as a
+    share of the coarse mean.
 
     Both are compared over the box that holds either, so that windows may differ.
     """

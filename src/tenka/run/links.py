@@ -2,15 +2,7 @@
 
 from __future__ import annotations
 
-from tenka.effect.model import FROM_LAYER, Effect, GasLayer, Layer, PointLayer, heard
-
-
-def needs(layer: Layer) -> set[str]:
-    """Ids of the layers that a layer takes from while it is simulated."""
-    found = {s.of for s in heard(layer.sources) if s.shape in FROM_LAYER}
-    if isinstance(layer, PointLayer) and layer.motion.follows:
-        found.add(layer.motion.follows)
-    return found
+from tenka.effect.model import Effect, Layer, heard
 
 
 def taking_part(effect: Effect) -> list[Layer]:
@@ -19,7 +11,7 @@ def taking_part(effect: Effect) -> list[Layer]:
     found = {layer.id for layer in heard(effect.layers)}
     left = list(found)
     while left:
-        for id in needs(by_id[left.pop()]):
+        for id in by_id[left.pop()].needs():
             if id in by_id and id not in found and not by_id[id].passed_over:
                 found.add(id)
                 left.append(id)
@@ -27,7 +19,8 @@ def taking_part(effect: Effect) -> list[Layer]:
 
 
 def groups(effect: Effect) -> list[tuple[str, ...]]:
-    """Layers that feed each other, each group after those that it takes from (Tarjan 1972); particles before gas within a group."""
+    """Layers that feed each other, each group after those that it takes from (Tarjan 1972); particles before
+    gas within a group."""
     by_id = {layer.id: layer for layer in effect.layers}
     index: dict[str, int] = {}
     low: dict[str, int] = {}
@@ -37,7 +30,7 @@ def groups(effect: Effect) -> list[tuple[str, ...]]:
     def visit(id: str) -> None:
         index[id] = low[id] = len(index)
         stack.append(id)
-        for other in sorted(needs(by_id[id])):
+        for other in sorted(by_id[id].needs()):
             if other not in by_id:
                 continue
             if other not in index:
@@ -52,7 +45,7 @@ def groups(effect: Effect) -> list[tuple[str, ...]]:
                 if members[-1] == id:
                     break
             order = [layer.id for layer in effect.layers if layer.id in members]
-            found.append(tuple(sorted(order, key=lambda m: isinstance(by_id[m], GasLayer))))
+            found.append(tuple(order))
 
     for layer in effect.layers:
         if layer.id not in index:
@@ -62,5 +55,5 @@ def groups(effect: Effect) -> list[tuple[str, ...]]:
 
 def feeders(effect: Effect, members: tuple[str, ...]) -> list[str]:
     """Ids of the layers outside a group that it takes from, in the order of the document."""
-    wanted = {id for layer in effect.layers if layer.id in members for id in needs(layer)} - set(members)
+    wanted = {id for layer in effect.layers if layer.id in members for id in layer.needs()} - set(members)
     return [layer.id for layer in effect.layers if layer.id in wanted]

@@ -1,29 +1,46 @@
-"""Layers as they are stepped: each by its own solver, and what they hand to each other, live or from stored frames."""
+"""Layers as they are stepped: each by its own solver, and what they hand to each other, live or from stored
+frames."""
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
+from tenka.base.clock import step_time
 from tenka.cache.store import Frame, FrameStore
-from tenka.effect.model import GasLayer
 from tenka.gas.grid import GasState
 from tenka.gas.solver import GasSolver
 from tenka.gas.swept import Swept
 from tenka.particles.solver import PointSolver, PointState, begin_frame, paths_between, swept_of
 from tenka.particles.state import AirField, Events, Paths, all_events
-from tenka.run.frames import PointFrame, StoredField, frame_of_state, get_points, live_field, point_figures
+from tenka.run.frames import (
+    PointFrame,
+    StoredField,
+    frame_of_state,
+    get_points,
+    get_state,
+    live_field,
+    point_figures,
+    put_points,
+    put_state,
+    state_of_frame,
+)
 
 if TYPE_CHECKING:
-    from tenka.run.driver import Plan
+    from tenka.run.plans import Plan
 
-State = GasState | PointState
+State = Any
+"""A layer's own state: what its solver steps from."""
+LEADING = ".leading"  # states of the coarse run beside a finer one: the preview's may be of another span
 
 
 @dataclass
 class Links:
-    """Where the members of a group find what they take from: each other, as they are now, or the stored frames of others.
+    """Where the members of a group find what they take from: each other, as they are now, or the stored
+    frames
+    of others.
 
     Attributes
     ----------
@@ -37,25 +54,26 @@ class Links:
     index: int = 0
     live: dict[str, State] = field(default_factory=dict)
     live_paths: dict[str, Paths] = field(default_factory=dict)
-    grids: dict[str, GasSolver] = field(default_factory=dict)
+    members: dict[str, Member] = field(default_factory=dict)
     _fields: dict[str, StoredField] = field(default_factory=dict)
-    _live_fields: dict[str, tuple[GasState, AirField]] = field(default_factory=dict)
+    _live_fields: dict[str, tuple[State, AirField | None]] = field(default_factory=dict)
     _paths: dict[tuple[str, int], Paths | None] = field(default_factory=dict)
     _frames: dict[tuple[str, int], PointFrame | None] = field(default_factory=dict)
 
     def gas(self, id: str) -> AirField | None:
-        state = self.live.get(id)
-        if isinstance(state, GasState):
-            held = self._live_fields.get(id)
+        """The field that a layer hands over, now or between the two stored frames."""
+        if id in self.live:
+            state, held = self.live[id], self._live_fields.get(id)
             if held is None or held[0] is not state:
-                self._live_fields[id] = held = (state, live_field(state, self.grids[id].grid))
+                self._live_fields[id] = held = (state, self.members[id].field_of(state))
             return held[1]
         plan = self.stored.get(id)
         if plan is None or self.store is None:
             return None
         reader = self._fields.setdefault(id, StoredField())
         a, b = (min(max(f, 0), plan.effect.frames - 1) for f in (self.index, self.index + 1))
-        return reader.between(self.store, plan.name(a), plan.name(b), self.index / self.rate, (self.index + 1) / self.rate)
+        start, end = self.index / self.rate, (self.index + 1) / self.rate
+        return reader.between(self.store, plan.name(a), plan.name(b), start, end)
 
     def _frame(self, id: str, index: int) -> PointFrame | None:
         key = (id, index)
@@ -64,10 +82,15 @@ class Links:
             for old in [k for k in self._frames if k[0] == id and k[1] < index - 1]:
                 self._frames.pop(old)
             known = index in plan.keys and self.store is not None
-            self._frames[key] = get_points(self.store, plan.name(index), events=True) if known and self.store is not None else None
+            self._frames[key] = (
+                get_points(self.store, plan.name(index), events=True)
+                if known and self.store is not None
+                else None
+            )
         return self._frames[key]
 
     def paths(self, id: str) -> Paths | None:
+        """How the points that a layer hands over go, in the step or between the two stored frames."""
         if id in self.live:
             return self.live_paths.get(id)
         if id not in self.stored:
@@ -77,14 +100,16 @@ class Links:
             a, b = self._frame(id, self.index), self._frame(id, self.index + 1)
             self._paths = {k: v for k, v in self._paths.items() if k[0] != id}
             self._paths[key] = (
-                None if a is None or b is None else paths_between(a.points, b.points, self.index / self.rate, (self.index + 1) / self.rate)
+                None
+                if a is None or b is None
+                else paths_between(a.points, b.points, self.index / self.rate, (self.index + 1) / self.rate)
             )
         return self._paths[key]
 
     def events(self, id: str, kind: str) -> Events:
-        state = self.live.get(id)
-        if isinstance(state, PointState):
-            return state.events.get(kind, Events())
+        """Births, bounces or deaths of the points that a layer hands over."""
+        if id in self.live:
+            return self.members[id].events_of(self.live[id], kind)
         frames = [self._frame(id, self.index + k) for k in (0, 1)] if id in self.stored else []
         return all_events([f.events[kind] for f in frames if f is not None and kind in f.events])
 
@@ -93,37 +118,156 @@ class Links:
         return None if paths is None else swept_of(paths, start, end)
 
 
-class GasMember:
-    """A gas layer in a group."""
+class Member(ABC):
+    """A layer in a group: its solver, bound to what it takes from, and how its states and frames are kept.
+
+    Attributes
+    ----------
+    whole_frames : whether a stored frame is a full state, from which a broken run goes on
+    """
+
+    whole_frames = False
+    solver: Any
 
     def __init__(self, plan: Plan, links: Links) -> None:
-        assert isinstance(plan.layer, GasLayer)
         self.plan, self.links = plan, links
+        links.members[plan.layer.id] = self
+
+    # --- stepping
+
+    @abstractmethod
+    def start(self) -> State:
+        """The state at the beginning of the run-up."""
+
+    @abstractmethod
+    def begin(self, state: State) -> tuple[State, int]:
+        """Make ready for the next frame, and say how many sub-steps it wants."""
+
+    @abstractmethod
+    def part(self, state: State, index: int, sub: int, count: int) -> State:
+        """Sub-step `sub` of `count` from frame `index` on."""
+
+    def ended(self, count: int) -> None:
+        """A frame of `count` sub-steps is done."""
+
+    def stands_alone(self) -> None:
+        """All layers are one group now, whatever the plans say: keep what others may ask for."""
+
+    def take_settings(self, plan: Plan) -> bool:
+        """Go on with another state of the effect; False when the running state does not fit it."""
+        return False
+
+    # --- what it hands over
+
+    def field_of(self, state: State) -> AirField | None:
+        """The field that a state hands over, if any."""
+        return None
+
+    def events_of(self, state: State, kind: str) -> Events:
+        """What happened to the points that a state hands over."""
+        return Events()
+
+    # --- frames and states
+
+    @abstractmethod
+    def frame_of(self, state: State, final: bool = False) -> Any:
+        """What is stored and drawn of a state; it has `time` and `meta`."""
+
+    @abstractmethod
+    def put(self, store: FrameStore, name: str, frame: Any) -> None:
+        """Store a frame."""
+
+    @abstractmethod
+    def of_frame(self, frame: Any, store: FrameStore, name: str) -> State | None:
+        """A state to go on from by live editing, near that of a shown frame; `name` is where it is stored."""
+
+    def can_resume(self, store: FrameStore, f: int) -> bool:
+        """Whether a full state of frame `f` is stored."""
+        return store.has(self.plan.name(f) if self.whole_frames else self.plan.state_name(f))
+
+    @abstractmethod
+    def resume(self, store: FrameStore, f: int, ending: str = "") -> State | None:
+        """The full state of a frame, when it is stored; with an ending, that of a run of its own."""
+
+    def check_point(self, store: FrameStore, state: State, f: int, ending: str = "") -> None:
+        """Store a full state, where a frame is not one already."""
+
+    # --- figures
+
+    def clear(self) -> None:
+        """Forget the times measured so far."""
+        self.parts.clear()
+
+    @property
+    @abstractmethod
+    def parts(self) -> dict[str, float]:
+        """Seconds that each part of the step took."""
+
+    @property
+    @abstractmethod
+    def substeps(self) -> int:
+        """How many sub-steps were made."""
+
+
+class GasMember(Member):
+    """A gas layer in a group."""
+
+    solver: GasSolver
+
+    def __init__(self, plan: Plan, links: Links) -> None:
+        super().__init__(plan, links)
         e = plan.effect
         self.solver = GasSolver(plan.layer, e.forces, e.props, e.seed, e.rate, plan.folder, links.swept)
-        links.grids[plan.layer.id] = self.solver
 
     def start(self) -> GasState:
         return self.solver.start()
 
-    def begin(self, state: State) -> tuple[State, int]:
-        assert isinstance(state, GasState)
+    def begin(self, state: GasState) -> tuple[GasState, int]:
         return self.solver.begin(state)
 
-    def part(self, state: State, index: int, sub: int, count: int) -> State:
-        assert isinstance(state, GasState)
+    def part(self, state: GasState, index: int, sub: int, count: int) -> GasState:
         return self.solver.part(state, index, sub, count)
 
     def ended(self, count: int) -> None:
         self.solver.ended(count)
 
-    def frame_of(self, state: State, final: bool = False) -> Frame:
-        assert isinstance(state, GasState)
+    def take_settings(self, plan: Plan) -> bool:
+        return self.solver.take_settings(plan.layer, plan.effect.forces, plan.effect.props)
+
+    def field_of(self, state: GasState) -> AirField | None:
+        return live_field(state, self.solver.grid)
+
+    def frame_of(self, state: GasState, final: bool = False) -> Frame:
         return frame_of_state(state, self.solver.grid, final, self.solver.work, self.solver.box)
 
+    def put(self, store: FrameStore, name: str, frame: Frame) -> None:
+        store.put_frame(name, frame)
+
+    def of_frame(self, frame: Frame, store: FrameStore, name: str) -> GasState | None:
+        if frame.velocity is None:  # it was read to be looked at: a step needs all of it
+            whole = store.get_frame(name, velocity=True) if name else None
+            if whole is None:
+                return None
+            frame = whole
+        solver = self.solver
+        if frame.voxel != solver.box.voxel:
+            return None
+        if solver.layer.domain.follow:
+            solver.look_at(frame.origin, frame.shape)
+        elif solver.grid.shape != frame.shape or solver.grid.origin != frame.origin:
+            return None
+        return state_of_frame(solver.grid, frame)
+
+    def resume(self, store: FrameStore, f: int, ending: str = "") -> GasState | None:
+        return get_state(store, self.plan.state_name(f) + ending, self.solver)
+
+    def check_point(self, store: FrameStore, state: GasState, f: int, ending: str = "") -> None:
+        name = self.plan.state_name(f) + ending
+        if not store.has(name):
+            put_state(store, name, state, self.solver.work.guess, self.solver.grid.origin)
+
     def clear(self) -> None:
-        """Forget the times measured so far."""
-        self.solver.work.parts.clear()
+        super().clear()
         self.solver.substeps = 0
 
     @property
@@ -135,42 +279,73 @@ class GasMember:
         return self.solver.substeps
 
 
-class PointMember:
+class PointMember(Member):
     """A layer of particles or debris in a group."""
 
+    whole_frames = True
+    solver: PointSolver
+
     def __init__(self, plan: Plan, links: Links) -> None:
-        assert not isinstance(plan.layer, GasLayer)
-        self.plan, self.links, self._lost = plan, links, dict[str, int]()
+        super().__init__(plan, links)
+        self._lost = dict[str, int]()
         e = plan.effect
-        self.solver = PointSolver(plan.layer, e.forces, e.props, e.seed, e.rate, e.frames, plan.folder, e.camera, links.gas, links.paths, links.events,
-                                  plan.gives_events, len(plan.group) > 1)  # fmt: skip
+        self.solver = PointSolver(
+            plan.layer,
+            e.forces,
+            e.props,
+            e.seed,
+            e.rate,
+            e.frames,
+            plan.folder,
+            e.camera,
+            links.gas,
+            links.paths,
+            links.events,
+            plan.gives_events,
+            len(plan.group) > 1,
+        )
 
     def start(self) -> PointState:
         return self.solver.start()
 
-    def begin(self, state: State) -> tuple[State, int]:
-        assert isinstance(state, PointState)
+    def begin(self, state: PointState) -> tuple[PointState, int]:
         self._lost = dict(state.lost)
         return begin_frame(state), self.solver.layer.steps
 
-    def part(self, state: State, index: int, sub: int, count: int) -> State:
-        assert isinstance(state, PointState)
-        state.time = (index + sub / count) / self.solver.rate
-        new, paths = self.solver.step(state, 1.0 / (self.solver.rate * count))
-        new.time = (index + (sub + 1) / count) / self.solver.rate
+    def part(self, state: PointState, index: int, sub: int, count: int) -> PointState:
+        rate = self.solver.rate
+        state.time = step_time(index, sub, count, rate)
+        new, paths = self.solver.step(state, step_time(index, sub + 1, count, rate))
         if paths is not None:
             self.links.live_paths[self.plan.layer.id] = paths
         return new
 
-    def ended(self, count: int) -> None:
-        """The solver counts its own steps."""
+    def stands_alone(self) -> None:
+        self.solver.keeps_paths = self.solver.keeps_events = True
 
-    def frame_of(self, state: State, final: bool = False) -> PointFrame:
-        assert isinstance(state, PointState) and not isinstance(self.plan.layer, GasLayer)
-        return PointFrame(state.points, state.time, point_figures(state, self.plan.layer, self._lost), state.events)
+    def take_settings(self, plan: Plan) -> bool:
+        self.solver.take_settings(plan.layer, plan.effect.forces, plan.effect.props)
+        return True
+
+    def events_of(self, state: PointState, kind: str) -> Events:
+        return state.events.get(kind, Events())
+
+    def frame_of(self, state: PointState, final: bool = False) -> PointFrame:
+        figures = point_figures(state, self.plan.layer, self._lost)
+        return PointFrame(state.points, state.time, figures, state.events)
+
+    def put(self, store: FrameStore, name: str, frame: PointFrame) -> None:
+        put_points(store, name, frame)
+
+    def of_frame(self, frame: PointFrame, store: FrameStore, name: str) -> PointState:
+        return frame.state()
+
+    def resume(self, store: FrameStore, f: int, ending: str = "") -> PointState | None:
+        frame = get_points(store, self.plan.name(f) + ending, events=True)
+        return frame.state() if frame is not None else None
 
     def clear(self) -> None:
-        self.solver.parts.clear()
+        super().clear()
         self.solver.substeps = 0
 
     @property
@@ -182,28 +357,20 @@ class PointMember:
         return self.solver.substeps
 
 
-Member = GasMember | PointMember
-
-
 class Group:
     """Layers that are stepped together: one clock, in a fixed order in each sub-step."""
 
-    def __init__(self, plans: list[Plan], links: Links, paths: bool = False) -> None:
+    def __init__(self, members: list[Member], links: Links, alone: bool = False) -> None:
         self.links = links
-        self.members: dict[str, Member] = {
-            p.layer.id: GasMember(p, links) if isinstance(p.layer, GasLayer) else PointMember(p, links) for p in plans
-        }
-        if paths:  # all layers are one group here, whatever the plans say
-            for member in self.members.values():
-                if isinstance(member, PointMember):
-                    member.solver.keeps_paths = member.solver.keeps_events = True
+        self.members = {member.plan.layer.id: member for member in members}
+        if alone:
+            for member in members:
+                member.stands_alone()
 
     def start(self) -> dict[str, State]:
         if len(self.members) > 1:
             self.links.live = {}
-        states: dict[str, State] = {}
-        for id, member in self.members.items():
-            states[id] = member.start()
+        states = {id: member.start() for id, member in self.members.items()}
         self.take(states)
         return states
 
@@ -211,7 +378,9 @@ class Group:
         """Make the states known to those that take from them."""
         self.links.live = dict(states) if len(self.members) > 1 else {}
 
-    def frame(self, states: dict[str, State], index: int, check: Callable[[], None] | None = None) -> dict[str, State]:
+    def frame(
+        self, states: dict[str, State], index: int, check: Callable[[], None] | None = None
+    ) -> dict[str, State]:
         """From frame `index` to the next one."""
         self.links.index = index
         states, count = dict(states), 1

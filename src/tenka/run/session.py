@@ -17,24 +17,26 @@ from tenka.base.errors import BadInput, Cancelled, TenkaError
 from tenka.base.jobs import Progress
 from tenka.base.threads import give_way
 from tenka.cache.store import Frame, FrameStore
-from tenka.effect.model import Effect, GasLayer, PointLayer, Trial
-from tenka.gas.grid import Grid
+from tenka.effect.model import FIELD, Effect, Layer, Trial
 from tenka.particles.state import Points
-from tenka.run.driver import Plan, Report, past_of, plans_of, simulate, step_parts
-from tenka.run.frames import PointFrame, state_of_frame
+from tenka.run.driver import Report, past_of, simulate, step_parts
+from tenka.run.frames import PointFrame
 from tenka.run.links import taking_part
-from tenka.run.members import GasMember, Group, Links, State
+from tenka.run.members import Group, Links, State
+from tenka.run.plans import Plan, plans_of
 
 REST_SECONDS = 0.4
 CLEAN_RUN_NICE = 8
 
 
-AnyFrame = Frame | PointFrame
+AnyFrame = Any
+"""A stored or running frame, of whichever kind of layer."""
 
 
 @dataclass
 class Shown:
-    """The frames of all layers to show, and whether they are loose (of a running state that an edit took hold of)."""
+    """The frames of all layers to show, and whether they are loose (of a running state that an edit took hold
+    of)."""
 
     index: int
     frames: dict[str, AnyFrame]
@@ -54,7 +56,11 @@ class Shown:
     def points(self, id: str | None) -> PointFrame | None:
         """That of a layer of particles or debris, or of the first one."""
         found = self.frames.get(id or "")
-        return found if isinstance(found, PointFrame) else next((f for f in self.frames.values() if isinstance(f, PointFrame)), None)
+        return (
+            found
+            if isinstance(found, PointFrame)
+            else next((f for f in self.frames.values() if isinstance(f, PointFrame)), None)
+        )
 
 
 @dataclass
@@ -80,14 +86,6 @@ class LayerStatus:
     figures: dict[int, dict[str, Any]] = field(default_factory=dict)
     step_parts: dict[str, float] = field(default_factory=dict)
 
-    @property
-    def walls(self) -> dict[int, list[float]]:
-        return {f: meta.get("wall", []) for f, meta in self.figures.items()}
-
-    @property
-    def densest(self) -> float:
-        return max((meta.get("densest", 0.0) for meta in self.figures.values()), default=0.0)
-
 
 @dataclass
 class Status:
@@ -101,7 +99,9 @@ class Status:
     seconds_left: float | None = None
     problem: str = ""
     layers: dict[str, LayerStatus] = field(default_factory=dict)
-    pace: dict[str, tuple[dict[int, dict[str, Any]], Grid]] = field(default_factory=dict)  # the newest figures of each gas, and their grid
+    pace: dict[str, tuple[dict[int, dict[str, Any]], Layer]] = field(
+        default_factory=dict
+    )  # the newest figures of each layer, and how it was then
 
     def of(self, layer: str | None) -> LayerStatus:
         """Of one layer; by default of the first."""
@@ -119,7 +119,9 @@ class Session:
     changed : called from any thread when `status` has news
     """
 
-    def __init__(self, store: FrameStore, file: Path | None = None, changed: Callable[[], None] | None = None) -> None:
+    def __init__(
+        self, store: FrameStore, file: Path | None = None, changed: Callable[[], None] | None = None
+    ) -> None:
         self.store, self.file = store, file
         self.changed = changed or (lambda: None)
         self._lock = threading.Condition()
@@ -135,7 +137,7 @@ class Session:
         self._coming: Shown | None = None
         self._problem = ""
         self._figures: dict[str, dict[str, Any]] = {}
-        self._pace: dict[str, tuple[dict[int, dict[str, Any]], Grid]] = {}
+        self._pace: dict[str, tuple[dict[int, dict[str, Any]], Layer]] = {}
         self._loose_shown: set[int] = set()
         self._parts: dict[str, dict[str, float]] = {}
         self._at, self._doing = 0, ""
@@ -158,7 +160,8 @@ class Session:
             self._lock.notify_all()
 
     def _plans_now(self) -> dict[str, Plan] | None:
-        """The plans of the newest document's layers that take part; made by whichever worker thread asks first."""
+        """The plans of the newest document's layers that take part; made by whichever worker thread asks
+        first."""
         with self._lock:
             asked, plans, of = self._asked, self._plans, self._of
         if asked is None or of is asked:
@@ -168,7 +171,9 @@ class Session:
         with self._lock:
             if self._asked is asked:
                 same = (
-                    plans is not None and new is not None and {i: p.keys for i, p in plans.items()} == {i: p.keys for i, p in new.items()}
+                    plans is not None
+                    and new is not None
+                    and {i: p.keys for i, p in plans.items()} == {i: p.keys for i, p in new.items()}
                 )
                 self._plans, self._of = new, asked
                 if not same:
@@ -180,7 +185,8 @@ class Session:
         return new
 
     def frame(self, index: int, live: bool = False) -> Shown | None:
-        """The frames to show at `index`: stored, or loose while playing (`live`), or None when they must be waited for.
+        """The frames to show at `index`: stored, or loose while playing (`live`), or None when they must be
+        waited for.
 
         Where only some layers are stored yet, those are shown.
         """
@@ -190,7 +196,7 @@ class Session:
         count = next(iter(plans.values())).effect.frames
         index = min(max(index, 0), count - 1)
         frames: dict[str, AnyFrame] = {}
-        moving = {p.layer.look.meets for p in plans.values() if isinstance(p.layer, PointLayer) and p.layer.look.colour_by == "gas speed"}
+        moving = {id for p in plans.values() for id in p.layer.looks_at()}
         for id, plan in plans.items():
             if self.store.has(plan.name(index)):
                 found = plan.read(self.store, index, velocity=live or id in moving)
@@ -221,10 +227,15 @@ class Session:
             return self._key(self._plans, index) if self._plans is not None else ""
 
     def frame_with_velocity(self, index: int, layer: str | None = None) -> Frame | None:
-        """A stored frame of a gas, by default the first, with its velocity, for reading values; disturbs nothing."""
+        """A stored frame of a gas, by default the first, with its velocity, for reading values; disturbs
+        nothing."""
         plans = self._plans_now() or {}
-        gases = [p for id, p in plans.items() if isinstance(p.layer, GasLayer) and (layer is None or id == layer)]
-        return self.store.get_frame(gases[0].name(index), velocity=True) if gases and index in gases[0].keys else None
+        gases = [p for id, p in plans.items() if p.layer.HANDS == FIELD and (layer is None or id == layer)]
+        return (
+            self.store.get_frame(gases[0].name(index), velocity=True)
+            if gases and index in gases[0].keys
+            else None
+        )
 
     def past(self, layer: str, index: int) -> tuple[tuple[float, Points], ...]:
         """Earlier stored particles of a layer that is drawn along where they were, the newest first."""
@@ -234,11 +245,16 @@ class Session:
     def points_at(self, index: int, layer: str) -> PointFrame | None:
         """A stored frame of a layer of particles; disturbs nothing."""
         plan = (self._plans_now() or {}).get(layer)
-        found = plan.read(self.store, index) if plan is not None and self.store.has(plan.keys.get(index, "")) else None
+        found = (
+            plan.read(self.store, index)
+            if plan is not None and self.store.has(plan.keys.get(index, ""))
+            else None
+        )
         return found if isinstance(found, PointFrame) else None
 
     def plans_beside(self, other: str) -> list[Plan]:
-        """The plans whose frames `other` ("final", or a trial's id) may have, best first; made when first asked for."""
+        """The plans whose frames `other` ("final", or a trial's id) may have, best first; made when first
+        asked for."""
         with self._lock:
             asked = self._asked
         if asked is None or not asked.layers:
@@ -253,14 +269,15 @@ class Session:
             effect = asked if trial is None else trial.onto(asked)
             plans = list(plans_of(effect, self.folder, final=True).values())
             if trial is not None:
-                plans += [p for p in plans_of(effect, self.folder).values() if isinstance(p.layer, GasLayer)]
+                plans += [p for p in plans_of(effect, self.folder).values() if p.kind.finer]
             known = (key, plans)
             with self._lock:
                 self._beside[other] = known
         return known[1]
 
     def beside(self, other: str, index: int) -> tuple[Shown, Effect] | None:
-        """Stored frames of the final run or of a trial, and the effect that they belong to; None when they are not there (yet)."""
+        """Stored frames of the final run or of a trial, and the effect that they belong to; None when they
+        are not there (yet)."""
         plans = self.plans_beside(other)
         frames: dict[str, AnyFrame] = {}
         for plan in plans:
@@ -268,7 +285,7 @@ class Session:
                 found = plan.read(self.store, index)
                 if found is not None:
                     frames[plan.layer.id] = found
-        if not frames or any(isinstance(p.layer, GasLayer) and p.layer.id not in frames for p in plans):
+        if not frames or any(p.layer.HANDS == FIELD and p.layer.id not in frames for p in plans):
             return None
         effect = plans[0].document or plans[0].effect
         return Shown(index, frames, False, self._key({p.layer.id: p for p in plans}, index)), effect
@@ -291,34 +308,22 @@ class Session:
             return running and 0 <= index - self._at <= 1
 
     def _begin_loose(self, plans: dict[str, Plan], last: Shown) -> _Loose | None:
-        """All layers as one group that goes on from what is shown; None when that does not fit the settings any more."""
+        """All layers as one group that goes on from what is shown; None when that does not fit the settings
+        any more."""
         if set(last.frames) != set(plans):
             return None
         try:
-            together = list(plans.values())
-            group = Group(together, Links(None, together[0].effect.rate, {}), paths=True)
+            links = Links(None, next(iter(plans.values())).effect.rate, {})
+            group = Group([plan.member(links) for plan in plans.values()], links, alone=True)
         except TenkaError:
             return None
         states: dict[str, State] = {}
+        names = dict(zip(plans, last.key.split("|"))) if last.key else {}
         for id, frame in last.frames.items():
-            member = group.members[id]
-            if not isinstance(frame, Frame):
-                states[id] = frame.state()
-                continue
-            if frame.velocity is None:  # it was read to be looked at: a step needs all of it
-                whole = self.store.get_frame(last.key.split("|")[list(plans).index(id)], velocity=True) if last.key else None
-                if whole is None:
-                    return None
-                frame = whole
-            assert isinstance(member, GasMember)
-            solver = member.solver
-            if frame.voxel != solver.box.voxel:
+            state = group.members[id].of_frame(frame, self.store, names.get(id, ""))
+            if state is None:
                 return None
-            if solver.layer.domain.follow:
-                solver.look_at(frame.origin, frame.shape)
-            elif solver.grid.shape != frame.shape or solver.grid.origin != frame.origin:
-                return None
-            states[id] = state_of_frame(solver.grid, frame)
+            states[id] = state
         return _Loose(last.index, states, group, plans)
 
     def _step_loose(self, plans: dict[str, Plan], index: int) -> Shown | None:
@@ -330,15 +335,9 @@ class Session:
             if loose is None:
                 return None
         if loose.plans is not plans:
-            for id, plan in plans.items():
-                solver = loose.group.members[id].solver
-                e = plan.effect
-                if isinstance(plan.layer, GasLayer):
-                    if not solver.take_settings(plan.layer, e.forces, e.props):  # type: ignore[arg-type]
-                        self._loose = None
-                        return None
-                else:
-                    solver.take_settings(plan.layer, e.forces, e.props)  # type: ignore[arg-type]
+            if not all(loose.group.members[id].take_settings(plan) for id, plan in plans.items()):
+                self._loose = None
+                return None
             loose.plans = plans
         try:
             loose.group.take(loose.states)
@@ -379,15 +378,21 @@ class Session:
             layers = {}
             for id, plan in plans.items():
                 figures = {f: self._figures[k] for f, k in plan.keys.items() if k in self._figures}
-                if figures and isinstance(plan.layer, GasLayer):
-                    self._pace[id] = (figures, Grid.of(plan.layer.domain))
+                if figures:
+                    self._pace[id] = (figures, plan.layer)
                 shown = {f: meta for f, meta in figures.items() if f >= 0}
                 layers[id] = LayerStatus(plan.stored(self.store), shown, dict(self._parts.get(id, {})))
             return Status(
-                stored=[all(row) for row in zip(*(s.stored for s in layers.values()))], loose=set(self._loose_shown), running=progress is not None,
-                at=self._at, doing=self._doing, seconds_left=progress.seconds_left if progress else None, problem=self._problem, layers=layers,
+                stored=[all(row) for row in zip(*(s.stored for s in layers.values()))],
+                loose=set(self._loose_shown),
+                running=progress is not None,
+                at=self._at,
+                doing=self._doing,
+                seconds_left=progress.seconds_left if progress else None,
+                problem=self._problem,
+                layers=layers,
                 pace=dict(self._pace),
-            )  # fmt: skip
+            )
 
     def wait_until_stored(self, seconds: float = 600.0) -> bool:
         """Block until every frame is stored; False after `seconds` or when a problem stopped the run."""
@@ -414,7 +419,11 @@ class Session:
         finished: Effect | None = None
         while True:
             with self._lock:
-                while not self._closed and not self._run_again and (self._asked is None or finished is self._asked):
+                while (
+                    not self._closed
+                    and not self._run_again
+                    and (self._asked is None or finished is self._asked)
+                ):
                     self._lock.wait()
                 self._run_again = False
                 if self._closed:

@@ -39,12 +39,32 @@ class View:
         return self.half_height * self.width / self.height
 
     def sized(self, width: int, height: int) -> View:
-        return View(self.eye, self.forward, self.right, self.up, self.half_height, max(1, width), max(1, height), self.orthographic)
+        return View(
+            self.eye,
+            self.forward,
+            self.right,
+            self.up,
+            self.half_height,
+            max(1, width),
+            max(1, height),
+            self.orthographic,
+        )
 
     def packed(self) -> np.ndarray:
         """All of it as 16 float32 for kernels."""
-        return np.array([*self.eye, *self.forward, *self.right, *self.up, self.half_width, self.half_height,
-                         1.0 if self.orthographic else 0.0, 0.0], np.float32)  # fmt: skip
+        return np.array(
+            [
+                *self.eye,
+                *self.forward,
+                *self.right,
+                *self.up,
+                self.half_width,
+                self.half_height,
+                1.0 if self.orthographic else 0.0,
+                0.0,
+            ],
+            np.float32,
+        )
 
     def project(self, points: np.ndarray) -> np.ndarray:
         """Pixel x, pixel y (down) and depth along `forward` of (n, 3) points, as (n, 3)."""
@@ -60,7 +80,13 @@ class View:
         at = self.project(points)
         away = 1.0 if self.orthographic else np.maximum(at[:, 2], 1e-6)
         pad = radius / away / self.half_height * self.height / 2
-        return (at[:, 2] > 0) & (at[:, 0] > -pad) & (at[:, 0] < self.width + pad) & (at[:, 1] > -pad) & (at[:, 1] < self.height + pad)
+        return (
+            (at[:, 2] > 0)
+            & (at[:, 0] > -pad)
+            & (at[:, 0] < self.width + pad)
+            & (at[:, 1] > -pad)
+            & (at[:, 1] < self.height + pad)
+        )
 
     def ray(self, px: float, py: float) -> tuple[np.ndarray, np.ndarray]:
         """Start and unit direction of the ray through a pixel."""
@@ -84,14 +110,19 @@ def view_of(camera: Camera, width: int, height: int) -> View:
     """The view of an effect's camera: it stands at heading and pitch, `distance` from its target."""
     forward, right, up = frame_of(camera.heading, camera.pitch)
     eye = np.asarray(camera.target) - camera.distance * forward
-    return View(eye, forward, right, up, math.tan(math.radians(camera.fov) / 2), max(1, width), max(1, height))
+    return View(
+        eye, forward, right, up, math.tan(math.radians(camera.fov) / 2), max(1, width), max(1, height)
+    )
 
 
 def side_view(low: np.ndarray, high: np.ndarray, heading: float, width: int, height: int) -> View:
     """An orthographic view that holds a box whole, from a heading, level; pixels are square."""
     forward, right, up = frame_of(heading, 0.0)
     centre = (low + high) / 2
-    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]) - centre
+    corners = (
+        np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+        - centre
+    )
     wide, tall, deep = (float(np.abs(corners @ d).max()) for d in (right, up, forward))
     half = max(tall, wide * height / width)
     return View(centre - forward * (deep + 1.0), forward, right, up, half, width, height, True)

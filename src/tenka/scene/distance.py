@@ -20,7 +20,8 @@ NUDGE = 1.2345e-4  # of a voxel: keeps rays off the edges of axis-aligned meshes
 
 
 def form_distance(shape: str, size: np.ndarray, points: np.ndarray) -> np.ndarray:
-    """Distance to a form centred on the origin, negative inside (for stretched round forms: a first-order estimate).
+    """Distance to a form centred on the origin, negative inside (for stretched round forms: a first-order
+    estimate).
 
     Parameters
     ----------
@@ -145,7 +146,8 @@ def _splat(corners, band, out):
 
 @kernel
 def _crossings(corners, out):
-    """Add, at the first grid point above each crossing of the surface along z, 1 where it is entered and -1 where it is left."""
+    """Add, at the first grid point above each crossing of the surface along z, 1 where it is entered and -1
+    where it is left."""
     nx, ny, nz = out.shape
     for t in range(corners.shape[0]):
         a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
@@ -168,10 +170,10 @@ def _crossings(corners, out):
 def distance_field(mesh: Mesh, step: float) -> DistanceField:
     """Signed distance of a mesh.
 
-    A point is inside where rays along at least two of the three axes have entered more or less often than they have left, so that
-    parts may overlap and a small hole or a turned triangle does no harm; an open sheet has no inside. Cracks narrower than
-    two steps are closed. Within `BAND` steps of the outside the distance is exact, further off and deep inside it is
-    that of the grid.
+    A point is inside where rays along at least two of the three axes have entered more or less often than
+    they have left, so that parts may overlap and a small hole or a turned triangle does no harm; an open
+    sheet has no inside. Cracks narrower than two steps are closed. Within `BAND` steps of the outside the
+    distance is exact, further off and deep inside it is that of the grid.
     """
     low, high = (np.asarray(b, np.float64) for b in mesh.bounds)
     step = max(step, float((high - low).max()) / MOST_CELLS, 1e-6)
@@ -203,12 +205,16 @@ def _field_of(form: Prop, folder: Path | None, stamp: int, step: float, t: float
 
 
 def field_of(prop: Prop, folder: Path | None, step: float, t: float = 0.0) -> DistanceField:
-    """The distance field of a prop's mesh at `t` seconds, in the prop's own coordinates; kept for the props used last."""
+    """The distance field of a prop's mesh at `t` seconds, in the prop's own coordinates; kept for the props
+    used last."""
     return _field_of(form_of(prop), folder, stamp_of(prop, folder), step, t if deforms(prop) else 0.0)
 
 
-def prop_distance(prop: Prop, folder: Path | None, points: np.ndarray, step: float, t: float = 0.0) -> np.ndarray:
-    """Signed distance of (n, 3) points in a prop's own coordinates at `t` seconds; `step` is the finest that a mesh's grid need be."""
+def prop_distance(
+    prop: Prop, folder: Path | None, points: np.ndarray, step: float, t: float = 0.0
+) -> np.ndarray:
+    """Signed distance of (n, 3) points in a prop's own coordinates at `t` seconds; `step` is the finest that
+    a mesh's grid need be."""
     if prop.shape in ("mesh", "figure") or prop.copies > 1:
         return field_of(prop, folder, step, t).at(points)
     return form_distance(prop.shape, np.asarray(prop.size), points - np.array([0.0, 0.0, prop.size[2] / 2]))

@@ -1,7 +1,9 @@
-"""Meshes from files: GLB through our own reader, OBJ, PLY and STL through trimesh; what is wrong with them, in words."""
+"""Meshes from files: GLB through our own reader, OBJ, PLY and STL through trimesh; what is wrong with them,
+in words."""
 
 from __future__ import annotations
 
+import io
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -10,12 +12,16 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import BadInput
-from tenka.base.files import stamp_of_file
+from tenka.base.files import read_file, stamp_of_file
+from tenka.base.heads import check_ply
 from tenka.base.srgb import from_srgb
 from tenka.scene.meshes import Mesh, joined
-from tenka.scene.rig import GREY, Rig, read_rig
+from tenka.scene.rig import Rig
+from tenka.scene.rigfile import GREY, read_rig
 
 MOST_TRIANGLES = 2_000_000
+MOST_BYTES = 512 * 1024 * 1024
+MOST_BESIDE = 64 * 1024 * 1024
 FORMATS = (".glb", ".obj", ".ply", ".stl")
 UP_OF_FORMAT = {".glb": "y", ".obj": "z", ".ply": "z", ".stl": "z"}
 
@@ -37,7 +43,8 @@ class Loaded:
 
 
 def upright(points: np.ndarray, up: str) -> np.ndarray:
-    """(n, 3) points of a file whose axis `up` (x, y or z) points up, with Z up; a proper turn, nothing is mirrored."""
+    """(n, 3) points of a file whose axis `up` (x, y or z) points up, with Z up; a proper turn, nothing is
+    mirrored."""
     if up == "y":
         return points[:, [0, 2, 1]] * np.array([1.0, -1.0, 1.0])
     return points[:, [1, 2, 0]] if up == "x" else points
@@ -59,7 +66,9 @@ def read(file: Path) -> Loaded:
     """
     file = Path(file)
     if file.suffix.lower() not in FORMATS:
-        raise BadInput(f"'{file.suffix or 'no ending'}' is not a mesh format", "one of " + ", ".join(FORMATS), file)
+        raise BadInput(
+            f"'{file.suffix or 'no ending'}' is not a mesh format", "one of " + ", ".join(FORMATS), file
+        )
     return _read(file, stamp_of_file(file, "a mesh file"))
 
 
@@ -71,7 +80,9 @@ def _read(file: Path, stamp: int) -> Loaded:
     if not len(mesh.faces):
         raise BadInput("holds no triangles", "a mesh with faces", file)
     if len(mesh.faces) > MOST_TRIANGLES:
-        raise BadInput(f"has {len(mesh.faces):,} triangles", f"at most {MOST_TRIANGLES:,}; thin it first", file)
+        raise BadInput(
+            f"has {len(mesh.faces):,} triangles", f"at most {MOST_TRIANGLES:,}; thin it first", file
+        )
     whole = np.isfinite(mesh.points).all(axis=1)
     sound = whole[mesh.faces].all(axis=1)
     if not sound.any():
@@ -87,7 +98,15 @@ def _read(file: Path, stamp: int) -> Loaded:
     if not len(kept):
         raise BadInput("has only triangles without area", "a mesh with a surface", file)
     if len(kept) < len(mesh.faces) or not whole.all():
-        mesh = taken(Mesh(np.where(whole[:, None], mesh.points, 0.0).astype(np.float32), mesh.faces, mesh.colours, mesh.groups), kept)
+        mesh = taken(
+            Mesh(
+                np.where(whole[:, None], mesh.points, 0.0).astype(np.float32),
+                mesh.faces,
+                mesh.colours,
+                mesh.groups,
+            ),
+            kept,
+        )
         mesh = mesh if rig is not None else _used(mesh)
     return Loaded(mesh, rig, tuple(notes))
 
@@ -127,38 +146,85 @@ def _of_rig(rig: Rig) -> Mesh:
             materials.setdefault(piece.material, []).append(mine)
         nodes.setdefault(rig.names[piece.node], []).append(mine)
         if piece.skin >= 0:
-            heaviest = np.take_along_axis(piece.joints, piece.weights.argmax(axis=1)[:, None], axis=1)[:, 0][piece.faces[:, 0]]
+            heaviest = np.take_along_axis(piece.joints, piece.weights.argmax(axis=1)[:, None], axis=1)[:, 0][
+                piece.faces[:, 0]
+            ]
             for joint in np.unique(heaviest):
-                joints.setdefault(rig.names[rig.skins[piece.skin].joints[joint]], []).append(mine[heaviest == joint])
+                joints.setdefault(rig.names[rig.skins[piece.skin].joints[joint]], []).append(
+                    mine[heaviest == joint]
+                )
     groups: dict[str, np.ndarray] = {}
     for kind in (materials, nodes, joints):  # one name for two things means both
         for name, of in kind.items():
             groups[name] = np.unique(np.concatenate([*of, *([groups[name]] if name in groups else [])]))
     return Mesh(
-        rig.posed().astype(np.float32), np.concatenate(faces).astype(np.int32), np.concatenate([p.colours for p in rig.pieces]), groups
+        rig.posed().astype(np.float32),
+        np.concatenate(faces).astype(np.int32),
+        np.concatenate([p.colours for p in rig.pieces]),
+        groups,
     )
+
+
+def _beside(file: Path) -> Any:
+    """What a mesh file may name: plain files of its own folder (materials and their pictures)."""
+    import trimesh
+
+    class Beside(trimesh.resolvers.Resolver):
+        def __init__(self) -> None:
+            """Nothing to prepare."""
+
+        def get(self, name: str) -> bytes:
+            return read_file(file.parent / Path(str(name)).name, "a file beside the mesh", MOST_BESIDE)
+
+        def namespaced(self, namespace: str) -> Any:
+            return self
+
+        def write(self, name: str, data: bytes) -> None:
+            raise OSError("read only")
+
+        def keys(self) -> list[str]:
+            return []
+
+    return Beside()
 
 
 def _of_trimesh(file: Path) -> Mesh:
     import trimesh
 
+    kind = file.suffix.lower().lstrip(".")
+    data = read_file(file, "a mesh file", MOST_BYTES)
+    if kind == "ply":
+        try:
+            check_ply(data)
+        except BadInput as error:
+            raise BadInput(str(error).rstrip("."), file=file) from None
     try:
-        loaded: Any = trimesh.load(file, force="scene", process=False)
+        loaded: Any = trimesh.load(
+            io.BytesIO(data), file_type=kind, force="scene", process=False, resolver=_beside(file)
+        )
         parts = [g for g in loaded.dump() if isinstance(g, trimesh.Trimesh) and len(g.faces)]
         meshes, done = [], 0
         groups: dict[str, list[np.ndarray]] = {}
         for part in parts:
             points, faces = np.asarray(part.vertices, np.float64), np.asarray(part.faces, np.int64)
+            if points.ndim != 2 or points.shape[1] != 3 or faces.ndim != 2 or faces.shape[1] != 3:
+                raise ValueError
             if faces.min() < 0 or faces.max() >= len(points):
                 raise ValueError
             meshes.append(Mesh(points.astype(np.float32), faces.astype(np.int32), _colours(part, len(faces))))
-            name = getattr(getattr(part.visual, "material", None), "name", None) or part.metadata.get("name") or ""
+            name = (
+                getattr(getattr(part.visual, "material", None), "name", None)
+                or part.metadata.get("name")
+                or ""
+            )
             groups.setdefault(str(name), []).append(np.arange(done, done + len(faces)))
             done += len(faces)
     except Exception:  # its readers raise whatever their parsers do
         raise BadInput("broken off or not a mesh", "triangles as " + ", ".join(FORMATS), file) from None
     whole = joined(meshes)
-    named = {name: np.concatenate(of) for name, of in groups.items() if name and not name.startswith(file.stem)}
+    named = {
+        name: np.concatenate(of) for name, of in groups.items() if name and not name.startswith(file.stem)
+    }
     return Mesh(whole.points, whole.faces, whole.colours, named)
 
 
@@ -175,8 +241,13 @@ def _colours(part: object, count: int) -> np.ndarray:
 
 
 def faults(mesh: Mesh) -> tuple[str, ...]:
-    """What keeps a mesh from having a clear inside: open borders, and edges at which more than two triangles meet."""
-    _, same = np.unique(np.round(mesh.points / max(float(np.ptp(mesh.points)), 1e-9) * 1e6).astype(np.int64), axis=0, return_inverse=True)
+    """What keeps a mesh from having a clear inside: open borders, and edges at which more than two triangles
+    meet."""
+    _, same = np.unique(
+        np.round(mesh.points / max(float(np.ptp(mesh.points)), 1e-9) * 1e6).astype(np.int64),
+        axis=0,
+        return_inverse=True,
+    )
     faces = same.reshape(-1)[mesh.faces]
     edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
     _, uses = np.unique(edges[edges[:, 0] != edges[:, 1]], axis=0, return_counts=True)

@@ -64,12 +64,29 @@ def box(size: tuple[float, float, float], colour: tuple[float, float, float]) ->
     """A box that stands on z = 0, centred on x and y."""
     x, y, z = size[0] / 2, size[1] / 2, size[2]
     points = np.array([[a, b, c] for a in (-x, x) for b in (-y, y) for c in (0, z)], np.float32)
-    faces = np.array([[0, 1, 3], [0, 3, 2], [4, 6, 7], [4, 7, 5], [0, 4, 5], [0, 5, 1], [2, 3, 7], [2, 7, 6], [0, 2, 6], [0, 6, 4],
-                      [1, 5, 7], [1, 7, 3]], np.int32)  # fmt: skip
+    faces = np.array(
+        [
+            [0, 1, 3],
+            [0, 3, 2],
+            [4, 6, 7],
+            [4, 7, 5],
+            [0, 4, 5],
+            [0, 5, 1],
+            [2, 3, 7],
+            [2, 7, 6],
+            [0, 2, 6],
+            [0, 6, 4],
+            [1, 5, 7],
+            [1, 7, 3],
+        ],
+        np.int32,
+    )
     return Mesh(points, faces, np.tile(np.array(colour, np.float32), (12, 1)))
 
 
-def turned_profile(profile: list[tuple[float, float]], sides: int, colour: tuple[float, float, float]) -> Mesh:
+def turned_profile(
+    profile: list[tuple[float, float]], sides: int, colour: tuple[float, float, float]
+) -> Mesh:
     """A surface of revolution round z from (radius, height) pairs, from the bottom up."""
     angle = 2 * np.pi * np.arange(sides) / sides
     rings = [np.stack([r * np.cos(angle), r * np.sin(angle), np.full(sides, z)], axis=1) for r, z in profile]
@@ -113,7 +130,9 @@ class Spread:
 
     def on(self, mesh: Mesh) -> np.ndarray:
         """Where they are on the mesh now; (n, 3) float32."""
-        return np.einsum("nk,nkd->nd", self.share, mesh.points[mesh.faces[self.face]].astype(np.float64)).astype(np.float32)
+        return np.einsum(
+            "nk,nkd->nd", self.share, mesh.points[mesh.faces[self.face]].astype(np.float64)
+        ).astype(np.float32)
 
 
 def spread_over(mesh: Mesh, faces: np.ndarray, spacing: float, seed: int, most: int = 200_000) -> Spread:

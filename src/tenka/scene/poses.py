@@ -1,7 +1,8 @@
 """Poses over time: where a placed thing stands, carried by its parents, and how fast it moves.
 
-A pose takes a thing's own coordinates to the scene's: first its tilt (about its y axis), then its turn (about the vertical),
-then its position, with where it is on its path and what it has shifted; then its parent's pose.
+A pose takes a thing's own coordinates to the scene's: first its tilt (about its y axis), then its turn (about
+the vertical), then its position, with where it is on its path and what it has shifted; then its parent's
+pose.
 """
 
 from __future__ import annotations
@@ -48,9 +49,11 @@ ALONG = 24  # straight pieces between two points of a path
 
 @lru_cache(maxsize=64)
 def way_of(points: tuple[tuple[float, float, float], ...]) -> tuple[np.ndarray, np.ndarray]:
-    """A smooth way through points: (n, 3) places close together, and the share of the length at which each lies.
+    """A smooth way through points: (n, 3) places close together, and the share of the length at which each
+    lies.
 
-    Catmull-Rom with centripetal spacing (Yuksel, Schaefer & Keyser 2011): it passes every point and makes no loops of its own.
+    Catmull-Rom with centripetal spacing (Yuksel, Schaefer & Keyser 2011): it passes every point and makes no
+    loops of its own.
     """
     p = np.array([q for i, q in enumerate(points) if i == 0 or q != points[i - 1]], float)
     if len(p) == 1:
@@ -135,7 +138,11 @@ def carriers(placed: Placed, props: tuple[Prop, ...]) -> list[Prop]:
 def moves(placed: Placed, props: tuple[Prop, ...]) -> bool:
     """Whether a thing, or what carries it, has a course."""
     names = {"turn", "tilt", "shift_x", "shift_y", "shift_z", "travel"}
-    return any(isinstance(getattr(item, name), Course) for item in (placed, *carriers(placed, props)) for name in names)
+    return any(
+        isinstance(getattr(item, name), Course)
+        for item in (placed, *carriers(placed, props))
+        for name in names
+    )
 
 
 def scene_moves(effect: Effect) -> bool:

@@ -19,9 +19,28 @@ from tenka.scene.meshes import Mesh, joined, primitive
 from tenka.scene.poses import Pose, pose_at
 
 UNITS = {"metres": 1.0, "centimetres": 0.01, "millimetres": 0.001, "inches": 0.0254, "feet": 0.3048}
-FORM = ("shape", "file", "size", "colour", "unit", "up", "keep", "copies", "spread", "copies_turn", "copies_size", "copies_seed", "clip", "clip_start",
-        "clip_speed", "clip_end")  # fmt: skip
+FORM = (
+    "shape",
+    "file",
+    "size",
+    "colour",
+    "unit",
+    "up",
+    "keep",
+    "copies",
+    "spread",
+    "copies_turn",
+    "copies_size",
+    "copies_seed",
+    "clip",
+    "clip_start",
+    "clip_speed",
+    "clip_end",
+)
 LEAST_TRIANGLES = 4
+
+MOST_COPIED = 6_000_000
+"""Triangles of all copies of a prop together."""
 
 
 def form_of(prop: Prop) -> Prop:
@@ -117,23 +136,30 @@ def own_mesh(prop: Prop, folder: Path | None, t: float = 0.0) -> Mesh:
 def thinned(mesh: Mesh, keep: float) -> tuple[Mesh, np.ndarray]:
     """About `keep` of a mesh's triangles, and which of its points are left.
 
-    Edges are collapsed by their quadric error (Garland & Heckbert 1997, through fast-simplification); each point that is left then
-    goes to the nearest one of the mesh, so that skins hold. Colours and groups are those of the nearest face.
+    Edges are collapsed by their quadric error (Garland & Heckbert 1997, through fast-simplification); each
+    point that is left then goes to the nearest one of the mesh, so that skins hold. Colours and groups are
+    those of the nearest face.
     """
     import fast_simplification
 
     scale = max(float(np.ptp(mesh.points)), 1e-9)
-    _, first, same = np.unique(np.round(mesh.points / scale * 1e6).astype(np.int64), axis=0, return_index=True, return_inverse=True)
+    _, first, same = np.unique(
+        np.round(mesh.points / scale * 1e6).astype(np.int64), axis=0, return_index=True, return_inverse=True
+    )
     faces = same.reshape(-1)[mesh.faces]
     faces = faces[(faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 2] != faces[:, 0])]
     target = max(LEAST_TRIANGLES, round(keep * len(mesh.faces)))
     if target >= len(faces):
         return mesh, np.arange(len(mesh.points))
-    points, faces = fast_simplification.simplify(mesh.points[first].astype(np.float32), faces.astype(np.int32), target_count=target)
+    points, faces = fast_simplification.simplify(
+        mesh.points[first].astype(np.float32), faces.astype(np.int32), target_count=target
+    )
     index = first[cKDTree(mesh.points[first]).query(points)[1]]
     used, place = np.unique(index, return_inverse=True)
     faces = place.reshape(-1)[faces]
-    faces = faces[(faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 2] != faces[:, 0])].astype(np.int32)
+    faces = faces[
+        (faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 2] != faces[:, 0])
+    ].astype(np.int32)
     nearest = cKDTree(mesh.corners.mean(axis=1)).query(mesh.points[used][faces].mean(axis=1))[1]
     groups = {name: np.flatnonzero(np.isin(nearest, of)) for name, of in mesh.groups.items()}
     return Mesh(mesh.points[used], faces, mesh.colours[nearest], groups), used
@@ -143,6 +169,11 @@ def scattered(mesh: Mesh, prop: Prop) -> Mesh:
     """A prop's copies as one mesh: within its spread, each turned and sized by chance."""
     if prop.copies <= 1:
         return mesh
+    if prop.copies * len(mesh.faces) > MOST_COPIED:
+        raise BadInput(
+            f"{prop.copies:,} copies of {prop.name} have {prop.copies * len(mesh.faces):,} triangles",
+            f"at most {MOST_COPIED:,}: fewer copies, or a thinner mesh",
+        )
     n = np.arange(prop.copies)
     chance = np.stack([unit_array(prop.copies_seed, n, k) for k in range(5)], axis=1).astype(np.float64)
     place = (chance[:, :3] - 0.5) * np.asarray(prop.spread)
@@ -150,7 +181,9 @@ def scattered(mesh: Mesh, prop: Prop) -> Mesh:
     size = 1 + (2 * chance[:, 4] - 1) * prop.copies_size
     copies = []
     for p, a, s in zip(place, turn, size):
-        round_z = np.array([[math.cos(a), -math.sin(a), 0.0], [math.sin(a), math.cos(a), 0.0], [0.0, 0.0, 1.0]])
+        round_z = np.array(
+            [[math.cos(a), -math.sin(a), 0.0], [math.sin(a), math.cos(a), 0.0], [0.0, 0.0, 1.0]]
+        )
         copies.append(mesh.scaled((s, s, s)).placed(Pose(round_z, p)))
     whole = joined(copies)
     m = len(mesh.faces)
@@ -166,7 +199,9 @@ def prop_mesh(prop: Prop, props: tuple[Prop, ...], folder: Path | None, t: float
 def scene_mesh(effect: Effect, folder: Path | None, t: float = 0.0) -> Mesh:
     """All visible props as one mesh at `t` seconds."""
     solo = any(p.solo for p in effect.props)
-    return joined([prop_mesh(p, effect.props, folder, t) for p in effect.props if not p.hidden and (p.solo or not solo)])
+    return joined(
+        [prop_mesh(p, effect.props, folder, t) for p in effect.props if not p.hidden and (p.solo or not solo)]
+    )
 
 
 PACKED_BYTES = 3 * (12 + 12 + 16)  # of a triangle in a package's set: place, normal and colour of each corner
@@ -197,7 +232,14 @@ def told_of(prop: Prop, folder: Path | None) -> Told:
     mesh, found = own_mesh(prop, folder), read(mesh_file(prop, folder))
     credit = found.rig.credit if found.rig is not None else ""
     notes = (*found.notes, *_faults(form_of(prop), folder, stamp_of(prop, folder)))
-    return Told(len(found.mesh.faces), len(mesh.faces), len(mesh.faces) * PACKED_BYTES, notes, tuple(found.mesh.groups), credit)
+    return Told(
+        len(found.mesh.faces),
+        len(mesh.faces),
+        len(mesh.faces) * PACKED_BYTES,
+        notes,
+        tuple(found.mesh.groups),
+        credit,
+    )
 
 
 @lru_cache(maxsize=24)
@@ -222,7 +264,10 @@ def eyes_of(prop: Prop, props: tuple[Prop, ...], folder: Path | None) -> dict[st
         away = max(0.5, float((middle - seen) @ forward))
         target = seen + away * forward
         found[eye.name] = Camera(
-            target=(float(target[0]), float(target[1]), float(target[2])), distance=away, fov=min(max(eye.fov, 5.0), 120.0),
-            heading=math.degrees(math.atan2(-forward[1], -forward[0])), pitch=min(89.0, max(-89.0, math.degrees(math.asin(min(1.0, max(-1.0, -forward[2])))))),
-        )  # fmt: skip
+            target=(float(target[0]), float(target[1]), float(target[2])),
+            distance=away,
+            fov=min(max(eye.fov, 5.0), 120.0),
+            heading=math.degrees(math.atan2(-forward[1], -forward[0])),
+            pitch=min(89.0, max(-89.0, math.degrees(math.asin(min(1.0, max(-1.0, -forward[2])))))),
+        )
     return found

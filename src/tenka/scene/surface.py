@@ -1,4 +1,5 @@
-"""Places on a prop's surface, or on a part of it: where they are, what share each gives, and how they move."""
+"""Places on a prop's surface, or on a part of it: where they are, what share each gives, and how they
+move."""
 
 from __future__ import annotations
 
@@ -36,7 +37,8 @@ class Places:
 
 @dataclass(frozen=True)
 class Part:
-    """A part of a mesh: named groups (all when none is named), between two planes across an axis (shares of its extent)."""
+    """A part of a mesh: named groups (all when none is named), between two planes across an axis (shares of
+    its extent)."""
 
     names: str = ""
     axis: str = "z"
@@ -61,7 +63,9 @@ def part_faces(mesh: Mesh, part: Part) -> np.ndarray:
         unknown = [n for n in wanted if n not in mesh.groups]
         if unknown:
             raise BadInput(
-                f"has no part '{unknown[0]}'", "names among: " + (", ".join(list(mesh.groups)[:12]) or "none"), place="a source's prop"
+                f"has no part '{unknown[0]}'",
+                "names among: " + (", ".join(list(mesh.groups)[:12]) or "none"),
+                place="a source's prop",
             )
         kept[:] = False
         kept[np.concatenate([mesh.groups[n] for n in wanted])] = True
@@ -72,7 +76,9 @@ def part_faces(mesh: Mesh, part: Part) -> np.ndarray:
         kept &= (along >= part.low) & (along <= part.high)
     if not kept.any():
         raise BadInput(
-            "has nothing between the planes of its part", "a lower plane below the upper one, with faces between", place="a source's prop"
+            "has nothing between the planes of its part",
+            "a lower plane below the upper one, with faces between",
+            place="a source's prop",
         )
     return np.flatnonzero(kept)
 
@@ -101,12 +107,22 @@ def places_on(
     points: bool = False,
     by_colour: bool = False,
 ) -> Places:
-    """Places on a prop's surface at `t` seconds, about one for each `spacing` squared, or at the mesh's own points.
+    """Places on a prop's surface at `t` seconds, about one for each `spacing` squared, or at the mesh's own
+    points.
 
-    They stay on their triangles when the mesh moves. With `by_colour` the brightness of a mesh's colours is the share that each gives.
-    Raises as `own_mesh` and `part_faces` do.
+    They stay on their triangles when the mesh moves. With `by_colour` the brightness of a mesh's colours is
+    the share that each gives. Raises as `own_mesh` and `part_faces` do.
     """
-    asked = _Asked(form_of(prop), folder, stamp_of(prop, folder), spacing, part, seed, points, by_colour and prop.shape == "mesh")
+    asked = _Asked(
+        form_of(prop),
+        folder,
+        stamp_of(prop, folder),
+        spacing,
+        part,
+        seed,
+        points,
+        by_colour and prop.shape == "mesh",
+    )
     return _moving(asked, t) if deforms(prop) else _still(asked)
 
 
@@ -114,19 +130,29 @@ def places_on(
 def _spread(asked: _Asked) -> tuple[Spread, np.ndarray]:
     mesh = own_mesh(asked.form.model_copy(update={"clip": ""}), asked.folder)
     faces = part_faces(mesh, asked.part)
-    spread = at_points(mesh, faces) if asked.at_points else spread_over(mesh, faces, asked.spacing, asked.seed)
-    weight = mesh.colours[spread.face] @ np.array(BRIGHTNESS, np.float32) if asked.by_colour else np.ones(len(spread.face), np.float32)
+    spread = (
+        at_points(mesh, faces) if asked.at_points else spread_over(mesh, faces, asked.spacing, asked.seed)
+    )
+    weight = (
+        mesh.colours[spread.face] @ np.array(BRIGHTNESS, np.float32)
+        if asked.by_colour
+        else np.ones(len(spread.face), np.float32)
+    )
     return spread, weight
 
 
 @lru_cache(maxsize=24)
 def _still(asked: _Asked) -> Places:
     spread, weight = _spread(asked)
-    return Places(cKDTree(spread.on(own_mesh(asked.form, asked.folder))), weight, np.zeros((0, 3), np.float32))
+    return Places(
+        cKDTree(spread.on(own_mesh(asked.form, asked.folder))), weight, np.zeros((0, 3), np.float32)
+    )
 
 
 @lru_cache(maxsize=4)
 def _moving(asked: _Asked, t: float) -> Places:
     spread, weight = _spread(asked)
-    before, now, after = (spread.on(own_mesh(asked.form, asked.folder, t + dt)) for dt in (-MOMENT, 0.0, MOMENT))
+    before, now, after = (
+        spread.on(own_mesh(asked.form, asked.folder, t + dt)) for dt in (-MOMENT, 0.0, MOMENT)
+    )
     return Places(cKDTree(now), weight, (after - before) / np.float32(2 * MOMENT))

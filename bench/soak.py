@@ -1,0 +1,112 @@
+"""The window in use for a while: playing, editing, looking about, going from station to station; and what
+that
+does to memory, threads and handles. `python -m bench soak --minutes M`."""
+
+from __future__ import annotations
+
+import os
+import random
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+
+EVERY = 10.0  # s between two rows
+SETTLED = 60.0  # s after which memory should not grow any more
+MOST_GROWTH = 1.5  # MB a minute
+
+
+def resident_mb() -> float:
+    """Memory of this process, MB."""
+    with open("/proc/self/statm") as file:
+        return int(file.read().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
+
+
+def run(minutes: float, file: Path, seed: int = 1) -> int:
+    """Use the window; 1 when memory goes on growing."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PyQt6.QtCore import QPoint, Qt
+    from PyQt6.QtTest import QTest
+    from PyQt6.QtWidgets import QApplication
+
+    from tenka.app import theme
+    from tenka.app.state import State
+    from tenka.app.window import STATIONS, Window
+    from tenka.base.memory import settle_memory
+    from tenka.cache.store import FrameStore
+    from tenka.effect.catalogue import walk
+    from tenka.effect.courses import Course
+
+    settle_memory()
+    rng = random.Random(seed)
+    app = QApplication.instance() or QApplication(["soak"])
+    assert isinstance(app, QApplication)
+    theme.apply(app)
+    rows: list[tuple[float, float]] = []
+    with tempfile.TemporaryDirectory(prefix="tenka-soak-") as name:
+        window = Window(State(FrameStore(Path(name) / "frames", 600 * 1024**2), Path(name) / "journal"))
+        window.ask_before_closing = lambda: "drop"
+        window.open(file)
+        window.resize(1280, 800)
+        window.show()
+        window.tempo.set_playing(True)
+        numbers = [
+            (path, p)
+            for path, p, value, _ in walk(window.state.effect)
+            if p.kind == "number"
+            and not isinstance(value, Course)
+            and "domain" not in path
+            and "trials" not in path
+        ]
+        begun = told = time.monotonic()
+        steps = 0
+        print(f"{'s':>6} {'MB':>8} {'blocks':>9} {'threads':>8} {'handles':>8}", flush=True)
+        while time.monotonic() - begun < minutes * 60:
+            steps += 1
+            act = rng.randrange(8)
+            if act < 3:
+                path, p = rng.choice(numbers)
+                low, high = p.soft
+                window.state.edit(
+                    path, p.clamp(low + rng.random() * (high - low)), "Soak", ("soak", steps // 4)
+                )
+            elif act == 3:
+                window.undo()
+            elif act == 4:
+                window.go_to(rng.choice([s.lower() for s in STATIONS]))
+            elif act == 5:
+                window.go_to("shape")
+                window.tempo.set_playing(rng.random() < 0.8)
+            elif act == 6:
+                start = QPoint(400, 300)
+                QTest.mousePress(window.stage, Qt.MouseButton.LeftButton, pos=start)
+                QTest.mouseMove(window.stage, start + QPoint(rng.randrange(-60, 60), rng.randrange(-20, 20)))
+                QTest.mouseRelease(window.stage, Qt.MouseButton.LeftButton, pos=start)
+            else:
+                lines = [line.path for line in window.tempo.rows.lines() if line.path]
+                window.state.select(rng.choice(lines))
+            end = time.monotonic() + rng.random() * 0.5
+            while time.monotonic() < end:
+                app.processEvents()
+                time.sleep(0.004)
+            if time.monotonic() - told >= EVERY:
+                told = time.monotonic()
+                rows.append((told - begun, resident_mb()))
+                threads, handles = len(os.listdir("/proc/self/task")), len(os.listdir("/proc/self/fd"))
+                print(
+                    (
+                        f"{rows[-1][0]:6.0f} {rows[-1][1]:8.1f} {sys.getallocatedblocks():9d} "
+                        f"{threads:8d} {handles:8d}"
+                    ),
+                    flush=True,
+                )
+        window.close()
+    settled = np.array([row for row in rows if row[0] > max(SETTLED, minutes * 60 / 3)])
+    if len(settled) < 6:
+        print(f"{steps} acts; too short to tell how memory grows")
+        return 0
+    slope = float(np.polyfit(settled[:, 0] / 60, settled[:, 1], 1)[0])
+    print(f"{steps} acts; in the last two thirds memory goes by {slope:+.2f} MB a minute")
+    return 1 if slope > MOST_GROWTH else 0

@@ -1,0 +1,1 @@
+"""Windows beside the window."""

@@ -1,0 +1,20 @@
+"""Changing what a scroll area shows from inside an event of what it shows."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QScrollArea, QWidget
+
+
+def show_instead(area: QScrollArea, body: QWidget) -> None:
+    """Show `body` at the same place of the scroll bar. What was shown may be in the middle of an event of its
+    own (a list whose choice changed which rows there are): it goes when that has ended, and not before."""
+    bar = area.verticalScrollBar()
+    place = bar.value() if bar is not None else 0
+    old = area.takeWidget()
+    if old is not None:
+        old.hide()
+        old.setParent(area)  # not left to be collected with its last reference
+        old.deleteLater()
+    area.setWidget(body)
+    if bar is not None:
+        bar.setValue(place)

@@ -1,0 +1,102 @@
+"""Under a domain's rows: voxels, memory, time, and fitting the box."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from tenka.app import theme
+from tenka.app.sheet.fields import NumberField
+from tenka.app.sheet.row import LABEL_WIDTH
+from tenka.app.state import State
+from tenka.effect.catalogue import Param
+from tenka.effect.model import GasLayer
+from tenka.effect.starters import fitted
+from tenka.gas.grid import Grid
+from tenka.run.kinds import predicted_seconds
+
+COUNT = Param(
+    "count",
+    "voxels",
+    "whole",
+    64,
+    "",
+    "Voxels along the longest side: the voxel's edge follows.",
+    "Where",
+    4.0,
+    2048.0,
+    (16.0, 200.0),
+    1.0,
+    False,
+    "simulation",
+    "",
+    (),
+    (),
+)
+
+
+class BoxFoot(QWidget):
+    """Under a domain's rows: its voxels along the longest side (editable), what it takes, and fitting it to
+    the sources."""
+
+    def __init__(self, state: State, layer: GasLayer) -> None:
+        super().__init__()
+        self.state, self.id = state, layer.id
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 2, 8, 4)
+        column.setSpacing(4)
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        label = QLabel("voxels")
+        label.setProperty("quiet", True)
+        label.setFixedWidth(LABEL_WIDTH)
+        line.addWidget(label)
+        self.count = NumberField(COUNT, 64.0)
+        self.count.setToolTip(COUNT.help)
+        self.count.setFixedHeight(theme.ROW - 4)
+        self.count.changed.connect(self._set_count)
+        line.addWidget(self.count, 1)
+        fit = QPushButton("Fit to sources")
+        fit.setToolTip("Sets the box round the sources, with room to rise")
+        fit.clicked.connect(self._fit)
+        line.addWidget(fit)
+        column.addLayout(line)
+        self.told = QLabel()
+        self.told.setProperty("quiet", True)
+        self.told.setWordWrap(True)
+        column.addWidget(self.told)
+        state.changed.connect(self.refresh)  # not through a lambda: that would outlive the widget
+        state.news.connect(self.refresh)
+        self.refresh()
+
+    def _layer(self) -> GasLayer | None:
+        return next((layer for layer in self.state.effect.gases if layer.id == self.id), None)
+
+    def refresh(self, _: str = "") -> None:
+        layer = self._layer()
+        if layer is None:
+            return
+        grid = Grid.of(layer.domain)
+        self.count.show_value(float(max(grid.shape)))
+        pace = self.state.status.pace.get(self.id)
+        seconds = predicted_seconds(
+            layer, self.state.effect.frames, self.state.effect.rate, *(pace or ({}, None))
+        )
+        x, y, z = grid.shape
+        need = grid.predicted_bytes()
+        memory = f"{need / 1e9:.1f} GB" if need > 9e8 else f"{need / 1e6:.0f} MB"
+        span = f"{seconds:.0f} s" if seconds < 100 else f"{seconds / 60:.0f} min"
+        self.told.setText(
+            f"{x} × {y} × {z} = {grid.voxels / 1e3:,.0f} thousand voxels; about {memory}, and {span} "
+            "for all frames"
+        )
+
+    def _set_count(self, value: float, token: object) -> None:
+        layer = self._layer()
+        if layer is not None:
+            voxel = max(layer.domain.size) / max(4.0, value)
+            self.state.edit(
+                f"layers.{self.id}.domain.voxel", voxel, "Change the voxel count", ("count", token)
+            )
+
+    def _fit(self) -> None:
+        self.state.apply(fitted(self.state.effect, self.id), "Fit the box to the sources")

@@ -1,0 +1,326 @@
+"""Fields of the sheet: numbers to drag or type, choices, vectors, colours, ramps."""
+
+from __future__ import annotations
+
+import ast
+import operator
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSizePolicy, QSlider, QToolButton, QWidget
+
+from tenka.app import theme
+from tenka.effect.catalogue import Param
+
+_OPERATORS: dict[type, Callable[..., float]] = {
+    ast.Add: operator.add,
+    ast.Sub: operator.sub,
+    ast.Mult: operator.mul,
+    ast.Div: operator.truediv,
+    ast.USub: operator.neg,
+    ast.UAdd: operator.pos,
+}
+
+
+def arithmetic(text: str) -> float:
+    """Value of a sum such as `2*3` or `(1+0.5)/4`; raises ValueError for anything else."""
+
+    def value(node: ast.AST) -> float:
+        if isinstance(node, ast.Expression):
+            return value(node.body)
+        if (
+            isinstance(node, ast.Constant)
+            and isinstance(node.value, int | float)
+            and not isinstance(node.value, bool)
+        ):
+            return float(node.value)
+        if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
+            return _OPERATORS[type(node.op)](value(node.left), value(node.right))
+        if isinstance(node, ast.UnaryOp) and type(node.op) in _OPERATORS:
+            return _OPERATORS[type(node.op)](value(node.operand))
+        raise ValueError("not a sum")
+
+    try:
+        result = value(ast.parse(text.strip().replace(",", "."), mode="eval"))
+    except (SyntaxError, ZeroDivisionError, RecursionError, MemoryError, OverflowError) as error:
+        raise ValueError(str(error)) from None
+    if result != result or abs(result) == float("inf"):
+        raise ValueError("not finite")
+    return result
+
+
+def shown(value: float, step: float) -> str:
+    """A number with as many digits as its drag step makes sense of."""
+    if value and abs(value) < step * 0.1:
+        return f"{value:.3g}"
+    digits = 0 if step >= 1 else 1 if step >= 0.1 else 2 if step >= 0.01 else 3
+    return f"{value:.{digits}f}".rstrip("0").rstrip(".") if digits else f"{value:.0f}"
+
+
+class NumberField(QWidget):
+    """A number: drag sideways, wheel or arrow keys to change it, click or type to enter a sum.
+
+    `changed` carries the value and a token that is the same for all changes of one gesture.
+    """
+
+    changed = pyqtSignal(float, object)
+
+    def __init__(self, p: Param, value: float, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.p, self.value = p, float(value)
+        self.locked = False
+        self._press: QPointF | None = None
+        self._from = self.value
+        self._dragging = False
+        self._token: object = None
+        self._edit: QLineEdit | None = None
+        self.setFixedHeight(theme.ROW - 4)
+        self.setMinimumWidth(46)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+        self.setAccessibleName(p.label)
+
+    def show_value(self, value: float) -> None:
+        if value != self.value:
+            self.value = float(value)
+            self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(90, theme.ROW - 4)
+
+    def _take(self, value: float, token: object) -> None:
+        value = self.p.clamp(round(value) if self.p.kind == "whole" else value)
+        if value != self.value:
+            self.value = value
+            self.update()
+            self.changed.emit(value, token)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS if self.hasFocus() else theme.RULE)))
+        painter.setBrush(theme.colour(theme.WELL))
+        painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
+        low, high = self.p.soft
+        if high > low:
+            share = min(1.0, max(0.0, (self.value - low) / (high - low)))
+            painter.fillRect(
+                QRectF(2, self.height() - 3, (self.width() - 4) * share, 2),
+                theme.colour(theme.VERDIGRIS, 0.55),
+            )
+        painter.setFont(theme.font(theme.BODY))
+        painter.setPen(theme.colour(theme.QUIET if self.locked else theme.TEXT))
+        text = shown(self.value, self.p.step if self.p.kind != "whole" else 1)
+        inner = box.adjusted(6, 0, -6, -1)
+        unit = self.p.unit
+        metrics = painter.fontMetrics()
+        wide = (
+            metrics.horizontalAdvance(text) + (metrics.horizontalAdvance(" " + unit) if unit else 0)
+            <= inner.width()
+        )
+        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+        if unit and wide:
+            painter.setPen(theme.colour(theme.QUIET))
+            painter.setFont(theme.font(theme.SMALL))
+            painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, unit)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.LeftButton and not self.locked:
+            self._press, self._from, self._dragging, self._token = (
+                event.position(),
+                self.value,
+                False,
+                object(),
+            )
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._press is None:
+            return
+        moved = event.position().x() - self._press.x()
+        if not self._dragging and abs(moved) < 3:
+            return
+        self._dragging = True
+        low, high = self.p.soft
+        per_px = (high - low) / 250.0
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            per_px *= 0.1
+        value = self._from + moved * per_px
+        fine = self.p.step * (0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0)
+        self._take(round(value / fine) * fine if fine > 0 else value, self._token)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._press is not None and not self._dragging:
+            self.type_in()
+        self._press = None
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        if not self.hasFocus() or self.locked:
+            event.ignore()  # the sheet scrolls
+            return
+        self._take(self.value + self.p.step * (1 if event.angleDelta().y() > 0 else -1), ("wheel", id(self)))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if self.locked:
+            return super().keyPressEvent(event)
+        key = event.key()
+        if key in (Qt.Key.Key_Up, Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Left):
+            sign = 1 if key in (Qt.Key.Key_Up, Qt.Key.Key_Right) else -1
+            self._take(
+                self.value
+                + sign * self.p.step * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1),
+                ("keys", id(self)),
+            )
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
+            self.type_in()
+        elif event.text() and event.text() in "0123456789.-(":
+            self.type_in(event.text())
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        self.update()
+        super().focusInEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self.update()
+        super().focusOutEvent(event)
+
+    def type_in(self, text: str | None = None) -> None:
+        """Open the field for typing; Enter takes the sum, Escape leaves it, a slip turns brick."""
+        edit = QLineEdit(text if text is not None else f"{self.value:g}", self)
+        edit.setGeometry(self.rect())
+        if text is None:
+            edit.selectAll()
+        self._edit = edit
+
+        def take() -> None:
+            try:
+                value = arithmetic(edit.text())
+            except ValueError:
+                edit.setStyleSheet(f"border-color: {theme.BRICK};")
+                edit.setToolTip("A number or a sum such as 2*3 is expected here.")
+                return
+            close()  # first: a change of which rows there are takes this field away
+            self._take(value, object())
+
+        def close() -> None:
+            if self._edit is edit:
+                self._edit = None
+                edit.deleteLater()
+                self.setFocus()
+
+        edit.editingFinished.connect(lambda: close() if not edit.hasFocus() else None)
+
+        def key(a0: QKeyEvent | None) -> None:
+            if a0 is not None and a0.key() == Qt.Key.Key_Escape:
+                close()
+            elif a0 is not None and a0.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                take()  # handled here: a line edit passes the key on to this field, which would open again
+            else:
+                QLineEdit.keyPressEvent(edit, a0)
+
+        edit.keyPressEvent = key  # type: ignore[method-assign]
+        edit.show()
+        edit.setFocus()
+
+
+class ChoiceField(QComboBox):
+    """A list to choose from; the wheel turns it only while it has the keyboard, otherwise the sheet
+    scrolls."""
+
+    def __init__(self, label: str, items: list[tuple[str, str]]) -> None:
+        super().__init__()
+        self.setAccessibleName(label)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        for id, name in items:
+            self.addItem(name, id)
+
+    def wheelEvent(self, e: QWheelEvent | None) -> None:
+        assert e is not None
+        if self.hasFocus():
+            super().wheelEvent(e)
+        else:
+            e.ignore()
+
+
+class LineSlider(QSlider):
+    """A slider as a thin line with a round handle; its step, mouse and keys are Qt's own."""
+
+    def __init__(self) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.setFixedHeight(theme.ROW - 4)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        share = (self.value() - self.minimum()) / max(1, self.maximum() - self.minimum())
+        left, wide, middle = 6.0, self.width() - 12.0, self.height() / 2
+        painter.fillRect(QRectF(left, middle - 1, wide, 2), theme.colour(theme.RULE))
+        painter.fillRect(QRectF(left, middle - 1, wide * share, 2), theme.colour(theme.VERDIGRIS))
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 2) if self.hasFocus() else Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour(theme.TEXT))
+        painter.drawEllipse(QPointF(left + wide * share, middle), 5, 5)
+
+
+class VectorField(QWidget):
+    """Three numbers side by side."""
+
+    changed = pyqtSignal(object, object)
+
+    def __init__(self, p: Param, value: tuple[float, float, float]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(3)
+        self.fields = [NumberField(p, v) for v in value]
+        for axis, field in zip("xyz", self.fields):
+            field.setAccessibleName(f"{p.label} {axis}")
+            field.changed.connect(
+                lambda _v, token: self.changed.emit(tuple(f.value for f in self.fields), token)
+            )
+            row.addWidget(field)
+
+    def show_value(self, value: tuple[float, float, float]) -> None:
+        for field, v in zip(self.fields, value):
+            field.show_value(v)
+
+
+class WallsField(QWidget):
+    """Three open or closed walls."""
+
+    changed = pyqtSignal(object, object)
+
+    def __init__(self, p: Param, value: tuple[bool, bool, bool], names: tuple[str, str, str]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(3)
+        self.buttons: list[QToolButton] = []
+        for name, v in zip(names, value):
+            button = QToolButton()
+            button.setText(name)
+            button.setCheckable(True)
+            button.setChecked(v)
+            button.setToolTip(f"{name}: lit is open, dark is closed")
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            button.setFixedHeight(theme.ROW - 4)
+            button.setStyleSheet(
+                f"QToolButton {{ border: 1px solid {theme.RULE}; padding: 0; min-height: 0; }} "
+                f"QToolButton:checked {{ color: {theme.VERDIGRIS}; }}"
+            )
+            button.clicked.connect(
+                lambda: self.changed.emit(tuple(b.isChecked() for b in self.buttons), object())
+            )
+            row.addWidget(button)
+            self.buttons.append(button)
+
+    def show_value(self, value: tuple[bool, bool, bool]) -> None:
+        for button, v in zip(self.buttons, value):
+            button.setChecked(v)

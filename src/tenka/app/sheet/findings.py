@@ -1,0 +1,74 @@
+"""Findings at the foot of the sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+
+from tenka.app import theme
+from tenka.app.state import State
+
+
+class Findings(QWidget):
+    """A quiet line; a click opens the list, with a mend beside what has one."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.setObjectName("bench")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.state = state
+        self._open = False
+        self._shown: object = None
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(8, 4, 8, 6)
+        self._column.setSpacing(3)
+        self.line = QToolButton()
+        self.line.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.line.clicked.connect(self._toggle)
+        self._column.addWidget(self.line)
+        self.items: list[QWidget] = []
+        for signal in (state.news, state.costed):
+            signal.connect(self.refresh)
+        state.changed.connect(lambda _: self.refresh())
+        self.refresh()
+
+    def _toggle(self) -> None:
+        self._open = not self._open
+        self._shown = None
+        self.refresh()
+
+    def refresh(self) -> None:
+        found = self.state.findings()
+        key = (self._open, [(f.text, f.mend) for f in found])
+        if key == self._shown:
+            return
+        self._shown = key
+        fold = theme.pixmap("chevron-down" if self._open else "chevron-right", theme.QUIET)
+        self.line.setIcon(QIcon(theme.pixmap("triangle-alert", theme.SAFFRON)) if found else QIcon(fold))
+        self.line.setText(f"{len(found)} finding{'s' if len(found) != 1 else ''}" if found else "No findings")
+        self.line.setEnabled(bool(found))
+        for item in self.items:
+            item.deleteLater()
+        self.items = []
+        for f in found if self._open else []:
+            box = QWidget()
+            column = QVBoxLayout(box)
+            column.setContentsMargins(4, 2, 4, 4)
+            column.setSpacing(3)
+            label = QLabel(f.text)
+            label.setWordWrap(True)
+            label.setProperty("quiet", True)
+            column.addWidget(label)
+            if f.mended is not None:
+                button = QPushButton(f.mend)
+                button.clicked.connect(self._mend(f))
+                column.addWidget(button)
+            self._column.addWidget(box)
+            self.items.append(box)
+
+    def _mend(self, f: Any) -> Callable[[], None]:
+        return lambda: self.state.apply(f.mended, f.mend)

@@ -1,0 +1,200 @@
+"""Under a particle layer's rows: how many there are and what they take; its table, writing it out, keeping it
+as a preset."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from tenka.app.dialogs.pointtable import PointTable
+from tenka.app.state import State
+from tenka.base.errors import Cancelled, TenkaError
+from tenka.base.jobs import Progress, Worker
+from tenka.effect import presets
+from tenka.effect.additions import with_children, with_trail
+from tenka.effect.model import Layer
+from tenka.pack.outgoing import Written
+from tenka.pack.points import export
+from tenka.particles.state import BYTES
+
+KINDS = (
+    "USD points (*.usdc);;USD, readable (*.usda);;PLY sequence (*.ply);;CSV sequence (*.csv);;NPZ "
+    "sequence (*.npz)"
+)
+BODIES = "GLB with tracks (*.glb);;" + KINDS
+STRAY_M = 60.0
+
+
+def size_of(count: float) -> str:
+    """Bytes in the unit that suits them."""
+    return f"{count / 1e6:.1f} MB" if count > 1e5 else f"{count / 1e3:.1f} kB"
+
+
+class PointFoot(QWidget):
+    progressed = pyqtSignal(str)
+    written = pyqtSignal(object)
+
+    def __init__(self, state: State, layer: Layer) -> None:
+        super().__init__()
+        self.state, self.id = state, layer.id
+        self.table: PointTable | None = None
+        self.progress: Progress | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 6, 8, 6)
+        column.setSpacing(5)
+        self.told = QLabel()
+        self.told.setProperty("quiet", True)
+        self.told.setWordWrap(True)
+        column.addWidget(self.told)
+        self.buttons: dict[str, QPushButton] = {}
+        rows = (
+            (
+                ("Table…", "Values of every particle at this frame: sort, filter, export", self.open_table),
+                (
+                    "Write out…",
+                    "Points or pieces to PLY, CSV, NPZ, USD or GLB; strays are left out",
+                    self._ask,
+                ),
+            ),
+            (
+                ("Let it smoke", "Feeds the first gas along the path of each", self._smoke),
+                ("Let it split", "A further layer, born where these bounce", self._split),
+            ),
+            (("Keep as a preset…", "Keeps its settings by a name, for any effect", self._ask_name),),
+        )
+        for row in rows:
+            line = QHBoxLayout()
+            line.setSpacing(5)
+            for name, tip, call in row:
+                button = QPushButton(name)
+                button.setToolTip(tip)
+                button.clicked.connect(call)
+                self.buttons[name] = button
+                line.addWidget(button)
+            column.addLayout(line)
+        self.said = QLabel()
+        self.said.setProperty("quiet", True)
+        self.said.setWordWrap(True)
+        self.said.hide()
+        column.addWidget(self.said)
+        self._worker: Worker | None = (
+            None  # a thread only once something is written: sheets are made again and again
+        )
+        self.progressed.connect(self._say)
+        self.written.connect(self._done)
+        state.changed.connect(self.refresh)  # not through a lambda: that would outlive the widget
+        state.news.connect(self.refresh)
+        self.refresh()
+
+    def _layer(self) -> Any:
+        return next((x for x in self.state.effect.layers if x.id == self.id), None)
+
+    def refresh(self, _: str = "") -> None:
+        layer = self._layer()
+        if layer is None:
+            return
+        figures = self.state.status.of(self.id).figures if self.id in self.state.status.layers else {}
+        most = max((m.get("alive", 0) for m in figures.values()), default=0)
+        born = sum(m.get("born", 0) for m in figures.values())
+        word = layer.UNITS
+        drawn = f", {most * layer.look.copies:,} drawn" if layer.look.copies > 1 else ""
+        self.told.setText(
+            (
+                f"At most {most:,} {word} alive at once{drawn}, {born:,} born; about "
+                f"{size_of(most * BYTES)} a frame"
+            )
+            if figures
+            else "Not simulated yet."
+        )
+
+    def open_table(self) -> None:
+        self.table = PointTable(self.state, self.id, self.window())
+        self.table.show()
+
+    def _smoke(self) -> None:
+        try:
+            effect, path = with_trail(self.state.effect, self.id)
+        except KeyError:
+            self.state.said.emit("There is no gas to feed yet: add one from the tray's Layer menu first.")
+            return
+        self.state.apply(effect, "Let a layer smoke")
+        self.state.select(path)
+
+    def _split(self) -> None:
+        effect, path = with_children(self.state.effect, self.id)
+        self.state.apply(effect, "Let a layer split")
+        self.state.select(path)
+
+    def _ask_name(self) -> None:
+        layer = self._layer()
+        name, fine = QInputDialog.getText(
+            self, "Keep as a preset", "Name of the preset:", text=layer.name if layer else ""
+        )
+        if fine and name.strip():
+            self.keep(name.strip())
+
+    def keep(self, name: str) -> None:
+        """Keep the layer's settings under a name; a fault is said."""
+        layer = self._layer()
+        if layer is None:
+            return
+        try:
+            presets.keep(layer, name)
+            self._say(f"Kept as the preset {name}; it is in the tray's Layer menu.")
+        except TenkaError as error:
+            self._say(str(error))
+
+    def _ask(self) -> None:
+        if self.progress is not None:
+            self.progress.cancel()
+            return
+        layer = self._layer()
+        if layer is None:
+            return
+        bodies = layer.look.form == "mesh"
+        start = self.state.folder or Path.home()
+        name, _ = QFileDialog.getSaveFileName(
+            self,
+            "Write out",
+            str(start / f"{self.id}{'.glb' if bodies else '.usdc'}"),
+            BODIES if bodies else KINDS,
+        )
+        if name:
+            self.write(Path(name))
+
+    def write(self, file: Path) -> None:
+        """Write the layer in the background, strays left out; what it wrote, or a fault, is said."""
+        progress = self.progress = Progress(
+            listen=lambda p: self.progressed.emit(f"{p.what}: {p.done} of {p.total}")
+        )
+        effect, folder, store, id = self.state.effect, self.state.folder, self.state.store, self.id
+        self.buttons["Write out…"].setText("Stop writing")
+        self._worker = Worker("write points", lambda error: self.written.emit(error))
+        self._worker.ask(lambda: self.written.emit(_written(effect, folder, store, file, progress, id)))
+
+    def _say(self, text: str) -> None:
+        self.said.setText(text)
+        self.said.show()
+
+    def _done(self, found: object) -> None:
+        self.progress = None
+        if self._worker is not None:
+            self._worker.close(0.0)
+            self._worker = None
+        self.buttons["Write out…"].setText("Write out…")
+        if isinstance(found, Written):
+            strays = f"; {found.culled:,} strays beyond {STRAY_M:.0f} m left out" if found.culled else ""
+            what = found.files[0].name if len(found.files) == 1 else f"{len(found.files)} files"
+            self._say(f"Wrote {what}: {found.frames} frames, {found.points:,} at most{strays}.")
+        else:
+            self._say("Stopped; only whole files were left." if isinstance(found, Cancelled) else str(found))
+
+
+def _written(effect, folder, store, file: Path, progress: Progress, id: str) -> object:  # type: ignore[no-untyped-def]
+    try:
+        return export(effect, folder, store, file, progress, id, cull=STRAY_M)
+    except (TenkaError, Cancelled) as error:
+        return error

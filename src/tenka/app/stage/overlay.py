@@ -1,0 +1,121 @@
+"""What is drawn over the stage's picture: the domain, sources, forces, paths and curves, handles."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from tenka.app import theme
+from tenka.app.kinds import view_of_force, view_of_kind
+from tenka.app.stage.handles import handles_of, lines_of, path_frame
+from tenka.app.state import State
+from tenka.base.errors import TenkaError
+from tenka.effect.document import get
+from tenka.effect.model import REGIONS, Feed, Force, Placed
+from tenka.scene.cameras import View
+from tenka.scene.poses import pose_at, way_of
+
+
+def paint_box(painter: QPainter, view: View, state: State) -> None:
+    """The domain, the forces, the sources, the selection's lines and handles."""
+    layer = state.layer
+    if layer is None:
+        return
+    low, size = np.array([-1.0, -1.0, 0.0]), np.array([2.0, 2.0, 2.0])
+    box = view_of_kind(layer).box(state.effect, layer)
+    if box is not None:
+        low, size = box
+        _edges(painter, view, low, low + size, theme.colour(theme.TEXT, 0.22))
+    for force in state.effect.forces:
+        if not force.hidden and not force.passed_over:
+            _force(painter, view, state, force, low, size)
+    for source in layer.sources:
+        if not source.hidden and source.shape in REGIONS:
+            chosen = state.selection.endswith(f"sources.{source.id}")
+            hue = theme.colour(theme.VERDIGRIS, 0.95 if chosen else 0.45)
+            _edges(painter, view, *source_box(source, state), hue)
+    _lines(painter, view, state)
+    painter.setPen(QPen(theme.colour(theme.GROUND), 1.0))
+    for handle in handles_of(state):
+        x, y, depth = view.project(handle.point[None])[0]
+        painter.setBrush(theme.colour(theme.VERDIGRIS if handle.knot < 0 else theme.TEXT))
+        if depth > 0.05 and handle.knot < 0:
+            painter.drawRect(QRectF(x - 4, y - 4, 8, 8))
+        elif depth > 0.05:
+            painter.drawEllipse(QPointF(x, y), 4.0, 4.0)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _lines(painter: QPainter, view: View, state: State) -> None:
+    """The selected thing's path, and a source's curve."""
+    try:
+        node = get(state.effect, state.selection)
+    except TenkaError:
+        return
+    if not isinstance(node, Placed):
+        return
+    props, t = state.effect.props, state.time
+    lines = dict(lines_of(node, props, t))
+    if "path" in lines:
+        lines["path"] = path_frame(node, props, t).to_scene(way_of(node.path)[0])
+    painter.setPen(QPen(theme.colour(theme.VERDIGRIS, 0.8), 1.3, Qt.PenStyle.DashLine))
+    for points in lines.values():
+        at = view.project(points)
+        if (at[:, 2] > 0.05).all():
+            painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in at[:, :2].tolist()]))
+
+
+def _force(
+    painter: QPainter, view: View, state: State, force: Force, low: np.ndarray, size: np.ndarray
+) -> None:
+    """A force as lines: an arrow of one second's way, a ring of the eddies' size, a coil, a star; and its
+    region."""
+    chosen = state.selection == f"forces.{force.id}"
+    hue = theme.colour(theme.VERDIGRIS if chosen else theme.TEXT, 0.9 if chosen else 0.4)
+    painter.setPen(QPen(hue, 1.3))
+    t, pose = state.time, pose_at(force, state.effect.props, state.time)
+    foot = low + size * (0.5, 0.5, 0.0)
+    if force.region != "everywhere":
+        foot = pose.origin
+        half = np.asarray(force.region_size) / 2
+        corners = pose.to_scene(
+            np.array([[a, b, c] for a in (-1, 1) for b in (-1, 1) for c in (-1, 1)]) * half
+        )
+        _edges(painter, view, corners.min(axis=0), corners.max(axis=0), hue)
+    lines = view_of_force(force).lines(force, pose, foot, t)
+    for points in lines:
+        at = view.project(points)
+        if (at[:, 2] > 0.05).all():
+            painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in at[:, :2].tolist()]))
+
+
+def _edges(painter: QPainter, view: View, low: np.ndarray, high: np.ndarray, hue: object) -> None:
+    corners = np.array(
+        [
+            [(low, high)[i][0], (low, high)[j][1], (low, high)[k][2]]
+            for i in (0, 1)
+            for j in (0, 1)
+            for k in (0, 1)
+        ]
+    )
+    at = view.project(corners)
+    painter.setPen(QPen(hue, 1))  # type: ignore[call-overload]
+    for a in range(8):
+        for bit in (1, 2, 4):
+            b = a | bit
+            if b != a and at[a, 2] > 0.05 and at[b, 2] > 0.05:
+                painter.drawLine(QPointF(*at[a, :2]), QPointF(*at[b, :2]))
+
+
+def source_box(source: Feed, state: State) -> tuple[np.ndarray, np.ndarray]:
+    """Bounds in the scene of a source with a form of its own, at the shown time."""
+    pose = pose_at(source, state.effect.props, state.time)
+    if source.shape == "curve":
+        points = np.asarray(source.curve, float)
+        corners = np.concatenate([points - source.thickness, points + source.thickness])
+    else:
+        half = np.asarray(source.size) / 2
+        corners = np.array([[a, b, c] for a in (-1, 1) for b in (-1, 1) for c in (-1, 1)]) * half
+    placed = pose.to_scene(corners)
+    return placed.min(axis=0), placed.max(axis=0)

@@ -1,0 +1,695 @@
+"""The stage: the 3D view, drawn by a worker, with orbit, pan, zoom, light drag and the probe."""
+
+from __future__ import annotations
+
+import math
+import time
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
+
+from tenka.app import theme
+from tenka.app.kinds import view_of_kind
+from tenka.app.stage.handle import Handle
+from tenka.app.stage.handles import Carry, handles_of, under
+from tenka.app.stage.inspect import Inspector
+from tenka.app.stage.overlay import paint_box, source_box
+from tenka.app.state import State
+from tenka.app.timers import once
+from tenka.base.errors import TenkaError
+from tenka.base.jobs import Worker
+from tenka.cache.store import Frame
+from tenka.effect.model import AMBIENT_KELVIN, REGIONS, Camera, Effect, heard
+from tenka.gas.grid import Grid
+from tenka.look.render import Renderer, Shot
+from tenka.look.shot import set_of, shot_of, swapped
+from tenka.pack.books import books_of
+from tenka.particles.state import ASLEEP
+from tenka.run.frames import PointFrame
+from tenka.run.session import Session, Shown
+from tenka.scene.cameras import View, view_of
+from tenka.scene.meshes import Mesh, joined
+from tenka.scene.poses import scene_moves
+from tenka.scene.props import prop_mesh
+
+IDLE_MS = 160
+
+
+@dataclass
+class Drawn:
+    """A picture on its way from the worker to the window."""
+
+    image: QImage
+    shown: Shown | None
+    asked: int
+    coarse: int
+    ms: float
+    started: float
+    final: QImage | None = None  # of the final run, where it is there and wanted
+    one_in: int = 1  # particles that each drawn one stands for
+    wander: float | None = None  # m between the middles of the final run's smoke and the preview's
+    stands_in: str = ""  # what is shown is of another moment, or of other settings: which, in words
+    elsewhen: bool = False  # it is of another moment
+
+
+class Stage(QWidget):
+    """Shows the present frame; every interaction gets a coarse picture at once and a refined one when
+    idle."""
+
+    drawn = pyqtSignal(object)
+    probed = pyqtSignal(str)
+    failed = pyqtSignal(str)
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.state = state
+        self.camera = state.effect.camera
+        self.image: QImage | None = None
+        self.shown: Shown | None = None
+        self.last_ms = 0.0
+        self.one_in = 1
+        self.took = 0.0
+        self.turning_light = False
+        self.show_box = True
+        self.live = False
+        self._following = False
+        self._renderer, self._final_renderer = Renderer(), Renderer()
+        self.which, self.other = (
+            "preview",
+            "final",
+        )  # preview, the other, or wipe: both with a line between; final run or a trial
+        self.final_image: QImage | None = None
+        self.wander: float | None = None
+        self.stands_in, self.elsewhen = "", False
+        self.wipe_at = 0.5
+        self._worker = Worker("drawing", lambda error: self.failed.emit(str(error)))
+        self._prober = Worker("probe", lambda error: None)
+        self._mesh: tuple[object, Mesh] | None = None
+        self._last_shot: tuple[object, Shot, object, object] | None = None
+        self._press: QPointF | None = None
+        self._how = ""
+        self._token: object = None
+        self._carry: Carry | None = None
+        self._mouse: QPointF | None = None
+        self._probe = ""
+        self._bearing = 0
+        self._idle = once(self, IDLE_MS, lambda: self.redraw(1))
+        self.setMinimumSize(320, 200)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Stage")
+        self.drawn.connect(self._take)
+        self.probed.connect(self._take_probe)
+        self.failed.connect(state.said.emit)
+        state.changed.connect(self._on_change)
+        state.moved.connect(lambda _: self.redraw())
+        state.news.connect(self._on_news)
+        self._tools()
+
+    def _tools(self) -> None:
+        bar = QWidget(self)
+        line = QHBoxLayout(bar)
+        line.setContentsMargins(6, 6, 6, 6)
+        line.setSpacing(2)
+        self.light_button = self._tool("sun", "Turn the light by dragging (L)", True)
+        self.light_button.toggled.connect(self._light_mode)
+        self.box_button = self._tool("cuboid", "Show the domain and the sources (B)", True)
+        self.box_button.setChecked(True)
+        self.box_button.toggled.connect(self._box_mode)
+        frame = self._tool("focus", "Frame what is selected (F)", False)
+        frame.clicked.connect(self.frame_selected)
+        keep = self._tool("camera", "Keep this view as the effect's camera", False)
+        keep.clicked.connect(lambda: self.state.edit("camera", self.camera, "Keep the view"))
+        self.inspect_button = self._tool(
+            "slice", "Look into the gas: slice, vectors, flow lines, table (I)", True
+        )
+        self.inspect_button.toggled.connect(self._inspect_mode)
+        for button in (self.light_button, self.box_button, self.inspect_button, frame, keep):
+            line.addWidget(button)
+        bar.adjustSize()
+        self._bar = bar
+        self.inspector = Inspector(self.state, self)
+        self.inspector.move(8, bar.height() + 6)
+        self.inspector.renewed.connect(self.update)
+
+    def _inspect_mode(self, on: bool) -> None:
+        self.inspector.setVisible(on)
+        self.inspector.show_frame(self.shown)
+        self.update()
+
+    def _tool(self, name: str, tip: str, checkable: bool) -> QToolButton:
+        button = QToolButton()
+        button.setIcon(theme.icon(name))
+        button.setToolTip(tip)
+        button.setAccessibleName(tip)
+        button.setCheckable(checkable)
+        return button
+
+    def _light_mode(self, on: bool) -> None:
+        self.turning_light = on
+        self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+
+    def _box_mode(self, on: bool) -> None:
+        self.show_box = on
+        self.update()
+
+    # --- drawing ------------------------------------------------------------------------------
+
+    def mesh(self, index: int | None = None) -> Mesh:
+        """All visible props; made again only when they change or move. A prop that cannot be read is left
+        out, and said."""
+        effect, folder = self.state.effect, self.state.folder
+        props = effect.props
+        now = (self.state.frame if index is None else index) / effect.rate
+        gone = frozenset(swapped(effect, now))
+        t = now if scene_moves(effect) else 0.0
+        if self._mesh is None or self._mesh[0] != (props, folder, t, gone):
+            solo = any(p.solo for p in props)
+            meshes = []
+            for p in props:
+                if not p.hidden and (p.solo or not solo) and p.id not in gone:
+                    try:
+                        meshes.append(prop_mesh(p, props, folder, t))
+                    except TenkaError as error:
+                        self.failed.emit(str(error))
+            self._mesh = ((props, folder, t, gone), joined(meshes))
+        return self._mesh[1]
+
+    def view(self) -> View:
+        return view_of(self.camera, self.width(), self.height())
+
+    def reduction(self) -> int:
+        """How much smaller the first picture is: as fast as the last ones were, between 2 and 4."""
+        return 4 if self.last_ms > 140 else 3 if self.last_ms > 60 else 2
+
+    def redraw_at(self, index: int) -> None:
+        """Ask for a frame other than the present one, while playing."""
+        self.redraw(index=index)
+
+    def quiet_go(self, frame: int) -> None:
+        """Move the head to a frame whose picture is there already."""
+        self._following = True
+        self.state.go(frame)
+        self._following = False
+
+    def redraw(self, coarse: int | None = None, live: bool | None = None, index: int | None = None) -> None:
+        """Ask for a picture of the present frame (or of `index`); the newest request wins."""
+        if self._following or self.width() < 8 or not self.isVisible() or not self.state.ready:
+            return
+        if self.live and index is None:
+            return  # while playing, the next frame shows every change
+        if coarse is None:
+            coarse = self.reduction()
+        index = self.state.frame if index is None else index
+        session, effect, view = self.state.session, self.state.effect, self.view()
+        live = self.live if live is None else live
+        renderer, final_renderer, which, other = self._renderer, self._final_renderer, self.which, self.other
+        asked = time.perf_counter()
+
+        def work() -> None:
+            start = time.perf_counter()
+            shown = session.frame(index, live)
+            if shown is None and live and self.image is not None:
+                self.drawn.emit(
+                    Drawn(self.image, None, index, coarse, 0.0, asked)
+                )  # to wait for: nothing new to draw
+                return
+            kept = shown
+            if shown is None and self.shown is not None and _fits(self.shown, effect):
+                kept = self.shown  # what was shown stays until its successor is ready, and says so
+            at = index if kept is None else max(kept.index, 0)  # props and particles are of the gas's moment
+            words, elsewhen = _stand_in(kept, shown, index, effect)
+            mesh, t = self.mesh(at), at / effect.rate
+            frames = {} if kept is None else kept.frames
+            past = {id: session.past(id, kept.index) for id in frames} if kept is not None else {}
+            picture = renderer.draw_shot(
+                self._shot(effect, frames, t, mesh, past), effect.light, view, coarse
+            )
+            image = _as_image(picture.rgb)
+            found = session.beside(other, index) if which != "preview" else None
+            final = None
+            if found is not None:
+                fine, theirs = found
+                if other == "final":
+                    theirs = effect  # its look may have changed since
+                own = (
+                    mesh
+                    if theirs.props == effect.props
+                    else set_of(theirs, session.folder, index / theirs.rate)
+                )
+                final = _as_image(
+                    final_renderer.draw_shot(
+                        self._shot(theirs, fine.frames, index / theirs.rate, own, {}),
+                        theirs.light,
+                        view,
+                        coarse,
+                    ).rgb
+                )
+            wander = None if found is None or found[0].frame is None else found[0].frame.meta.get("wander")
+            ms = 1e3 * (time.perf_counter() - start)
+            self.drawn.emit(
+                Drawn(image, shown, index, coarse, ms, asked, final, picture.one_in, wander, words, elsewhen)
+            )
+
+        self._worker.ask(work)
+        if coarse > 1 and not self.live:
+            self._idle.start()
+
+    def _shot(self, effect: Effect, frames: dict, t: float, mesh: Mesh, past: dict) -> Shot:
+        """What is drawn; the same as before while nothing changed, so that what was worked out for it
+        holds."""
+        looks = tuple(
+            (layer.id, layer.look, layer.hidden, layer.solo, layer.passed_over, getattr(layer, "deleted", ()))
+            for layer in effect.layers
+        )
+        key = (tuple((id, id_of(f)) for id, f in frames.items()), looks, id_of(mesh), t)
+        if self._last_shot is None or self._last_shot[0] != key:
+            books, faults = books_of(effect, self.state.folder)
+            for fault in faults:
+                self.failed.emit(fault)
+            self._last_shot = (
+                key,
+                shot_of(effect, frames, self.state.folder, t, mesh, past, books),
+                frames,
+                mesh,
+            )
+        return self._last_shot[1]
+
+    @property
+    def busy(self) -> bool:
+        return not self._worker.idle
+
+    def _take(self, drawn: Drawn) -> None:
+        self.image = drawn.image
+        self.one_in = drawn.one_in
+        if drawn.ms:
+            self.final_image, self.wander = drawn.final, drawn.wander
+            self.stands_in, self.elsewhen = drawn.stands_in, drawn.elsewhen
+        self.took = drawn.ms or self.took
+        if drawn.shown is not None:
+            self.shown = drawn.shown
+            self.inspector.show_frame(self.shown)
+        if drawn.coarse > 1 and drawn.ms:
+            self.last_ms = drawn.ms
+        self.update()
+
+    def _on_change(self, path: str) -> None:
+        if path == "":
+            self.camera = (
+                self.state.effect.camera if self._bearing != id(self.state.document) else self.camera
+            )
+            self._bearing = id(self.state.document)
+        elif path == "camera":
+            self.camera = self.state.effect.camera
+        self.redraw()
+
+    def _on_news(self) -> None:
+        if self.state.status.running and (self.shown is None or self.shown.index < 0) and not self.live:
+            self.redraw()
+            return
+        shown, stored = self.shown, self.state.status.stored
+        index = self.state.frame
+        waiting = shown is None or shown.index != index or shown.key != self.state.session.key_of(index)
+        if waiting and index < len(stored) and stored[index] and not self.live:
+            self.redraw()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        if self.image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.image.size() != self.size())
+            painter.drawImage(self.rect(), self.image)
+            self._paint_final(painter)
+        else:
+            painter.fillRect(self.rect(), theme.colour("#3A3A3A"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.show_box:
+            paint_box(painter, self.view(), self.state)
+        self.inspector.paint(painter, self.view(), QRectF(self.rect()))
+        self._paint_stand_in(painter)
+        self._paint_words(painter)
+
+    def _paint_stand_in(self, painter: QPainter) -> None:
+        """Mark a picture that is not of the present moment: dimmed, with the frame that it is of."""
+        if not self.stands_in:
+            return
+        if self.elsewhen:
+            painter.fillRect(self.rect(), theme.colour(theme.GROUND, 0.5))
+        painter.setFont(theme.font(theme.BODY))
+        wide = painter.fontMetrics().horizontalAdvance(self.stands_in) + 24
+        box = QRectF((self.width() - wide) / 2, 10, wide, 26)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour(theme.GROUND, 0.85))
+        painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
+        painter.setPen(theme.colour(theme.SAFFRON if self.elsewhen else theme.TEXT))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self.stands_in)
+
+    def show_run(self, which: str, other: str = "final") -> None:
+        """Show the effect as it is, the final run or a trial, or both with a line to wipe between them."""
+        self.which, self.other = which, other
+        self.redraw()
+
+    def _other_name(self) -> str:
+        trial = next((t for t in self.state.effect.trials if t.id == self.other), None)
+        return trial.name if trial is not None else "final run"
+
+    def _paint_final(self, painter: QPainter) -> None:
+        if self.which == "preview" or self.final_image is None:
+            return
+        x = 0.0 if self.which == "final" else self.wipe_at * self.width()
+        painter.save()
+        painter.setClipRect(QRectF(x, 0, self.width() - x, self.height()))
+        painter.drawImage(self.rect(), self.final_image)
+        painter.restore()
+        if self.which == "wipe":
+            painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1.5))
+            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+            painter.setFont(theme.font(theme.SMALL))
+            painter.setPen(theme.colour(theme.TEXT, 0.85))
+            y = self.height() - 46
+            painter.drawText(
+                QRectF(x - 96, y, 90, 16),
+                Qt.AlignmentFlag.AlignRight,
+                "now" if self.other != "final" else "preview",
+            )
+            painter.drawText(QRectF(x + 6, y, 160, 16), Qt.AlignmentFlag.AlignLeft, self._other_name())
+
+    def _paint_words(self, painter: QPainter) -> None:
+        painter.setFont(theme.font(theme.SMALL))
+        left = QRectF(10, self.height() - 24, self.width() - 20, 16)
+        painter.setPen(theme.colour(theme.TEXT, 0.85))
+        painter.drawText(
+            left, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self._probe or self._hint()
+        )
+        painter.setPen(theme.colour(theme.TEXT, 0.6))
+        words = []
+        if self.shown is not None:
+            words += _counted(self.shown, self.state)
+            if self.one_in > 1:
+                words.append(f"1 in {self.one_in} drawn for now")
+            if self.which != "preview" and self.final_image is None:
+                words.append(
+                    f"this frame of the {self._other_name()} is not there"
+                    + (" yet" if self.other == "final" else "")
+                )
+            elif self.which != "preview" and self.other == "final" and self.wander is not None:
+                words.append(f"final run {100 * self.wander:.1f} cm from the preview")
+            if self.shown.index < 0:
+                words.append("run-up")
+            elif self.shown.loose:
+                words.append("loose")
+        if self.took:
+            words.append(f"drawn in {self.took:.0f} ms")
+        painter.drawText(left, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "   ".join(words))
+
+    def _hint(self) -> str:
+        if self.state.layer is None:
+            return "Take a starting point from the tray to begin."
+        if self.turning_light:
+            return "Drag to turn the light."
+        if self.show_box and handles_of(self.state):
+            return (
+                "Drag a handle to move what is selected (while playing, its way is kept); drag beside it "
+                "to orbit, Shift pans, the wheel zooms."
+            )
+        return "Drag orbits, Shift-drag pans, the wheel zooms, Ctrl-drag turns the light."
+
+    # --- hands --------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._press, self._token = event.position(), object()
+        held = event.modifiers()
+        if self.which == "wipe" and abs(event.position().x() - self.wipe_at * self.width()) < 9:
+            self._how = "wipe"
+        elif (grip := self._grip(event.position())) is not None:
+            self._how, self._carry = "carry", Carry(self.state, grip, self.view())
+        elif event.button() == Qt.MouseButton.MiddleButton or held & Qt.KeyboardModifier.ShiftModifier:
+            self._how = "pan"
+        elif held & Qt.KeyboardModifier.ControlModifier or self.turning_light:
+            self._how = "light"
+        else:
+            self._how = "orbit"
+
+    def _grip(self, at: QPointF) -> Handle | None:
+        return under(handles_of(self.state), self.view(), at.x(), at.y()) if self.show_box else None
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._press = None
+        if self._carry is not None:
+            self._carry.done()
+            self._carry = None
+        self._idle.start()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._mouse = event.position()
+        if self._press is None:
+            if not self.turning_light:
+                self.setCursor(
+                    Qt.CursorShape.SizeAllCursor
+                    if self._grip(event.position()) is not None
+                    else Qt.CursorShape.ArrowCursor
+                )
+            self._ask_probe()
+            return
+        d = event.position() - self._press
+        self._press = event.position()
+        if self._how == "wipe":
+            self.wipe_at = min(1.0, max(0.0, event.position().x() / max(1, self.width())))
+            self.update()
+        elif self._carry is not None:
+            self._carry.move(event.position().x(), event.position().y(), self.live)
+        elif self._how == "light":
+            self.turn_light(d.x() * 0.5, -d.y() * 0.3)
+        elif self._how == "pan":
+            self.pan(d.x(), d.y())
+        else:
+            pitch = min(89.0, max(-20.0, self.camera.pitch + d.y() * 0.35))
+            self.look_from(
+                self.camera.model_copy(update={"heading": self.camera.heading - d.x() * 0.45, "pitch": pitch})
+            )
+
+    def leaveEvent(self, event: object) -> None:
+        self._mouse, self._probe = None, ""
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        factor = 0.9 ** (event.angleDelta().y() / 120.0)
+        self.look_from(
+            self.camera.model_copy(update={"distance": min(5e3, max(0.2, self.camera.distance * factor))})
+        )
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        moves = {
+            Qt.Key.Key_Left: (-5, 0),
+            Qt.Key.Key_Right: (5, 0),
+            Qt.Key.Key_Up: (0, 4),
+            Qt.Key.Key_Down: (0, -4),
+        }
+        key = Qt.Key(event.key())
+        if key in moves and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            turn, rise = moves[key]
+            if self.turning_light:
+                self._token = "keys"
+                self.turn_light(turn, rise)
+            else:
+                pitch = min(89.0, max(-20.0, self.camera.pitch + rise))
+                self.look_from(
+                    self.camera.model_copy(update={"heading": self.camera.heading + turn, "pitch": pitch})
+                )
+        else:
+            super().keyPressEvent(event)
+
+    def look_from(self, camera: Camera) -> None:
+        self.camera = camera
+        self.redraw()
+
+    def pan(self, dx: float, dy: float) -> None:
+        view = self.view()
+        per_px = 2 * view.half_height * self.camera.distance / max(1, self.height())
+        target = np.asarray(self.camera.target) - view.right * dx * per_px + view.up * dy * per_px
+        self.look_from(self.camera.model_copy(update={"target": tuple(float(c) for c in target)}))
+
+    def turn_light(self, turn: float, rise: float) -> None:
+        """Turn the sun: an undoable edit of the look, which simulates nothing."""
+        light = self.state.effect.light
+        heading = (light.heading + turn + 360.0) % 720.0 - 360.0
+        height = min(88.0, max(4.0, light.height + rise))
+        self.state.edit(
+            "light",
+            light.model_copy(update={"heading": heading, "height": height}),
+            "Turn the light",
+            ("light", self._token),
+        )
+
+    def frame_selected(self) -> None:
+        """Look at what is selected, from where one stands."""
+        low, high = self._bounds()
+        centre, radius = (low + high) / 2, max(0.2, float(np.linalg.norm(high - low)) / 2)
+        distance = radius / math.sin(math.radians(self.camera.fov) / 2) * 1.05
+        self.look_from(
+            self.camera.model_copy(update={"target": tuple(float(c) for c in centre), "distance": distance})
+        )
+
+    def _bounds(self) -> tuple[np.ndarray, np.ndarray]:
+        layer, gas, chosen = self.state.layer, self.state.gas, self.state.selection
+        if chosen.startswith("props."):
+            prop = next((p for p in self.state.effect.props if p.id == chosen.split(".")[1]), None)
+            if prop is not None:
+                try:
+                    return prop_mesh(prop, self.state.effect.props, self.state.folder, self.state.time).bounds
+                except TenkaError:
+                    pass
+        if layer is not None and ".sources." in chosen:
+            source = next((s for s in layer.sources if chosen.endswith(s.id)), None)
+            if source is not None and source.shape in REGIONS:
+                return source_box(source, self.state)
+        frame = self.shown.frames.get(layer.id) if self.shown is not None and layer is not None else None
+        if isinstance(frame, PointFrame) and len(frame.points):
+            place = frame.points.place
+            return np.quantile(place, 0.02, axis=0), np.quantile(place, 0.98, axis=0)
+        if gas is not None:
+            grid = Grid.of(gas.domain)
+            return np.asarray(grid.origin), np.asarray(grid.origin) + np.asarray(grid.size)
+        mesh = self.mesh()
+        return mesh.bounds if len(mesh.points) else (np.zeros(3), np.ones(3))
+
+    # --- probe --------------------------------------------------------------------------------
+
+    def _ask_probe(self) -> None:
+        if self._mouse is None or self.shown is None:
+            return
+        view, at, shown, session = self.view(), self._mouse, self.shown, self.state.session
+        layer = self.state.layer.id if self.state.layer is not None else ""
+        self._prober.ask(lambda: self.probed.emit(probe_text(view, at.x(), at.y(), shown, session, layer)))
+
+    def _take_probe(self, text: str) -> None:
+        if text != self._probe and self._mouse is not None:
+            self._probe = text
+            self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self.redraw()
+
+    def showEvent(self, event: object) -> None:
+        self.redraw()
+
+    def close_workers(self) -> None:
+        self._idle.stop()
+        self._worker.close()
+        self._prober.close()
+        self.inspector.close_worker()
+
+
+id_of = id
+
+
+def _stand_in(kept: Shown | None, shown: Shown | None, index: int, effect: Effect) -> tuple[str, bool]:
+    """What a picture says when it is not of the frame that was asked for, and whether it is of another
+    moment."""
+    if kept is None:
+        return (f"frame {index + 1} is not simulated yet", False) if effect.layers else ("", False)
+    if kept.index < 0:
+        return "run-up, before the first frame", True
+    if kept.index != index:
+        return f"frame {kept.index + 1} is shown: frame {index + 1} is not simulated yet", True
+    if shown is None:
+        return "as before the last change: simulating", False
+    missing = [layer.name for layer in heard(effect.layers) if layer.id not in kept.frames]
+    return (f"without {', '.join(missing)}: not simulated yet", False) if missing else ("", False)
+
+
+def _fits(shown: Shown, effect: Effect) -> bool:
+    """Whether frames that were shown can stand for others of the effect for a moment."""
+    by_id = {layer.id: layer for layer in effect.layers}
+    for id, frame in shown.frames.items():
+        layer = by_id.get(id)
+        domain = getattr(layer, "domain", None)
+        if layer is None or (isinstance(frame, Frame) and (domain is None or domain.voxel != frame.voxel)):
+            return False
+    return True
+
+
+def _counted(shown: Shown, state: State) -> list[str]:
+    """How much is shown of the layer that is worked on."""
+    layer = state.layer
+    frame = shown.frames.get(layer.id) if layer is not None else None
+    words = view_of_kind(layer).counted(layer, frame) if layer is not None and frame is not None else ""
+    return [words] if words else []
+
+
+def _as_image(rgb: np.ndarray) -> QImage:
+    h, w, _ = rgb.shape
+    return QImage(rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(
+        QImage.Format.Format_RGB32
+    )
+
+
+REACH_PX = 9.0
+
+
+def nearest_point(view: View, px: float, py: float, shown: Shown, layer: str) -> str:
+    """Values of the particle nearest to the eye under a pixel, of the layer that is worked on; empty without
+    one."""
+    frame = shown.frames.get(layer)
+    if not isinstance(frame, PointFrame) or not len(frame.points):
+        return ""
+    p = frame.points
+    at = view.project(p.place)
+    near = np.flatnonzero((np.hypot(at[:, 0] - px, at[:, 1] - py) < REACH_PX) & (at[:, 2] > 0.05))
+    if not len(near):
+        return ""
+    i = near[np.argmin(at[near, 2])]
+    life = f" of {p.life[i]:.2f} s" if np.isfinite(p.life[i]) else ""
+    x, y, z = p.place[i]
+    asleep = "    asleep" if p.state[i] & ASLEEP else ""
+    return (
+        f"age {p.age(frame.time)[i]:.2f} s{life}    size {100 * p.width[i]:.1f} cm    speed "
+        f"{np.linalg.norm(p.velocity[i]):.2f} m/s    "
+        f"{p.heat[i] + AMBIENT_KELVIN:.0f} K    at {x:.2f}, {y:.2f}, {z:.2f} m{asleep}"
+    )
+
+
+def probe_text(view: View, px: float, py: float, shown: Shown, session: Session, layer: str = "") -> str:
+    """Values at the densest point under a pixel, with units; empty where the ray meets no gas."""
+    frame = shown.gas(layer)
+    particle = nearest_point(view, px, py, shown, layer)
+    if particle:
+        return particle
+    if frame is None:
+        return ""
+    if frame.velocity is None:
+        whole = session.frame_with_velocity(
+            shown.index, layer if isinstance(shown.frames.get(layer), Frame) else None
+        )
+        if whole is None:
+            return ""
+        frame = whole
+    start, direction = view.ray(px, py)
+    low, high = np.asarray(frame.origin), frame.high
+    with np.errstate(divide="ignore", invalid="ignore"):
+        a, b = (low - start) / direction, (high - start) / direction
+    near, far = max(0.0, float(np.nanmax(np.minimum(a, b)))), float(np.nanmin(np.maximum(a, b)))
+    if near >= far:
+        return ""
+    t = np.arange(near, far, frame.voxel)
+    points = start + t[:, None] * direction
+    index = np.clip(((points - low) / frame.voxel).astype(int), 0, np.asarray(frame.shape) - 1)
+    density = frame.density[index[:, 0], index[:, 1], index[:, 2]].astype(float)
+    k = int(np.argmax(density))
+    if density[k] < 1e-3:
+        return ""
+    i, j, n = index[k]
+    assert frame.velocity is not None
+    v = frame.velocity[:, i, j, n].astype(float)
+    x, y, z = points[k]
+    warm = float(frame.temperature[i, j, n]) + AMBIENT_KELVIN
+    return (
+        f"density {density[k]:.2f}    temperature {warm:.0f} K    velocity {np.linalg.norm(v):.2f} m/s "
+        f"({v[0]:.1f}, {v[1]:.1f}, {v[2]:.1f})    at {x:.2f}, {y:.2f}, {z:.2f} m"
+    )

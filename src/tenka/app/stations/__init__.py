@@ -1,0 +1,1 @@
+"""The stations whose view is not the stage: Pack, Budget, Proof."""

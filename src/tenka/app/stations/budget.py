@@ -1,0 +1,261 @@
+"""The Budget station: each tier's frame as a stacked bar, and the terms behind every figure."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from tenka.app import theme
+from tenka.app.state import State
+from tenka.budget.cost import Ledger
+from tenka.effect.document import with_tier, without_tier
+
+CARD = 176
+TERM = 18
+
+
+class Cards(QWidget):
+    """One card a tier; a click makes it the tier of the ledger."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.state = state
+        self.setAccessibleName("Tiers")
+        for signal in (state.costed, state.tier_chosen):
+            signal.connect(self._resize)
+        state.changed.connect(lambda _: self._resize())
+
+    def _height(self, book: Ledger) -> int:
+        rows = sum(len(line.terms) + (len(book.lines) > 1) for line in book.lines)
+        return CARD + TERM * max(1, rows + len(book.uncounted) + len(book.notes) + len(book.problems)) - 30
+
+    def books(self) -> list[Ledger]:
+        return [self.state.ledgers[t.id] for t in self.state.effect.tiers if t.id in self.state.ledgers]
+
+    def _resize(self) -> None:
+        self.setMinimumHeight(sum(self._height(b) for b in self.books()) + 24)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, self.minimumHeight())
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        top = 12.0
+        for book in self.books():
+            if top <= event.position().y() < top + self._height(book):
+                self.state.choose_tier(book.tier.id)
+                return
+            top += self._height(book)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme.colour(theme.GROUND))
+        books = self.books()
+        if not books:
+            painter.setPen(theme.colour(theme.QUIET))
+            words = self.state.ledger_problem or (
+                "The effect has no tier yet: a starting point of the tray brings three."
+                if not self.state.effect.tiers
+                else "Counting…"
+            )
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
+        top = 12.0
+        for book in books:
+            self._card(painter, QRectF(20, top, self.width() - 40, self._height(book)), book)
+            top += self._height(book)
+
+    def _card(self, painter: QPainter, box: QRectF, book: Ledger) -> None:
+        tier, device = book.tier, book.device
+        chosen = self.state.tier is not None and tier.id == self.state.tier.id
+        if chosen:
+            painter.fillRect(
+                QRectF(box.left() - 8, box.top() + 6, 2, box.height() - 24), theme.colour(theme.VERDIGRIS)
+            )
+        painter.setFont(theme.font(theme.LARGE))
+        painter.setPen(theme.colour(theme.TEXT))
+        painter.drawText(QRectF(box.left(), box.top(), 300, 26), Qt.AlignmentFlag.AlignVCenter, tier.name)
+        used = painter.fontMetrics().horizontalAdvance(tier.name) + 12
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour(theme.QUIET))
+        about = (
+            f"{device.name}: {tier.copies} on screen, {tier.distance:g} m away, {tier.width} × "
+            f"{tier.height} px; the device's frame is {device.frame_ms:g} ms; figures {book.calibration}"
+        )
+        painter.drawText(
+            QRectF(box.left() + used, box.top() + 2, box.width() - used, 26),
+            Qt.AlignmentFlag.AlignVCenter,
+            about,
+        )
+        self._bar(
+            painter,
+            QRectF(box.left(), box.top() + 34, box.width(), 16),
+            book.ms,
+            tier.ms,
+            "ms",
+            3,
+            _time_parts(book),
+        )
+        self._bar(
+            painter,
+            QRectF(box.left(), box.top() + 80, box.width(), 16),
+            book.mb,
+            tier.mb,
+            "MB",
+            2,
+            _memory_parts(book),
+        )
+        y = box.top() + 126
+        for words in (*map(str, book.uncounted), *book.problems, *book.notes):
+            painter.setPen(theme.colour(theme.SAFFRON))
+            painter.drawText(
+                QRectF(box.left(), y, box.width(), TERM), Qt.AlignmentFlag.AlignVCenter, f"▲ {words}"
+            )
+            y += TERM
+        for line in book.lines:
+            if len(book.lines) > 1:
+                painter.setPen(theme.colour(theme.TEXT))
+                words = f"{line.layer}, {line.route}: {line.ms:.3f} ms, {line.mb:.2f} MB"
+                painter.drawText(
+                    QRectF(box.left(), y, box.width(), TERM), Qt.AlignmentFlag.AlignVCenter, words
+                )
+                y += TERM
+            for term in line.terms:
+                limit = term.name == line.bound
+                painter.setPen(theme.colour(theme.TEXT if limit else theme.QUIET))
+                painter.drawText(
+                    QRectF(box.left(), y, 110, TERM),
+                    Qt.AlignmentFlag.AlignVCenter,
+                    term.name + ("  ← bound" if limit else ""),
+                )
+                painter.drawText(
+                    QRectF(box.left() + 110, y, 92, TERM),
+                    Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                    f"{term.value:.3f} {term.unit}",
+                )
+                painter.setPen(theme.colour(theme.QUIET))
+                painter.drawText(
+                    QRectF(box.left() + 222, y, box.width() - 222, TERM),
+                    Qt.AlignmentFlag.AlignVCenter,
+                    term.why,
+                )
+                y += TERM
+
+    def _bar(
+        self,
+        painter: QPainter,
+        box: QRectF,
+        value: float,
+        limit: float,
+        unit: str,
+        digits: int,
+        parts: list[tuple[str, float]],
+    ) -> None:
+        """A stacked bar whose parts sum to `value`; its full width is 1.25 of the larger of value and
+        limit."""
+        full = 1.25 * max(value, limit)
+        painter.fillRect(box, theme.colour(theme.WELL))
+        x = box.left()
+        hue = theme.budget_colour(value / limit)
+        painter.setFont(theme.font(theme.SMALL))
+        for k, (name, part) in enumerate(parts):
+            wide = box.width() * part / full
+            painter.fillRect(
+                QRectF(x, box.top(), max(0.0, wide - 1), box.height()),
+                theme.colour(hue, 1.0 - 0.28 * (k % 3)),
+            )
+            if value > limit:
+                painter.fillRect(
+                    QRectF(x, box.top(), max(0.0, wide - 1), box.height()), Qt.BrushStyle.BDiagPattern
+                )
+            if wide > painter.fontMetrics().horizontalAdvance(name) + 10:
+                painter.setPen(theme.colour(theme.GROUND))
+                painter.drawText(
+                    QRectF(x + 5, box.top(), wide, box.height()), Qt.AlignmentFlag.AlignVCenter, name
+                )
+            x += wide
+        at = box.left() + box.width() * limit / full
+        painter.setPen(QPen(theme.colour(theme.TEXT), 1.5))
+        painter.drawLine(int(at), int(box.top() - 3), int(at), int(box.bottom() + 3))
+        painter.setPen(theme.colour(theme.BRICK if value > limit else theme.TEXT))
+        words = f"{'▲ over: ' if value > limit else ''}{value:.{digits}f} {unit}"
+        painter.drawText(QRectF(box.left(), box.bottom() + 3, 240, 16), Qt.AlignmentFlag.AlignVCenter, words)
+        painter.setPen(theme.colour(theme.QUIET))
+        painter.drawText(
+            QRectF(at - 200, box.bottom() + 3, 196, 16),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            f"budget {limit:g} {unit}",
+        )
+
+
+def _time_parts(book: Ledger) -> list[tuple[str, float]]:
+    found = []
+    for line in book.lines:
+        calls = next(t.value for t in line.terms if t.name == "calls")
+        found += [(f"{line.layer}: {line.bound}", line.ms - calls), ("calls", calls)]
+    return found
+
+
+def _memory_parts(book: Ledger) -> list[tuple[str, float]]:
+    return [
+        (f"{line.layer}: {t.name}", t.value)
+        for line in book.lines
+        for t in line.terms
+        if t.unit == "MB" and t.name.endswith("atlas")
+    ]
+
+
+class BudgetStation(QWidget):
+    """The tiers as cards, and what adds and removes them."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.state = state
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        self.cards = Cards(state)
+        area.setWidget(self.cards)
+        column.addWidget(area, 1)
+        foot = QWidget()
+        foot.setObjectName("bench")
+        foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        line = QHBoxLayout(foot)
+        line.setContentsMargins(16, 8, 16, 8)
+        self.add = QPushButton("Add a tier")
+        self.add.setToolTip(
+            "A further device with a budget and a viewing of its own, to begin with like the chosen one"
+        )
+        self.add.clicked.connect(self._add)
+        self.remove = QPushButton()
+        self.remove.clicked.connect(self._remove)
+        line.addStretch(1)
+        line.addWidget(self.remove)
+        line.addWidget(self.add)
+        column.addWidget(foot)
+        state.tier_chosen.connect(self._name)
+        state.changed.connect(lambda _: self._name())
+        self._name()
+
+    def _name(self) -> None:
+        tier = self.state.tier
+        self.remove.setText(f"Remove {tier.name}" if tier is not None else "Remove")
+        self.remove.setEnabled(tier is not None)
+
+    def _add(self) -> None:
+        tier = self.state.tier
+        effect, id = with_tier(self.state.effect, tier.id if tier is not None else None)
+        self.state.apply(effect, "Add a tier")
+        self.state.choose_tier(id)
+
+    def _remove(self) -> None:
+        tier = self.state.tier
+        if tier is None:
+            return
+        self.state.apply(without_tier(self.state.effect, tier.id), f"Remove the tier {tier.name}")
+        left = self.state.effect.tiers
+        self.state.choose_tier(left[0].id if left else "")

@@ -1,0 +1,311 @@
+"""The Pack station: the atlas as a contact sheet, what will be written, and the writing of it."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+from tenka.app import theme
+from tenka.app.state import State
+from tenka.app.timers import once
+from tenka.base.errors import Cancelled, TenkaError
+from tenka.base.jobs import Progress, Worker
+from tenka.budget.cost import colour_format, second_format, texture_bytes
+from tenka.effect.model import Layer
+from tenka.pack.books import books_of
+from tenka.pack.flipbook import draw_cell, encode, pack
+from tenka.pack.layout import Layout, box_of, describe, layout, packable, second_of
+from tenka.package.manifest import Flipbook
+from tenka.run.driver import frame_between, past_of
+from tenka.run.plans import Plan
+
+THUMB = 96
+
+
+class Contact(QWidget):
+    """Cells as they will stand in the atlas, over a chequered ground so that alpha can be judged."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.columns = self.rows = 1
+        self.aspect = 1.0
+        self.cells: dict[int, QImage] = {}
+        self.count = 0
+        self.setMinimumSize(200, 160)
+
+    def begin(self, columns: int, rows: int, count: int, aspect: float) -> None:
+        self.columns, self.rows, self.count, self.aspect, self.cells = columns, rows, count, aspect, {}
+        self.update()
+
+    def put(self, index: int, image: QImage) -> None:
+        self.cells[index] = image
+        self.update()
+
+    def sheet(self) -> QRectF:
+        room = QRectF(self.rect()).adjusted(16, 16, -16, -16)
+        ratio = self.columns * self.aspect / self.rows
+        wide = min(room.width(), room.height() * ratio)
+        return QRectF(room.center().x() - wide / 2, room.center().y() - wide / ratio / 2, wide, wide / ratio)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour(theme.GROUND))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        area = self.sheet()
+        w, h = area.width() / self.columns, area.height() / self.rows
+        for n in range(self.columns * self.rows):
+            row, column = divmod(n, self.columns)
+            box = QRectF(area.left() + column * w, area.top() + row * h, w, h)
+            painter.fillRect(box, theme.colour("#36393B" if (row + column) % 2 else "#303335"))
+            if n in self.cells:
+                painter.drawImage(box, self.cells[n])
+            elif n < self.count:
+                painter.setPen(theme.colour(theme.QUIET))
+                painter.setFont(theme.font(theme.SMALL))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(n + 1))
+        painter.setPen(QPen(theme.colour(theme.RULE)))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(area)
+
+
+class PackStation(QWidget):
+    """Contact sheet, list of outputs, and the button that writes the package."""
+
+    cell_ready = pyqtSignal(int, int, object)
+    progressed = pyqtSignal(object)
+    ended = pyqtSignal(object)
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.state = state
+        self.progress: Progress | None = None
+        self._round = 0
+        self._sheet_key: object = None
+        self._preview = Worker("contact sheet", lambda error: state.said.emit(str(error)))
+        self._packer = Worker("packing", lambda error: self.ended.emit(error))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.contact = Contact()
+        column.addWidget(self.contact, 1)
+        foot = QWidget()
+        foot.setObjectName("bench")
+        foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        grid = QVBoxLayout(foot)
+        grid.setContentsMargins(16, 8, 16, 10)
+        grid.setSpacing(6)
+        self.outputs = QLabel()
+        self.outputs.setTextFormat(Qt.TextFormat.PlainText)
+        grid.addWidget(self.outputs)
+        line = QHBoxLayout()
+        self.where = QLabel()
+        self.where.setProperty("quiet", True)
+        choose = QPushButton("Folder…")
+        choose.clicked.connect(self._choose)
+        self.button = QPushButton("Pack")
+        self.button.setProperty("main", True)
+        self.button.setToolTip("Write the package (Ctrl+P)")
+        self.button.clicked.connect(self.start)
+        self.stop = QPushButton("Stop")
+        self.stop.clicked.connect(self.cancel)
+        self.stop.hide()
+        line.addWidget(self.where, 1)
+        line.addWidget(choose)
+        line.addWidget(self.stop)
+        line.addWidget(self.button)
+        grid.addLayout(line)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.hide()
+        self.told = QLabel()
+        self.told.setProperty("quiet", True)
+        grid.addWidget(self.bar)
+        grid.addWidget(self.told)
+        column.addWidget(foot)
+        self._target: Path | None = None
+        self._later = once(self, 250, self.refresh)
+        state.changed.connect(lambda _: self._later.start())
+        state.news.connect(self._later.start)
+        state.costed.connect(self._later.start)
+        state.selected.connect(lambda _: self._later.start())
+        self.cell_ready.connect(self._take_cell)
+        self.progressed.connect(self._show_progress)
+        self.ended.connect(self._end)
+
+    def target(self) -> Path:
+        """Folder of the package: what was chosen, or one beside the effect."""
+        return self._target or self.state.package_folder
+
+    def set_target(self, folder: Path) -> None:
+        self._target = folder
+        self.refresh()
+
+    def _choose(self) -> None:
+        name = QFileDialog.getExistingDirectory(
+            self, "Folder in which the package is put", str(self.target().parent)
+        )
+        if name:
+            self.set_target(Path(name) / self.target().name)
+
+    def showEvent(self, event: object) -> None:
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show what would be written now of the layer that is worked on; cells whose frames are stored are
+        drawn, the others are numbered."""
+        layer, effect = self.state.layer, self.state.effect
+        if not self.isVisible():
+            return
+        held = packable(effect)
+        self.button.setEnabled(self.progress is None and bool(held))
+        if layer is None or layer.id not in {x.id for x in held}:
+            self.contact.begin(1, 1, 0, 1.0)
+            self._sheet_key = None
+            self.outputs.setText(
+                (
+                    f"{layer.name} is not in the package: it is hidden, passed over, or of a kind that "
+                    "no route takes."
+                )
+                if layer is not None
+                else "There is nothing to pack yet: take a starting point from the tray in Shape."
+            )
+            return
+        own = self.state.status.layers.get(layer.id)
+        try:
+            box = box_of(effect, layer, own.figures if own is not None else {})
+            if box is None:
+                self.outputs.setText(f"{layer.name} is simulated first: its size is not known before.")
+                return
+            plan, element = layout(effect, layer, box), describe(effect, layer, box)
+        except TenkaError as error:
+            self.outputs.setText(str(error))
+            self.button.setEnabled(False)
+            return
+        self._tell(element, plan, [x.name for x in held if x.id != layer.id])
+        run = Plan.of(effect, layer.id, self.state.folder)
+        have = tuple(all(self.state.store.has(run.name(f)) for f in self._needed(t)) for t in plan.times)
+        key = (layer.id, layer.look, effect.light, layer.flipbook, run.keys.get(0), have, box[0].tobytes())
+        if key != self._sheet_key:
+            self._sheet_key = key
+            self._draw_cells(plan, run, layer, [n for n, there in enumerate(have) if there])
+
+    def _needed(self, t: float) -> set[int]:
+        """The frames between which a moment lies."""
+        place = min(max(t * self.state.effect.rate, 0.0), self.state.effect.frames - 1.0)
+        return {int(place + 1e-6), math.ceil(place - 1e-6)}
+
+    def _tell(self, element: Flipbook, plan: Layout, others: list[str]) -> None:
+        """The files of an element and what they take, and where they go."""
+        tier = self.state.ledger
+        w, h = element.width, element.height
+        row = (
+            f"{element.colour.file}   {w} × {h} px, {element.frames} frames of {plan.content[0]} × "
+            f"{plan.content[1]} px, {element.colour.alpha} alpha"
+        )
+        if tier is not None:
+            form = colour_format(tier.device)
+            row += f", {texture_bytes(w, h, form) / 1e6:.2f} MB as {form.upper()}"
+        rows = [row]
+        if element.second is not None:
+            row = f"{element.second.file}   {w} × {h} px, {element.second.holds}"
+            if tier is not None:
+                form = second_format(tier.device, element.second.holds)
+                row += f", {texture_bytes(w, h, form) / 1e6:.2f} MB as {form.upper()}"
+            rows.append(row)
+        more = f"; and the elements of {', '.join(others)}" if others else ""
+        rows.append(f"set.glb, manifest.json{more}")
+        self.outputs.setText("\n".join(rows))
+        target, home = self.target(), Path.home()
+        shown = "~" / target.relative_to(home) if target.is_relative_to(home) else target
+        self.where.setText(f"into {shown}")
+
+    def _draw_cells(self, plan: Layout, run: Plan, layer: Layer, have: list[int]) -> None:
+        self._round += 1
+        mine, effect, store, folder = self._round, self.state.effect, self.state.store, self.state.folder
+        cell = plan.cell
+        self.contact.begin(layer.flipbook.columns, layer.flipbook.rows, len(plan.times), cell[0] / cell[1])
+        scale = min(1.0, THUMB / max(plan.content))
+        size = (max(4, round(plan.content[0] * scale)), max(4, round(plan.content[1] * scale)))
+        glow = second_of(layer) != "temperature"
+
+        def work() -> None:
+            books, _ = books_of(effect, folder)
+            for n in have:
+                if mine != self._round:
+                    return
+                t = plan.times[n]
+                frame = frame_between(run, store, t, Progress())
+                past = past_of(run, store, int(t * effect.rate + 1e-6))
+                raw = draw_cell(effect, layer, frame, plan, size, folder, past, books)
+                self.cell_ready.emit(mine, n, encode(raw, "premultiplied", effect.light.exposure, glow))
+
+        self._preview.ask(work)
+
+    def _take_cell(self, of: int, index: int, rgba: np.ndarray) -> None:
+        if of == self._round:
+            h, w, _ = rgba.shape
+            image = QImage(
+                np.ascontiguousarray(rgba).tobytes(), w, h, 4 * w, QImage.Format.Format_RGBA8888_Premultiplied
+            ).copy()
+            self.contact.put(index, image)
+
+    # --- writing ------------------------------------------------------------------------------
+
+    def start(self) -> None:
+        """Write the package in the background."""
+        if self.progress is not None or not packable(self.state.effect):
+            return
+        progress = self.progress = Progress(
+            listen=lambda p: self.progressed.emit((p.what, p.done, p.total, p.seconds_left))
+        )
+        effect, folder, store, out = self.state.effect, self.state.folder, self.state.store, self.target()
+        self.button.setEnabled(False)
+        self.stop.show()
+        self.bar.show()
+        self.told.setText("Starting")
+
+        def work() -> None:
+            try:
+                pack(effect, folder, store, out, progress)
+            except Cancelled as stopped:
+                self.ended.emit(stopped)
+                return
+            self.ended.emit(out)
+
+        self._packer.ask(work)
+
+    def cancel(self) -> None:
+        if self.progress is not None:
+            self.progress.cancel()
+
+    def _show_progress(self, told: tuple[str, int, int, float | None]) -> None:
+        what, done, total, left = told
+        self.bar.setMaximum(max(1, total))
+        self.bar.setValue(done)
+        self.told.setText(f"{what}: {done} of {total}" + (f", {left:.0f} s left" if left is not None else ""))
+
+    def _end(self, result: object) -> None:
+        self.progress = None
+        self.stop.hide()
+        self.bar.hide()
+        self.button.setEnabled(True)
+        if isinstance(result, Cancelled):
+            self.told.setText("Stopped; an earlier package is as it was.")
+        elif isinstance(result, Exception):
+            self.told.setText(str(result))
+        else:
+            assert isinstance(result, Path)
+            self.state.package = result
+            files = sum(f.stat().st_size for f in result.iterdir())
+            self.told.setText(f"Packed to {result.name}: {files / 1e6:.1f} MB on disk. Station 5 plays it.")
+
+    def close_workers(self) -> None:
+        self.cancel()
+        self._round += 1
+        self._preview.close()
+        self._packer.close()

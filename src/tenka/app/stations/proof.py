@@ -1,0 +1,373 @@
+"""The Proof station: the package alone, as the game would play it."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSlider,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tenka.app import theme
+from tenka.app.sheet.fields import LineSlider, NumberField, shown
+from tenka.app.state import State
+from tenka.app.timers import every
+from tenka.base.jobs import Worker
+from tenka.effect.catalogue import Param
+from tenka.effect.model import Camera, Player
+from tenka.package.manifest import MANIFEST
+from tenka.proof.engine import HEAT, HEAT_AT, Counts, Package, spread_copies
+from tenka.scene.cameras import view_of
+
+STEPS = 200
+
+
+class Screen(QWidget):
+    """The game's picture; drag to walk round, wheel to come nearer."""
+
+    looked = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.image: QImage | None = None
+        self.words = ""
+        self.counts: Counts | None = None
+        self.heat = False
+        self.camera = Camera()
+        self._press: QPointF | None = None
+        self.setMinimumSize(320, 200)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Proof")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.image is None:
+            painter.fillRect(self.rect(), theme.colour("#3A3A3A"))
+            painter.setPen(theme.colour(theme.TEXT))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.words)
+            return
+        painter.drawImage(self.rect(), self.image)
+        if self.counts is not None:
+            c = self.counts
+            share = c.pixels / max(1, self.image.width() * self.image.height())
+            rows = [
+                ("quads", f"{c.quads}"),
+                ("covered", f"{c.covered / 1e6:.2f} Mpx"),
+                ("of the picture", f"{100 * share:.1f} %"),
+                ("overdraw", f"{c.overdraw:.2f} layers"),
+                ("most", f"{c.most} layers"),
+                ("texture read", f"{c.texture_bytes / 1e6:.2f} MB"),
+            ]
+            box = QRectF(12, 12, 190, 14 + 17 * len(rows))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour(theme.GROUND, 0.78))
+            painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
+            painter.setFont(theme.font(theme.SMALL))
+            for k, (name, text) in enumerate(rows):
+                line = QRectF(box.left() + 10, box.top() + 7 + 17 * k, box.width() - 20, 17)
+                painter.setPen(theme.colour(theme.QUIET))
+                painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
+                painter.setPen(theme.colour(theme.TEXT))
+                painter.drawText(line, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+        if self.heat:
+            self._legend(painter)
+
+    def _legend(self, painter: QPainter) -> None:
+        wide, left, top = 34, self.width() - 34 * len(HEAT_AT) - 16, self.height() - 40
+        painter.setFont(theme.font(theme.SMALL))
+        for k, (layers, hue) in enumerate(zip(HEAT_AT, HEAT)):
+            r, g, b = (int(255 * c) for c in hue)
+            painter.fillRect(QRectF(left + k * wide, top, wide, 8), theme.colour(f"#{r:02x}{g:02x}{b:02x}"))
+            painter.setPen(theme.colour(theme.TEXT))
+            painter.drawText(
+                QRectF(left + k * wide, top + 9, wide, 16), Qt.AlignmentFlag.AlignCenter, f"{layers}"
+            )
+        painter.drawText(
+            QRectF(left - 110, top - 4, 104, 16),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            "layers per pixel",
+        )
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._press = event.position()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._press = None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._press is not None:
+            d = event.position() - self._press
+            self._press = event.position()
+            pitch = min(80.0, max(-15.0, self.camera.pitch + d.y() * 0.3))
+            self._look({"heading": self.camera.heading - d.x() * 0.4, "pitch": pitch})
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        self._look(
+            {"distance": min(5e3, max(0.5, self.camera.distance * 0.9 ** (event.angleDelta().y() / 120)))}
+        )
+
+    def _look(self, change: dict[str, float]) -> None:
+        self.camera = self.camera.model_copy(update=change)
+        self.looked.emit(self.camera)
+
+
+COPIES = Param(
+    "copies",
+    "copies",
+    "whole",
+    1,
+    "",
+    "How many of the effect stand side by side",
+    "",
+    1,
+    64,
+    (1, 12),
+    1,
+    False,
+    "none",
+    "",
+    (),
+    (),
+)
+
+
+class ProofStation(QWidget):
+    """Plays the newest package; levers are sliders, and change nothing but this play."""
+
+    drawn = pyqtSignal(object)
+    opened = pyqtSignal(object)
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.state = state
+        self.package: Package | None = None
+        self.levers: dict[str, float] = {}
+        self.playing = True
+        self._asked: tuple[Path, int] | None = None
+        self._start = time.perf_counter()
+        self._at = 0.0
+        self._worker = Worker("proof", lambda error: self.opened.emit(error))
+        self._tick = every(self, 30, self._step)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.screen_ = Screen()
+        self.screen_.looked.connect(lambda _: self.redraw())
+        column.addWidget(self.screen_, 1)
+        foot = QWidget()
+        foot.setObjectName("bench")
+        foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._line = QHBoxLayout(foot)
+        self._line.setContentsMargins(12, 8, 12, 8)
+        self._line.setSpacing(10)
+        self.play = QToolButton()
+        self.play.setIcon(theme.icon("pause"))
+        self.play.setToolTip("Play or pause (Space)")
+        self.play.clicked.connect(self.toggle)
+        again = QToolButton()
+        again.setIcon(theme.icon("skip-back"))
+        again.setToolTip("Trigger the effect again")
+        again.clicked.connect(self.trigger)
+        self.heat = QPushButton("Overdraw")
+        self.heat.setCheckable(True)
+        self.heat.setToolTip("Show overdraw as heat (H)")
+        self.heat.toggled.connect(self._set_heat)
+        self.copies = NumberField(COPIES, 1)
+        self.copies.setFixedWidth(60)
+        self.copies.setToolTip("How many of the effect stand side by side")
+        self.copies.changed.connect(lambda *_: self.redraw())
+        label = QLabel("copies")
+        label.setProperty("quiet", True)
+        opener = QPushButton("Package…")
+        opener.setToolTip("Open another package")
+        opener.clicked.connect(self._choose)
+        for part in (self.play, again, self.heat, label, self.copies):
+            self._line.addWidget(part)
+        self.slots_ = QHBoxLayout()
+        self.slots_.setSpacing(10)
+        self._line.addLayout(self.slots_)
+        self._line.addStretch(1)
+        self.tried = QLabel("tried, not packed yet")
+        self.tried.setStyleSheet(f"color: {theme.SAFFRON};")
+        self.tried.setToolTip("The sheet's settings differ from the package's; packing again writes them.")
+        self.tried.hide()
+        self._line.addWidget(self.tried)
+        self.clock = QLabel()
+        self._line.addWidget(self.clock)
+        self._line.addWidget(opener)
+        column.addWidget(foot)
+        self._busy = False
+        self.sliders: dict[str, QSlider] = {}
+        state.changed.connect(lambda _: self.redraw())
+        self.drawn.connect(self._take)
+        self.opened.connect(self._take_package)
+
+    # --- the package --------------------------------------------------------------------------
+
+    def showEvent(self, event: object) -> None:
+        self.open_newest()
+        self._tick.start()
+
+    def hideEvent(self, event: object) -> None:
+        self._tick.stop()
+
+    def open_newest(self) -> None:
+        """Open the package that was written last, when it is not open already."""
+        folder = self.state.package
+        if folder is None and (self.state.package_folder / MANIFEST).exists():
+            folder = self.state.package_folder
+        if folder is None:
+            self.screen_.image, self.screen_.words = None, "There is no package yet: station 3 packs one."
+            self.screen_.update()
+            return
+        self.open(folder)
+
+    def open(self, folder: Path) -> None:
+        try:
+            mark = (folder, (folder / MANIFEST).stat().st_mtime_ns)
+        except OSError:
+            mark = (folder, 0)
+        if mark == self._asked:
+            return
+        self._asked = mark
+        self.screen_.words = "Opening…"
+        self._worker.ask(lambda: self.opened.emit(Package(folder)))
+
+    def _choose(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "A package's folder", str(self.state.folder or ""))
+        if name:
+            self.open(Path(name))
+
+    def _take_package(self, result: object) -> None:
+        self._busy = False
+        if isinstance(result, Exception):
+            self._asked = None
+            if self.package is None:
+                self.screen_.image, self.screen_.words = None, str(result)
+                self.screen_.update()
+            else:
+                self.state.said.emit(str(result))
+            return
+        assert isinstance(result, Package)
+        self.package = result
+        self.screen_.camera = result.camera
+        self.levers = {}
+        self._build_levers(result)
+        self.trigger()
+        self.redraw()
+
+    def _build_levers(self, package: Package) -> None:
+        while self.slots_.count():
+            item = self.slots_.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.deleteLater()
+        self.sliders = {}
+        for lever in package.manifest.levers:
+            of, _, setting = lever.path.partition(".player.")
+            player = next(e.player for e in package.elements if e.id == of)
+            now = float(getattr(player, setting))
+            name, value = QLabel(lever.name), QLabel(shown(now, 0.01))
+            name.setProperty("quiet", True)
+            value.setFixedWidth(36)
+            slider = LineSlider()
+            slider.setRange(0, STEPS)
+            slider.setFixedWidth(90)
+            slider.setValue(round((now - lever.low) / (lever.high - lever.low) * STEPS))
+            slider.setAccessibleName(lever.name)
+            slider.setToolTip(f"A lever of the game: {lever.name}, {lever.low:g} to {lever.high:g}")
+
+            def move(at: int, lever=lever, value=value) -> None:
+                self.levers[lever.id] = lever.low + (lever.high - lever.low) * at / STEPS
+                value.setText(shown(self.levers[lever.id], 0.01))
+                self.redraw()
+
+            slider.valueChanged.connect(move)
+            self.sliders[lever.id] = slider
+            for part in (name, slider, value):
+                self.slots_.addWidget(part)
+
+    # --- playing ------------------------------------------------------------------------------
+
+    def toggle(self) -> None:
+        self.playing = not self.playing
+        self.play.setIcon(theme.icon("pause" if self.playing else "play"))
+        self._start = time.perf_counter() - self._at
+
+    def trigger(self) -> None:
+        self._start, self._at = time.perf_counter(), 0.0
+        self.redraw()
+
+    def show_time(self, seconds: float) -> None:
+        """Stand still at a time since the start."""
+        self.playing, self._at = False, seconds
+        self.play.setIcon(theme.icon("play"))
+        self.redraw()
+
+    def _set_heat(self, on: bool) -> None:
+        self.screen_.heat = on
+        self.redraw()
+
+    def _step(self) -> None:
+        self.open_newest() if self.state.package is not None else None
+        if self.playing and not self._busy:
+            self._at = time.perf_counter() - self._start
+            self.redraw()
+
+    def players_tried(self) -> dict[str, Player]:
+        """The document's player settings of each element where they differ from those packed: they are tried
+        here before a new pack."""
+        package = self.package
+        if package is None or package.manifest.effect != self.state.effect.name:
+            return {}
+        now = {layer.id: layer.flipbook.player for layer in self.state.effect.layers}
+        return {e.id: now[e.id] for e in package.elements if e.id in now and now[e.id] != e.player}
+
+    def redraw(self) -> None:
+        package = self.package
+        if package is None or not self.isVisible():
+            return
+        tried = self.players_tried()
+        self.tried.setVisible(bool(tried))
+        at, heat, levers, camera = self._at, self.heat.isChecked(), dict(self.levers), self.screen_.camera
+        view = view_of(camera, self.screen_.width(), self.screen_.height())
+        copies = int(self.copies.value)
+        self._busy = True
+
+        def work() -> None:
+            players = package.players(levers, tried)
+            wide = max(e.size[0] * p.scale for e, p in zip(package.elements, players))
+            carriers = spread_copies(copies, wide * 0.8, view.right) if copies > 1 else np.zeros((1, 3))
+            picture = package.draw(at, view, players, carriers, heat)
+            h, w, _ = picture.rgb.shape
+            image = QImage(picture.rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(
+                QImage.Format.Format_RGB32
+            )
+            self.drawn.emit((image, picture.counts, at))
+
+        self._worker.ask(work)
+
+    def _take(self, result: tuple[QImage, Counts, float]) -> None:
+        self._busy = False
+        self.screen_.image, self.screen_.counts, at = result
+        self.clock.setText(f"{at:.2f} s")
+        self.screen_.update()
+
+    def close_workers(self) -> None:
+        self._tick.stop()
+        self._worker.close()

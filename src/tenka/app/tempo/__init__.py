@@ -1,0 +1,1 @@
+"""The tempo: rows of layers over time, the course drawer, final runs."""

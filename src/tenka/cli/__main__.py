@@ -1,0 +1,5 @@
+"""`python -m tenka.cli`."""
+
+from tenka.cli import main
+
+main()

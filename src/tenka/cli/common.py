@@ -1,0 +1,125 @@
+"""What the commands share: options, opening, progress, saying."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+import time
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from tenka.base.errors import BadInput
+from tenka.base.jobs import Progress
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    help="Tenka: shape an effect, pack it, and weigh it.",
+    pretty_exceptions_enable=False,
+)
+
+
+File = Annotated[Path, typer.Argument(help="An effect, name.tenka.")]
+
+
+Json = Annotated[bool, typer.Option("--json", help="One JSON object per line.")]
+
+
+Layer = Annotated[str | None, typer.Option("--layer", help="The layer's id; by default all of them.")]
+
+
+def say(row: dict[str, Any], as_json: bool, text: str) -> None:
+    print(json.dumps(row) if as_json else text, flush=True)
+
+
+class Bar(Progress):
+    """Progress as a line on standard error that is written over itself."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._shown = 0.0
+        self.listen = self._show
+
+    def _show(self, _: Progress) -> None:
+        now = time.monotonic()
+        if now - self._shown < 0.1 and self.done < self.total:
+            return
+        self._shown = now
+        left = f", {self.seconds_left:.0f} s left" if self.seconds_left else ""
+        end = "\n" if self.total and self.done >= self.total else ""
+        if sys.stderr.isatty() or end:
+            print(
+                f"\r{self.what}: {self.done} of {self.total}{left}   ", end=end, file=sys.stderr, flush=True
+            )
+
+
+def open_effect(file: Path) -> Any:
+    from tenka.effect import storage
+
+    return storage.load(file)
+
+
+def layer_of(effect: Any, id: str | None, file: Path) -> Any:
+    try:
+        return effect.layer(id)
+    except KeyError:
+        names = ", ".join(layer.id for layer in effect.layers) or "none"
+        raise BadInput(
+            f"no layer is called '{id}'" if id else "the effect has no layer", f"one of: {names}", file
+        ) from None
+
+
+def frame_store() -> Any:
+    from tenka.cache.store import FrameStore
+
+    named = os.environ.get("TENKA_FRAMES")  # the window's own store, when it is not the usual one
+    return FrameStore(Path(named) if named else None)
+
+
+def span_of(text: str | None, count: int) -> tuple[int, int]:
+    if text is None:
+        return 0, count - 1
+    try:
+        first, last = (int(part) for part in text.split(":"))
+    except ValueError:
+        raise BadInput(f"'{text}' is not a span of frames", "A:B such as 0:23", place="--frames") from None
+    if not 0 <= first <= last < count:
+        raise BadInput(
+            f"frames {first} to {last} are not all in the effect", f"0 to {count - 1}", place="--frames"
+        )
+    return first, last
+
+
+def size_of(text: str) -> tuple[int, int]:
+    try:
+        width, height = (int(part) for part in text.lower().split("x"))
+    except ValueError:
+        raise BadInput(f"'{text}' is not a size", "WxH such as 1280x800", place="--size") from None
+    if not (16 <= width <= 8192 and 16 <= height <= 8192):
+        raise BadInput(f"a picture of {width} x {height} px", "16 to 8192 px each way", place="--size")
+    return width, height
+
+
+def save_picture(rgb: Any, picture: Path) -> None:
+    import io
+
+    from PIL import Image
+
+    from tenka.base.files import write_atomic
+
+    data = io.BytesIO()
+    Image.fromarray(rgb).save(data, "PNG")
+    write_atomic(picture, data.getvalue())
+
+
+def tier_of(effect: Any, tier: str | None, file: Path) -> Any:
+    try:
+        return effect.tier(tier)
+    except KeyError:
+        if tier is None:
+            return None
+        names = ", ".join(t.name for t in effect.tiers) or "none"
+        raise BadInput(f"no tier is called '{tier}'", f"one of: {names}", file) from None

@@ -1,0 +1,191 @@
+"""Commands that pack, prove and weigh."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from tenka.base.errors import BadInput
+from tenka.cli.common import (
+    Bar,
+    File,
+    Json,
+    app,
+    frame_store,
+    layer_of,
+    open_effect,
+    save_picture,
+    say,
+    size_of,
+    tier_of,
+)
+
+
+@app.command()
+def pack(
+    file: File,
+    out: Annotated[Path, typer.Option("--out", help="Folder of the package.")],
+    tier: Annotated[str | None, typer.Option("--tier", help="Use this tier's lever values.")] = None,
+    only: Annotated[
+        str | None, typer.Option("--only", help="Pack this layer alone; by default all that are seen.")
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Draw the flipbooks of all layers that are seen, and write the package."""
+    from tenka.pack.flipbook import pack as write
+    from tenka.pack.layout import left_out
+
+    effect = open_effect(file)
+    layer_of(effect, only, file)
+    tier_of(effect, tier, file)
+    manifest = write(effect, file.parent, frame_store(), out, Bar(), only, tier)
+    for layer in left_out(effect) if only is None else ():
+        print(f"{layer.name} is not in the package: no route takes layers of its kind.", file=sys.stderr)
+    for element in manifest.elements:
+        size = (out / element.colour.file).stat().st_size
+        say(
+            {
+                "element": element.id,
+                "frames": element.frames,
+                "atlas": [element.width, element.height],
+                "bytes": size,
+                "folder": str(out),
+            },
+            as_json,
+            f"Packed {element.frames} frames of {element.name} in {element.width} x {element.height} "
+            f"px to {out}.",
+        )
+
+
+@app.command()
+def proof(
+    folder: Annotated[Path, typer.Argument(help="A package's folder.")],
+    frame: Annotated[
+        int, typer.Option("--frame", help="Frame of the game since the start, at the package's rate.")
+    ],
+    picture: Annotated[Path, typer.Option("--picture", help="PNG to write.")],
+    size: Annotated[str, typer.Option("--size", help="WxH in px.")] = "1280x800",
+    heat: Annotated[bool, typer.Option("--heat", help="Show overdraw as heat.")] = False,
+    as_json: Json = False,
+) -> None:
+    """Play a package as a game would, and count what that takes."""
+    from tenka.proof.engine import Package, package_view
+
+    width, height = size_of(size)
+    if not 0 <= frame <= 10**7:
+        raise BadInput(f"frame {frame}", "0 or more", place="--frame")
+    package = Package(folder)
+    drawn = package.draw(frame / package.manifest.frame_rate, package_view(package, width, height), heat=heat)
+    save_picture(drawn.rgb, picture)
+    c = drawn.counts
+    row = {
+        "quads": c.quads,
+        "covered_px": c.covered,
+        "px": c.pixels,
+        "overdraw": round(c.overdraw, 4),
+        "most_layers": c.most,
+        "texture_bytes": c.texture_bytes,
+        "picture": str(picture),
+    }
+    say(
+        row,
+        as_json,
+        f"{c.quads} quads cover {c.covered:,} px ({c.overdraw:.2f} layers where any, {c.most} at "
+        "most) and read "
+        f"{c.texture_bytes / 1e6:.2f} MB of texture; drawn to {picture}.",
+    )
+
+
+def _print_ledger(book: Any, as_json: bool) -> None:
+    for line in book.lines:
+        row = {
+            "tier": book.tier.id,
+            "device": book.device.id,
+            "layer": line.layer,
+            "route": line.route,
+            "ms": line.ms,
+            "update_ms": line.update_ms,
+            "mb": line.mb,
+            "overdraw": line.overdraw,
+            "bound": line.bound,
+            "terms": {t.name: [t.value, t.unit] for t in line.terms},
+        }
+        text = f"{line.layer} ({line.route}): {line.ms:.3f} ms, {line.mb:.2f} MB, bound by {line.bound}\n"
+        text += "\n".join(f"    {t.name:<13} {t.value:9.3f} {t.unit:<6}  {t.why}" for t in line.terms)
+        say(row, as_json, text)
+    t = book.tier
+    row = {
+        "tier": t.id,
+        "device": book.device.id,
+        "ms": book.ms,
+        "update_ms": book.update_ms,
+        "budget_ms": t.ms,
+        "mb": book.mb,
+        "budget_mb": t.mb,
+        "over": book.over,
+        "calibrated": book.device.calibrated or None,
+        "problems": list(book.problems),
+        "not_counted": [str(u) for u in book.uncounted],
+        "notes": list(book.notes),
+    }
+    text = (
+        f"{t.name} on {book.device.name}: {book.ms:.3f} of {t.ms:g} ms drawing, {book.update_ms:.3f} "
+        "ms updating "
+        f"beside it, {book.mb:.2f} of {t.mb:g} MB: {'over budget' if book.over else 'within budget'} "
+        f"({book.calibration})"
+    )
+    say(row, as_json, "\n".join([text, *book.problems, *map(str, book.uncounted), *book.notes]))
+
+
+def _figures(effect: Any, file: Path) -> dict[str, Any]:
+    """What was measured of the layers whose size only a simulation tells; what is missing is simulated."""
+    from tenka.pack.layout import box_of, packable
+    from tenka.run.driver import figures_of, simulate
+    from tenka.run.plans import plans_of
+
+    unknown = [layer.id for layer in packable(effect) if box_of(effect, layer, {}) is None]
+    if not unknown:
+        return {}
+    store, plans, found = frame_store(), plans_of(effect, file.parent), {}
+    for id in unknown:
+        simulate(plans[id], store, Bar())
+        found[id] = figures_of(plans[id], store)
+    return found
+
+
+@app.command()
+def budget(
+    file: File,
+    tier: Annotated[str | None, typer.Option("--tier", help="One tier; by default all.")] = None,
+    as_json: Json = False,
+) -> None:
+    """Print the ledger, with the terms behind each figure."""
+    from tenka.budget.cost import ledger
+
+    effect = open_effect(file)
+    figures = _figures(effect, file)
+    for t in [tier_of(effect, tier, file)] if tier else effect.tiers:
+        _print_ledger(ledger(effect, t.id, figures), as_json)
+
+
+@app.command()
+def gate(
+    file: File,
+    tier: Annotated[str, typer.Option("--tier", help="The tier to hold the effect to.")],
+    accept: Annotated[
+        bool, typer.Option("--accept-uncounted", help="Do not fail for what is seen and not counted.")
+    ] = False,
+    as_json: Json = False,
+) -> None:
+    """Print a tier's ledger; exit 1 when the effect is over its budget, or something seen is not counted."""
+    from tenka.budget.cost import ledger
+
+    effect = open_effect(file)
+    chosen = tier_of(effect, tier, file)
+    book = ledger(effect, chosen.id, _figures(effect, file))
+    _print_ledger(book, as_json)
+    if book.over or (book.uncounted and not accept):
+        raise typer.Exit(1)

@@ -1,0 +1,254 @@
+"""Commands that simulate, draw and write out."""
+
+from __future__ import annotations
+
+import math
+import os
+import sys
+import time
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from tenka.base.errors import BadInput
+from tenka.base.jobs import Progress
+from tenka.cli.common import (
+    Bar,
+    File,
+    Json,
+    Layer,
+    app,
+    frame_store,
+    layer_of,
+    open_effect,
+    save_picture,
+    say,
+    size_of,
+    span_of,
+)
+
+
+@app.command()
+def simulate(
+    file: File,
+    layer: Layer = None,
+    frames: Annotated[str | None, typer.Option("--frames", help="A:B, the first and the last frame.")] = None,
+    quality: Annotated[
+        str, typer.Option("--quality", help="preview (half floats) or final (float32).")
+    ] = "preview",
+    fresh: Annotated[
+        bool, typer.Option("--fresh", help="Use a store of its own that is thrown away: times a whole run.")
+    ] = False,
+    as_json: Json = False,
+) -> None:
+    """Simulate frames into the cache."""
+    import tempfile
+
+    from tenka.cache.store import FrameStore
+    from tenka.run.driver import Report
+    from tenka.run.driver import simulate as run
+    from tenka.run.links import taking_part
+    from tenka.run.plans import plans_of
+
+    if quality not in ("preview", "final"):
+        raise BadInput(f"'{quality}' is not a quality", "preview or final", place="--quality")
+    effect = open_effect(file)
+    layer_of(effect, layer, file)
+    span = span_of(frames, effect.frames)
+    plans = plans_of(effect, file.parent, final=quality == "final")
+    playing = {item.id for item in taking_part(effect)} or {effect.layers[0].id}
+    with tempfile.TemporaryDirectory() as spare:
+        store = FrameStore(Path(spare)) if fresh else frame_store()
+
+        def made(id: str, index: int, frame: Any, report: Report) -> None:
+            if as_json:
+                say({"layer": id, "frame": index, "time": frame.time, **frame.meta}, True, "")
+
+        for plan in plans.values():
+            if plan.layer.id != layer if layer else plan.layer.id not in playing:
+                continue
+            start = time.perf_counter()
+            report = run(plan, store, Bar(), span, made)
+            _told(plan, report, time.perf_counter() - start, as_json)
+
+
+def _told(plan: Any, report: Any, seconds: float, as_json: bool) -> None:
+    """Say what a run of one layer did."""
+    stepping = sum(report.parts.values())
+    pace = report.substeps / stepping if stepping else 0.0
+    figures, words = plan.kind.told(plan.effect, plan.layer, plan.folder)
+    row = {
+        "layer": plan.layer.id,
+        "simulated": report.simulated,
+        "reused": report.reused,
+        "substeps": report.substeps,
+        "seconds": round(seconds, 3),
+        "steps_per_second": round(pace, 2),
+        **figures,
+    }
+    say(
+        row,
+        as_json,
+        f"{plan.layer.name}: {report.simulated} frames simulated, {report.reused} were stored; "
+        f"{report.substeps} steps in {seconds:.1f} s ({pace:.1f} steps a second); {words}.",
+    )
+
+
+@app.command()
+def render(
+    file: File,
+    frame: Annotated[int, typer.Option("--frame", help="Frame to draw, from 0.")],
+    picture: Annotated[Path, typer.Option("--picture", help="PNG to write.")],
+    size: Annotated[str, typer.Option("--size", help="WxH in px.")] = "1280x800",
+    layer: Layer = None,
+    camera: Annotated[
+        str, typer.Option("--camera", help="view (the effect's camera), front, side or top.")
+    ] = "view",
+    as_json: Json = False,
+) -> None:
+    """Draw one frame as the stage does; with --layer, of that layer alone."""
+    from tenka.look.render import Renderer
+    from tenka.look.shot import gathered, shot_of
+    from tenka.pack.books import books_of
+    from tenka.run.driver import frame_at
+    from tenka.run.driver import simulate as run
+    from tenka.run.links import taking_part
+    from tenka.run.plans import plans_of
+    from tenka.scene.cameras import view_of
+
+    width, height = size_of(size)
+    effect = open_effect(file)
+    layer_of(effect, layer, file)
+    index = span_of(f"{frame}:{frame}", effect.frames)[0]
+    sides = {
+        "view": {},
+        "front": {"heading": -90.0, "pitch": 0.0},
+        "side": {"heading": 0.0, "pitch": 0.0},
+        "top": {"pitch": 89.0},
+    }
+    if camera not in sides:
+        raise BadInput(f"no camera is called '{camera}'", "one of " + ", ".join(sides), place="--camera")
+    playing = {layer} if layer else {item.id for item in taking_part(effect)}
+    plans = {id: p for id, p in plans_of(effect, file.parent).items() if id in playing}
+    store = frame_store()
+    for plan in plans.values():
+        before = math.ceil(plan.layer.drawn_past * effect.rate) + 1 if plan.layer.drawn_past else 0
+        run(plan, store, Bar(), (max(0, index - before), index))
+        frame_at(plan, store, index, Progress(), lambda text: print(text, file=sys.stderr))
+    frames, past = gathered(plans, store, index)
+    start = time.perf_counter()
+    books, faults = books_of(effect, file.parent)
+    for fault in faults:
+        print(fault, file=sys.stderr)
+    shot = shot_of(effect, frames, file.parent, index / effect.rate, past=past, books=books)
+    drawn = Renderer().draw_shot(
+        shot, effect.light, view_of(effect.camera.model_copy(update=sides[camera]), width, height)
+    )
+    save_picture(drawn.rgb, picture)
+    say(
+        {"picture": str(picture), "ms": round(1e3 * (time.perf_counter() - start), 1)},
+        as_json,
+        f"Drew frame {index} to {picture}.",
+    )
+
+
+@app.command()
+def export(
+    file: File,
+    out: Annotated[
+        Path,
+        typer.Option(
+            "--out", help=".ply, .csv or .npz (a file a frame), .usda or .usdc, or .glb for pieces."
+        ),
+    ],
+    layer: Annotated[
+        str | None, typer.Option("--layer", help="The layer of particles or debris; by default the first.")
+    ] = None,
+    frames: Annotated[str | None, typer.Option("--frames", help="A:B, the first and the last frame.")] = None,
+    cull: Annotated[
+        float,
+        typer.Option(
+            "--cull", help="Leave out what is ever further than this from the origin, m; 0 keeps all."
+        ),
+    ] = 0.0,
+    off_camera: Annotated[
+        bool, typer.Option("--off-camera", help="Leave out what the effect's camera never sees.")
+    ] = False,
+    as_json: Json = False,
+) -> None:
+    """Write a layer's particles or pieces."""
+    from tenka.pack.points import export as write
+
+    effect = open_effect(file)
+    span = span_of(frames, effect.frames)
+    found = write(effect, file.parent, frame_store(), out, Bar(), layer, span, cull, off_camera)
+    row = {
+        "files": [str(f) for f in found.files],
+        "frames": found.frames,
+        "most": found.points,
+        "culled": found.culled,
+    }
+    say(
+        row,
+        as_json,
+        f"Wrote {found.frames} frames, {found.points:,} particles at most, {found.culled:,} strays "
+        f"left out, to {found.files[0]}"
+        + (f" and {len(found.files) - 1} more." if len(found.files) > 1 else "."),
+    )
+
+
+@app.command()
+def info(file: File, as_json: Json = False) -> None:
+    """Say what an effect holds, and what simulating it would take."""
+    effect = open_effect(file)
+    row: dict[str, Any] = {
+        "name": effect.name,
+        "frames": effect.frames,
+        "rate": effect.rate,
+        "seconds": effect.seconds,
+        "layers": [],
+        "props": [p.id for p in effect.props],
+        "forces": [f.id for f in effect.forces],
+        "tiers": [t.id for t in effect.tiers],
+        "levers": [lever.id for lever in effect.levers],
+    }
+    from tenka.run.kinds import kind_of
+
+    lines = [
+        f"{effect.name}: {effect.frames} frames at {effect.rate:g} a second, {len(effect.props)} "
+        f"props, {len(effect.forces)} forces"
+    ]
+    for layer in effect.layers:
+        figures, words = kind_of(layer).told(effect, layer, file.parent)
+        row["layers"].append({"id": layer.id, "kind": layer.kind, **figures})
+        lines.append(f"  {layer.name} ({layer.kind}): {words}, {layer.run_up_seconds:g} s run-up")
+    lines += [
+        f"  {t.name}: {t.device}, {t.ms:g} ms and {t.mb:g} MB at {t.distance:g} m" for t in effect.tiers
+    ]
+    say(row, as_json, "\n".join(lines))
+
+
+@app.command()
+def warm(
+    part: Annotated[
+        str | None, typer.Option("--part", help="Compile this part alone, in this process.")
+    ] = None,
+    again: Annotated[bool, typer.Option("--again", help="Also what is compiled already.")] = False,
+    gently: Annotated[bool, typer.Option("--gently", help="Let everything else go first.")] = False,
+    as_json: Json = False,
+) -> None:
+    """Compile the kernels once, so that everything starts at once afterwards."""
+    from tenka.budget.warm import PARTS, compile_part, warm_up
+
+    if part is not None and part not in PARTS:
+        raise BadInput(f"'{part}' is no part of the kernels", "one of " + ", ".join(PARTS), place="--part")
+    if gently:
+        os.nice(15)
+    start = time.perf_counter()
+    if part is None:
+        warm_up(Bar() if not as_json else Progress(), again)
+    else:
+        compile_part(part, lambda n: say({"part": part, "kernels": n}, True, "") if as_json else None)
+    seconds = time.perf_counter() - start
+    say({"seconds": round(seconds, 1)}, as_json, f"Kernels are ready ({seconds:.1f} s).")

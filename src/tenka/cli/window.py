@@ -1,0 +1,34 @@
+"""Commands that open the window, and say the version."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from tenka import __version__
+from tenka.cli.common import app, size_of
+
+
+@app.command(name="open")
+def open_window(
+    file: Annotated[Path | None, typer.Argument(help="An effect; by default the demo's plume.")] = None,
+    picture: Annotated[
+        Path | None, typer.Option("--picture", help="Draw the window off-screen to this PNG and leave.")
+    ] = None,
+    station: Annotated[
+        str, typer.Option("--station", help="With --picture: shape, look, pack, budget or proof.")
+    ] = "shape",
+    size: Annotated[str, typer.Option("--size", help="With --picture: WxH in px.")] = "1280x800",
+) -> None:
+    """Open the window."""
+    from tenka.app.main import run_window
+
+    raise typer.Exit(run_window(file, picture, station, size_of(size)))
+
+
+@app.command()
+def version() -> None:
+    """Print the version."""
+    print(__version__)

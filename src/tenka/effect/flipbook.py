@@ -1,0 +1,106 @@
+"""The flipbook of a layer: its atlas, and how the game plays it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from tenka.effect.catalogue import ATLAS, PLAYER, Settings
+from tenka.effect.placed import Ramp, Vec3, ramp
+
+
+class Player(Settings):
+    """How the game plays the flipbook: particles, each of which plays the sequence over its own life."""
+
+    count: int = PLAYER.number(
+        3,
+        "",
+        1,
+        2000,
+        "Sprites alive at once; each is a see-through layer over the others.",
+        soft=(1, 24),
+        step=1,
+        cost="fill",
+    )
+    life: float = PLAYER.number(
+        4.0, "s", 0.05, 60, "Seconds in which one sprite plays the sequence.", soft=(0.5, 8)
+    )
+    life_spread: float = PLAYER.number(0.1, "", 0, 0.9, "How much lives differ, as a share.", soft=(0, 0.5))
+    scale: float = PLAYER.number(
+        1.0, "", 0.02, 20, "Size of a sprite against the size it was packed at.", soft=(0.3, 2), cost="fill"
+    )
+    size_spread: float = PLAYER.number(
+        0.08, "", 0, 0.9, "How much sizes differ, as a share.", soft=(0, 0.5), cost="fill"
+    )
+    rotation: float = PLAYER.number(
+        4.0, "°", 0, 180, "Random turn either way, so that copies do not show.", soft=(0, 30)
+    )
+    scatter: float = PLAYER.number(0.1, "m", 0, 100, "Radius in which sprites are born.", soft=(0, 2))
+    drift: Vec3 = PLAYER.number(
+        (0.0, 0.0, 0.0), "m/s", -100, 100, "Speed of a sprite after birth.", soft=(-2, 2), step=0.02
+    )
+    alpha: Ramp = PLAYER.param(
+        ramp((0.0, 0.0), (0.16, 1.0), (0.6, 0.85), (1.0, 0.0)),
+        "Opacity over a sprite's life: up fast, away slowly, never cut off.",
+        kind="ramp",
+    )
+    blend: bool = PLAYER.param(
+        True, "Blends each frame into the next: smoother for two texture reads.", cost="arithmetic"
+    )
+    soft_edge: float = PLAYER.number(
+        0.6,
+        "m",
+        0,
+        50,
+        "Distance to a surface over which a sprite fades instead of cutting it.",
+        soft=(0, 2),
+        cost="arithmetic",
+    )
+
+
+class Flipbook(Settings):
+    """The flipbook route: how frames are drawn and laid out."""
+
+    first: float = ATLAS.number(0.0, "s", 0, 600, "Time of the first packed frame.", soft=(0, 8), step=0.02)
+    last: float = ATLAS.number(4.0, "s", 0, 600, "Time of the last packed frame.", soft=(0, 8), step=0.02)
+    columns: int = ATLAS.number(
+        8, "", 1, 32, "Frames in a row of the atlas.", soft=(1, 16), step=1, cost="memory"
+    )
+    rows: int = ATLAS.number(8, "", 1, 32, "Rows of frames.", soft=(1, 16), step=1, cost="memory")
+    width: int = ATLAS.number(
+        2048, "px", 16, 16384, "Width of the atlas.", soft=(256, 4096), step=64, cost="memory"
+    )
+    height: int = ATLAS.number(
+        2048, "px", 16, 16384, "Height of the atlas.", soft=(256, 4096), step=64, cost="memory"
+    )
+    padding: int = ATLAS.number(
+        2,
+        "px",
+        0,
+        64,
+        "Empty pixels round each frame, so that neighbours do not bleed in.",
+        soft=(0, 8),
+        step=1,
+    )
+    alpha_form: Literal["premultiplied", "straight"] = ATLAS.param(
+        "premultiplied", "Colour already weighted by alpha (exact), or not.", label="alpha"
+    )
+    second: Literal["as needed", "none", "emission", "temperature"] = ATLAS.param(
+        "as needed",
+        "A second atlas: the light given off, or the heat to colour by (which loses flames); as "
+        "needed, one of "
+        "light where the layer glows; with none, what fits into colour is added there.",
+        label="second atlas",
+        cost="memory",
+    )
+    heading: float = ATLAS.number(
+        -90.0,
+        "°",
+        -360,
+        360,
+        "Side from which frames are drawn; -90 looks along +y.",
+        soft=(-180, 180),
+        step=1,
+    )
+    player: Player = Field(default_factory=Player)

@@ -1,0 +1,119 @@
+"""What every family of layers has, and what it must say of itself: the rest of the program asks a layer, and
+never which class it is."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, NamedTuple, Self
+
+from pydantic import Field
+
+from tenka.effect.flipbook import Flipbook
+from tenka.effect.placed import FROM_LAYER, ON_PROP, Feed, Heard, heard
+
+FIELD, POINTS = "field", "points"
+"""What layers hand to others: fields on a grid (density, velocity), or points that move."""
+HANDED = {FIELD: "a gas", POINTS: "particles"}
+"""The same, in words."""
+
+
+class Link(NamedTuple):
+    """A layer that another one names.
+
+    Attributes
+    ----------
+    of : its id
+    hands : what it must hand over, FIELD or POINTS
+    who : whose setting it is, in words
+    simulated : whether the simulation takes from it, or only the picture
+    """
+
+    of: str
+    hands: str
+    who: str
+    simulated: bool = True
+
+
+class LayerBase(Heard):
+    """A layer of any kind.
+
+    A family says in its class what it hands to others and in what words it is spoken of; its solver, its
+    frames and its figures are registered in `tenka.run.kinds`, its picture in `tenka.look.kinds`, its place
+    in the window in `tenka.app.kinds`.
+    """
+
+    HANDS: ClassVar[str] = POINTS
+    UNITS: ClassVar[str] = "particles"
+    SOURCE: ClassVar[type[Feed] | None] = None
+    COLLIDER: ClassVar[type[Heard] | None] = None
+
+    kind: str
+    sources: tuple[Any, ...] = ()
+    colliders: tuple[Any, ...] = ()
+    flipbook: Flipbook = Field(default_factory=Flipbook)
+
+    def links(self) -> list[Link]:
+        """The layers that this one names, of the sources that are heard or not."""
+        return [
+            Link(s.of, FIELD if s.shape == "gas" else POINTS, f"source {s.id}")
+            for s in self.sources
+            if s.shape in FROM_LAYER
+        ]
+
+    def needs(self) -> set[str]:
+        """Ids of the layers that it takes from while it is simulated."""
+        silent = {f"source {s.id}" for s in self.sources} - {f"source {s.id}" for s in heard(self.sources)}
+        return {link.of for link in self.links() if link.simulated and link.who not in silent}
+
+    def without_link(self, id: str) -> Self:
+        """The layer without what takes from another one."""
+        return self.model_copy(
+            update={"sources": tuple(s for s in self.sources if not (s.of == id and s.shape in FROM_LAYER))}
+        )
+
+    def alone(self, props: set[str]) -> Self:
+        """The layer without what belongs to the effect that it comes from; `props` are those that are
+        there."""
+        return self
+
+    def props_used(self) -> set[str]:
+        """Ids of the props that its simulation sees: those that give, and those that stop it."""
+        return {s.prop for s in heard(self.sources) if s.shape in ON_PROP} | {
+            c.prop for c in heard(self.colliders)
+        }
+
+    def more_for_key(self) -> dict[str, Any]:
+        """What decides on the simulation and is no declared setting."""
+        return {}
+
+    @property
+    def run_up_seconds(self) -> float:
+        """Seconds simulated before the first shown frame."""
+        return 0.0
+
+    def begun(self, run_up: float) -> Self:
+        """The layer with another run-up, that of the group in which it is stepped."""
+        return self
+
+    @property
+    def drawn_past(self) -> float:
+        """Seconds of its past along which it is drawn."""
+        return 0.0
+
+    @property
+    def plays(self) -> str:
+        """The package whose flipbook it is drawn with, if any."""
+        return ""
+
+    @property
+    def breaks(self) -> str:
+        """Id of the prop that it replaces from its first birth on, if any."""
+        return ""
+
+    def looks_at(self) -> set[str]:
+        """Ids of the layers whose velocity its picture reads."""
+        return set()
+
+    @property
+    def glows(self) -> bool:
+        """Whether it may give off light, by its settings."""
+        return False

@@ -1,0 +1,303 @@
+"""Forces: the one table of their kinds, and the one function by which gas and particles alike feel those that
+act in a place.
+
+A further kind of force is a document class in `tenka.effect.forces`, and here a code, a resolver with its
+line in `FORCES`, and a branch of `_felt_at`; the window takes its icon from `tenka.app.kinds`.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from tenka.base.errors import BadInput
+from tenka.base.jit import kernel
+from tenka.base.randomness import stable_seed
+from tenka.effect.courses import smooth_noise
+from tenka.effect.model import Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind, heard
+from tenka.scene.poses import STILL, Pose
+
+EVERYWHERE, SPHERE, BOX, CYLINDER = 0, 1, 2, 3
+REGIONS = {"everywhere": EVERYWHERE, "sphere": SPHERE, "box": BOX, "cylinder": CYLINDER}
+BLOW, SWIRL, PULL, BRAKE, GRAVITY = 0, 1, 2, 3, 4
+"""What a placed force does: draws towards a velocity, turns round an axis, draws to a point, slows, falls."""
+
+KIND, REGION, SIZE, BORDER, TURN, ORIGIN, NUMBERS, TARGET, PLACED = 0, 1, 2, 5, 6, 15, 18, 25, 28
+"""Columns of the table of placed forces: code; region, its size and border; the turn into the force's own
+axes,
+row by row; its place; its own numbers (at most 7); a direction or a velocity in the scene; how many there
+are."""
+MOST_NUMBERS = TARGET - NUMBERS
+SEEN_AT = 0.05  # smoke of which a pull sees half
+
+
+@dataclass(frozen=True)
+class WindInput:
+    """A wind that blows everywhere: m/s, radians, 1/s, share, s, m."""
+
+    speed: float
+    heading: float
+    grip: float
+    gusts: float
+    gust_period: float
+    ground_drag: float
+    seed: int
+
+
+@dataclass(frozen=True)
+class LocalInput:
+    """A force that acts in a place; `numbers` and `target` are what its code in `_felt_at` reads."""
+
+    code: int
+    numbers: tuple[float, ...]
+    pose: Pose = STILL
+    region: str = "everywhere"
+    size: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    border: float = 0.1
+    target: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class TurbulenceInput:
+    """Eddies: m/s, m, share of the finer half, turns a second, 1/s; and the region that they are kept to."""
+
+    strength: float
+    size: float
+    detail: float
+    rate: float
+    grip: float
+    seed: int
+    within: LocalInput | None = None
+
+
+Input = WindInput | LocalInput | TurbulenceInput
+
+
+@dataclass(frozen=True)
+class ForceInputs:
+    """The forces of a step, by how they are worked out."""
+
+    winds: tuple[WindInput, ...] = ()
+    turbulences: tuple[TurbulenceInput, ...] = ()
+    locals: tuple[LocalInput, ...] = ()
+
+
+def _direction(heading: float, rise: float = 0.0) -> tuple[float, float, float]:
+    """Unit vector from degrees."""
+    a, b = math.radians(heading), math.radians(rise)
+    return math.cos(a) * math.cos(b), math.sin(a) * math.cos(b), math.sin(b)
+
+
+@dataclass(frozen=True)
+class Ask:
+    """What a resolver may ask: courses now, the force's seed and place, and what a gravity means to the
+    layer."""
+
+    moment: Any
+    seed: int
+    where: tuple[Pose, str, tuple[float, float, float], float]
+    gravity: Callable[[float], tuple[float, ...]]
+
+    def at(self, value: Any, low: float = -math.inf) -> float:
+        return self.moment.at(value, low)
+
+
+def _wind(force: Wind, ask: Ask) -> Input:
+    if force.region == "everywhere":
+        return WindInput(
+            ask.at(force.speed, 0.0),
+            math.radians(ask.at(force.heading)),
+            ask.at(force.grip, 0.0),
+            ask.at(force.gusts, 0.0),
+            force.gust_period,
+            force.ground_drag,
+            ask.seed,
+        )
+    gust = 1.0 + ask.at(force.gusts, 0.0) * float(smooth_noise(ask.seed, ask.moment.t / force.gust_period))
+    pace, (x, y, z) = ask.at(force.speed, 0.0) * max(0.0, gust), _direction(ask.at(force.heading))
+    return LocalInput(BLOW, (ask.at(force.grip, 0.0),), *ask.where, target=(pace * x, pace * y, pace * z))
+
+
+def _turbulence(force: Turbulence, ask: Ask) -> Input:
+    within = LocalInput(BLOW, (), *ask.where) if force.region != "everywhere" else None
+    return TurbulenceInput(
+        ask.at(force.strength, 0.0), force.size, force.detail, force.rate, force.grip, ask.seed, within
+    )
+
+
+def _swirl(force: Swirl, ask: Ask) -> Input:
+    spin = ask.at(force.spin) + ask.moment.in_step(force, ask.where[0])
+    numbers = (
+        force.core,
+        force.height,
+        spin,
+        ask.at(force.lift),
+        ask.at(force.pull),
+        force.falloff,
+        ask.at(force.grip, 0.0),
+    )
+    return LocalInput(SWIRL, numbers, *ask.where)
+
+
+def _pull(force: Pull, ask: Ask) -> Input:
+    return LocalInput(PULL, (force.reach, ask.at(force.strength), force.falloff), *ask.where)
+
+
+def _brake(force: Brake, ask: Ask) -> Input:
+    return LocalInput(BRAKE, (ask.at(force.rate, 0.0),), *ask.where)
+
+
+def _gravity(force: Gravity, ask: Ask) -> Input:
+    towards = _direction(ask.at(force.heading), ask.at(force.rise))
+    return LocalInput(GRAVITY, ask.gravity(ask.at(force.strength)), *ask.where, target=towards)
+
+
+FORCES: dict[str, Callable[[Any, Ask], Input]] = {
+    "wind": _wind,
+    "turbulence": _turbulence,
+    "swirl": _swirl,
+    "pull": _pull,
+    "drag": _brake,
+    "gravity": _gravity,
+}
+"""How each kind of force becomes numbers for one step."""
+
+
+def resolve_forces(
+    forces: tuple[Force, ...], moment: Any, seed: int, gravity: Callable[[float], tuple[float, ...]]
+) -> ForceInputs:
+    """The forces of a step; `gravity` gives the numbers that a further gravity of some strength has for the
+    layer.
+
+    Raises
+    ------
+    BadInput
+        A force of a kind that is not in the table.
+    """
+    found: list[Input] = []
+    for force in heard(tuple(forces)):
+        if force.kind not in FORCES:
+            raise BadInput(
+                f"{force.name} is a force of the kind '{force.kind}', which nothing here knows",
+                "one of " + ", ".join(FORCES),
+            )
+        where = (moment.pose(force, 0.5), force.region, force.region_size, force.border)
+        found.append(FORCES[force.kind](force, Ask(moment, stable_seed(seed, force.id), where, gravity)))
+    return ForceInputs(
+        tuple(f for f in found if isinstance(f, WindInput)),
+        tuple(f for f in found if isinstance(f, TurbulenceInput)),
+        tuple(f for f in found if isinstance(f, LocalInput)),
+    )
+
+
+def placed_table(forces: tuple[LocalInput, ...]) -> np.ndarray:
+    """Placed forces as the kernels take them, (n, PLACED) float64."""
+    out = np.zeros((len(forces), PLACED))
+    for row, force in zip(out, forces):
+        row[KIND], row[REGION], row[SIZE:BORDER], row[BORDER] = (
+            force.code,
+            REGIONS[force.region],
+            force.size,
+            force.border,
+        )
+        row[TURN:ORIGIN] = np.asarray(force.pose.turn, float).T.reshape(-1)
+        row[ORIGIN:NUMBERS] = force.pose.origin
+        row[NUMBERS : NUMBERS + len(force.numbers)] = force.numbers
+        row[TARGET:] = force.target
+    return out
+
+
+def _region_at(t, n, x, y, z):
+    """How strongly placed force `n` acts at a point in its own axes: 1 inside, fading to 0 over the
+    border."""
+    region = int(t[n, REGION])
+    if region == EVERYWHERE:
+        return 1.0
+    hx, hy, hz = 0.5 * t[n, SIZE], 0.5 * t[n, SIZE + 1], 0.5 * t[n, SIZE + 2]
+    if region == SPHERE:
+        out = (math.sqrt((x / hx) ** 2 + (y / hy) ** 2 + (z / hz) ** 2) - 1.0) * min(hx, hy, hz)
+    elif region == BOX:
+        qx, qy, qz = abs(x) - hx, abs(y) - hy, abs(z) - hz
+        out = math.sqrt(max(qx, 0.0) ** 2 + max(qy, 0.0) ** 2 + max(qz, 0.0) ** 2) + min(max(qx, qy, qz), 0.0)
+    else:
+        side = (math.sqrt((x / hx) ** 2 + (y / hy) ** 2) - 1.0) * min(hx, hy)
+        up = abs(z) - hz
+        out = math.sqrt(max(side, 0.0) ** 2 + max(up, 0.0) ** 2) + min(max(side, up), 0.0)
+    f = min(max(0.5 - out / t[n, BORDER], 0.0), 1.0)
+    return f * f * (3.0 - 2.0 * f)
+
+
+region_at = kernel(inline=True)(_region_at)
+
+
+@kernel
+def _power(x, p):
+    """x to the power p, for those that are set most often without a logarithm."""
+    if p == 1.0:
+        return x
+    if p == 2.0:
+        return x * x
+    if p == 1.5:
+        return x * math.sqrt(x)
+    return x**p
+
+
+@kernel(inline=True)
+def own_axes(t, n, dx, dy, dz):
+    """A way in the scene, in the axes of placed force `n`."""
+    return (
+        t[n, TURN] * dx + t[n, TURN + 1] * dy + t[n, TURN + 2] * dz,
+        t[n, TURN + 3] * dx + t[n, TURN + 4] * dy + t[n, TURN + 5] * dz,
+        t[n, TURN + 6] * dx + t[n, TURN + 7] * dy + t[n, TURN + 8] * dz,
+    )
+
+
+def _felt_at(t, n, x, y, z):
+    """What placed force `n` does at a point of the scene.
+
+    Returns
+    -------
+    rate (1/s) towards a velocity, that velocity (3, m/s), and an acceleration (3, m/s^2; of a gravity its
+    direction, which each medium weighs for itself)
+    """
+    dx, dy, dz = x - t[n, ORIGIN], y - t[n, ORIGIN + 1], z - t[n, ORIGIN + 2]
+    px, py, pz = own_axes(t, n, dx, dy, dz)
+    share = region_at(t, n, px, py, pz)
+    rate, ux, uy, uz, ax, ay, az = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    kind = int(t[n, KIND])
+    first = t[n, NUMBERS]
+    if share <= 0.0:
+        rate = 0.0
+    elif kind == SWIRL:  # Rankine's vortex with a softer tail
+        height, spin, lift = t[n, NUMBERS + 1], t[n, NUMBERS + 2], t[n, NUMBERS + 3]
+        pull, falloff, grip = t[n, NUMBERS + 4], t[n, NUMBERS + 5], t[n, NUMBERS + 6]
+        r = math.sqrt(px * px + py * py)
+        ratio = 1.0 if r <= first else first / r
+        away = 1.0 if ratio >= 1.0 else _power(ratio, falloff)
+        turn = 2.0 * math.pi * spin * ratio * away  # rad/s
+        end = min(max((0.5 * height - abs(pz)) / max(0.5 * first, 1e-6) + 0.5, 0.0), 1.0)
+        inward = pull / first if ratio >= 1.0 else pull * away / r
+        a, b, c = -turn * py - inward * px, turn * px - inward * py, lift * away
+        rate = grip * away * end * share
+        ux = t[n, TURN] * a + t[n, TURN + 3] * b + t[n, TURN + 6] * c
+        uy = t[n, TURN + 1] * a + t[n, TURN + 4] * b + t[n, TURN + 7] * c
+        uz = t[n, TURN + 2] * a + t[n, TURN + 5] * b + t[n, TURN + 8] * c
+    elif kind == PULL:
+        r = math.sqrt(dx * dx + dy * dy + dz * dz)
+        if r > 1e-6:
+            near = min(r / (0.25 * first), 1.0) if r <= first else _power(first / r, t[n, NUMBERS + 2])
+            a = -t[n, NUMBERS + 1] * near * share / r
+            ax, ay, az = a * dx, a * dy, a * dz
+    elif kind == GRAVITY:
+        ax, ay, az = share * t[n, TARGET], share * t[n, TARGET + 1], share * t[n, TARGET + 2]
+    else:  # a wind in a region, or a brake, whose velocity is none
+        rate = first * share
+        ux, uy, uz = t[n, TARGET], t[n, TARGET + 1], t[n, TARGET + 2]
+    return rate, ux, uy, uz, ax, ay, az
+
+
+felt_at = kernel(inline=True)(_felt_at)

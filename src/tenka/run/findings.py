@@ -1,0 +1,119 @@
+"""What is likely wrong with a layer, from what was measured of its frames: each a sentence, with a mend where
+there is one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from tenka.effect.model import Effect, GasLayer, PointLayer, Ramp, Stop, ramp_at
+
+POPS = 0.08  # opacity that is seen to go at once
+FAR = 60.0  # m from the effect's origin, where nobody looks
+WALLS = ("low x", "high x", "low y", "high y", "floor", "ceiling")
+SEEN = 0.06  # share of the densest smoke that shows when it is cut
+Figures = dict[int, dict[str, Any]]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something that is likely wrong: a sentence, and a mend (a new effect) when there is one."""
+
+    text: str
+    mend: str = ""
+    mended: Effect | None = None
+
+
+def span_of(frames: list[int]) -> str:
+    """Frames in words."""
+    if len(frames) == 1:
+        return f"frame {frames[0] + 1}"
+    return f"{len(frames)} frames from {frames[0] + 1} to {frames[-1] + 1}"
+
+
+def cut_offs(effect: Effect, layer: GasLayer, figures: Figures) -> list[Finding]:
+    """Walls at which visible smoke leaves a gas's domain, with the frames, and a box that is larger there."""
+    found = []
+    densest = max((meta.get("densest", 0.0) for meta in figures.values()), default=0.0)
+    for wall, name in enumerate(WALLS):
+        axis, high = divmod(wall, 2)
+        if not (layer.domain.open_high if high else layer.domain.open_low)[axis]:
+            continue
+        least = SEEN * max(densest, 1e-6)
+        frames = sorted(f for f, meta in figures.items() if meta.get("wall") and meta["wall"][wall] > least)
+        if not frames:
+            continue
+        size, origin = list(layer.domain.size), list(layer.domain.origin)
+        grow = max(layer.domain.voxel * 4, size[axis] * 0.15)
+        size[axis] += grow
+        if not high:
+            origin[axis] -= grow
+        domain = layer.domain.model_copy(
+            update={"size": tuple(round(s, 4) for s in size), "origin": tuple(round(o, 4) for o in origin)}
+        )
+        mended = _with(effect, layer, domain=domain)
+        text = f"{layer.name} is cut off at the {name} wall in {span_of(frames)}"
+        found.append(Finding(text, f"Grow the box by {grow:.2g} m there", mended))
+    return found
+
+
+def _with(effect: Effect, layer: GasLayer | PointLayer, **changes: object) -> Effect:
+    new = layer.model_copy(update=changes)
+    layers = tuple(new if item.id == layer.id else item for item in effect.layers)
+    return effect.model_copy(update={"layers": layers})
+
+
+def faded(ramp: Ramp) -> Ramp:
+    """A ramp that ends at nothing."""
+    stops = [s for s in ramp.stops if s.at < 0.7]
+    if not stops or stops[-1].at < 0.6:
+        stops.append(Stop(at=0.6, value=float(ramp_at(ramp, np.array([0.6]))[0])))
+    return Ramp(stops=(*stops, Stop(at=1.0, value=0.0)), ease=ramp.ease)
+
+
+def strays(effect: Effect, layer: PointLayer, figures: Figures) -> list[Finding]:
+    """What is wrong with particles or pieces: popping at the end of life, births that were refused, straying,
+    leaving the gas."""
+    found = []
+    end = layer.look.opacity * float(ramp_at(layer.look.opacity_over, np.array([1.0]))[0])
+    popping = sorted(f for f, meta in figures.items() if meta.get("aged", 0) > 0)
+    if end > POPS and popping and layer.look.form != "mesh":
+        look = layer.look.model_copy(update={"opacity_over": faded(layer.look.opacity_over)})
+        text = f"{layer.name} pops: particles die at an opacity of {end:.2f}, in {span_of(popping)}"
+        found.append(Finding(text, "Fade them out over life", _with(effect, layer, look=look)))
+    refused = sum(meta.get("refused", 0) for meta in figures.values())
+    if refused:
+        more = _with(effect, layer, most=min(2 * layer.most, 20_000_000))
+        text = f"{layer.name} lost {refused:,} births: more than {layer.most:,} would have been alive"
+        found.append(Finding(text, "Allow twice as many", more))
+    far = sorted(f for f, meta in figures.items() if _reach(meta) > FAR)
+    if far:
+        most = max(_reach(figures[f]) for f in far)
+        ends = layer.ends.model_copy(update={"reach": FAR})
+        text = f"{layer.name} strays as far as {most:.0f} m, in {span_of(far)}: it costs bakes for nothing"
+        found.append(Finding(text, f"End them at {FAR:.0f} m", _with(effect, layer, ends=ends)))
+    gas = next((g for g in effect.gases if g.id == layer.motion.follows), None)
+    if gas is not None and not layer.ends.leaves_gas:
+        low = np.asarray(gas.domain.origin)
+        high = low + np.asarray(gas.domain.size)
+        out = sorted(
+            f
+            for f, m in figures.items()
+            if m.get("alive")
+            and (np.any(np.asarray(m["low"]) < low - 0.02) or np.any(np.asarray(m["high"]) > high + 0.02))
+        )
+        if out:
+            ends = layer.ends.model_copy(update={"leaves_gas": True})
+            text = (
+                f"{layer.name} leaves the box of {gas.name}, which then carries it no more, in {span_of(out)}"
+            )
+            found.append(Finding(text, "End them there", _with(effect, layer, ends=ends)))
+    return found
+
+
+def _reach(meta: dict[str, Any]) -> float:
+    if not meta.get("alive"):
+        return 0.0
+    return float(np.abs(np.array([meta.get("low", [0.0]), meta.get("high", [0.0])])).max())

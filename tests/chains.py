@@ -1,0 +1,120 @@
+"""Every demo made quick, and an effect that no demo shows: what whole chains are tried on."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import flip_evaluator
+import numpy as np
+
+from tenka.base.jobs import Progress
+from tenka.cache.store import FrameStore
+from tenka.demo import EFFECTS, FOLDER
+from tenka.effect import storage
+from tenka.effect.additions import LAYERS, with_new_layer, with_trail
+from tenka.effect.model import Effect, ramp
+from tenka.effect.starters import STARTERS, with_force
+from tenka.look.render import Renderer
+from tenka.look.shot import gathered, shot_of
+from tenka.pack.books import books_of
+from tenka.pack.layout import box_of, packable, span_of
+from tenka.proof.engine import Package
+from tenka.run.driver import figures_of, simulate
+from tenka.run.plans import plans_of
+from tenka.scene.cameras import View, side_view
+
+NAMES = tuple(file.stem for file in EFFECTS)
+STILL = {
+    "count": 1,
+    "life_spread": 0.0,
+    "size_spread": 0.0,
+    "scale": 1.0,
+    "rotation": 0.0,
+    "scatter": 0.0,
+    "drift": (0.0, 0.0, 0.0),
+    "alpha": ramp((0.0, 1.0), (1.0, 1.0)),
+    "soft_edge": 0.0,
+}
+"""A player that shows one sprite as it was packed."""
+
+
+def lighter(
+    effect: Effect, seconds: float = 0.5, voxels: float = 2.0, cells: int = 3, px: int = 96
+) -> Effect:
+    """An effect that takes a fraction of the time: coarser, shorter, with a small atlas."""
+    layers = []
+    for layer in effect.layers:
+        book = layer.flipbook.model_copy(
+            update={"columns": cells, "rows": cells, "width": cells * px, "height": cells * px}
+        )
+        changes: dict[str, object] = {"flipbook": book}
+        domain = getattr(layer, "domain", None)
+        if domain is not None:
+            run_up = min(domain.run_up, 0.4)
+            changes["domain"] = domain.model_copy(update={"voxel": domain.voxel * voxels, "run_up": run_up})
+        layers.append(layer.model_copy(update=changes))
+    return effect.model_copy(update={"layers": tuple(layers), "seconds": min(effect.seconds, seconds)})
+
+
+def own() -> Effect:
+    """An effect that no demo shows: fire that sparks smoke, dust in it, pieces, a pull, and no props."""
+    effect = STARTERS["Fire"](Effect())
+    for name in ("Sparks", "Dust", "Debris"):
+        effect, path = with_new_layer(effect, LAYERS[name](effect))
+        if name == "Sparks":
+            effect, _ = with_trail(effect, path.split(".")[1])
+    effect, _ = with_force(effect, "pull")
+    return effect.model_copy(update={"name": "Own"})
+
+
+def effect_of(name: str) -> Effect:
+    """A demo by its name, or that of our own."""
+    return own() if name == "own" else storage.load(FOLDER / f"{name}.tenka")
+
+
+def one_sprite(effect: Effect) -> Effect:
+    """The effect without its set, each layer played as one sprite that lasts as long as its frames."""
+    layers = []
+    for layer in effect.layers:
+        first, last = span_of(effect, layer)
+        player = layer.flipbook.player.model_copy(update={**STILL, "life": max(last - first, 0.05)})
+        layers.append(
+            layer.model_copy(update={"flipbook": layer.flipbook.model_copy(update={"player": player})})
+        )
+    props = tuple(p.model_copy(update={"hidden": True}) for p in effect.props)
+    return effect.model_copy(update={"layers": tuple(layers), "props": props})
+
+
+def whole_view(effect: Effect, store: FrameStore, px: int) -> View:
+    """A level view that holds all layers, as their flipbooks are drawn."""
+    plans, boxes = plans_of(effect, FOLDER), []
+    for layer in packable(effect):
+        simulate(plans[layer.id], store, Progress())
+        box = box_of(effect, layer, figures_of(plans[layer.id], store))
+        assert box is not None
+        boxes.append(box)
+    low, high = np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
+    return side_view(low, high, packable(effect)[0].flipbook.heading, px, px)
+
+
+def stage_picture(
+    effect: Effect, store: FrameStore, index: int, view: View, folder: Path = FOLDER
+) -> np.ndarray:
+    """A frame as the stage draws it, (h, w, 3) uint8."""
+    plans = {layer.id: plans_of(effect, folder)[layer.id] for layer in packable(effect)}
+    frames, past = gathered(plans, store, index)
+    books, _ = books_of(effect, folder)
+    shot = shot_of(effect, frames, folder, index / effect.rate, past=past, books=books)
+    return Renderer().draw_shot(shot, effect.light, view).rgb
+
+
+def proof_picture(package: Package, index: int, view: View) -> np.ndarray:
+    """The same moment as the package plays it, (h, w, 3) uint8."""
+    first = min(e.times[0] for e in package.elements)
+    return package.draw(index / package.manifest.frame_rate - first, view).rgb
+
+
+def flip(reference: np.ndarray, other: np.ndarray) -> float:
+    """Mean FLIP error between two pictures (Andersson et al. 2020)."""
+    pair = [np.ascontiguousarray(p.astype(np.float32) / 255.0) for p in (reference, other)]
+    return float(flip_evaluator.evaluate(*pair, "LDR", applyMagma=False)[1])

@@ -1,0 +1,137 @@
+"""Whole chains on every demo and on an effect that no demo shows: what is seen is what is packed, and every
+step
+from opening to writing out follows the one before."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from chains import NAMES, effect_of, flip, lighter, one_sprite, proof_picture, stage_picture, whole_view
+
+from tenka import cli
+from tenka.cache.store import FrameStore
+from tenka.demo import FOLDER
+from tenka.effect import storage
+from tenka.effect.document import replaced
+from tenka.effect.model import Effect
+from tenka.pack.flipbook import pack
+from tenka.pack.layout import left_out, packable
+from tenka.proof.engine import Package
+
+ALL = (*NAMES, "own")
+
+
+def command(capsys: pytest.CaptureFixture[str], *words: object) -> tuple[int, list[dict]]:
+    """A command in this process: its exit code, and the objects that it printed."""
+    capsys.readouterr()
+    with pytest.MonkeyPatch.context() as patch, pytest.raises(SystemExit) as left:
+        patch.setattr("sys.argv", ["tenka", *map(str, words)])
+        cli.main()
+    out = capsys.readouterr().out
+    code = left.value.code
+    return (code if isinstance(code, int) else 1), [
+        json.loads(row) for row in out.splitlines() if row[:1] == "{"
+    ]
+
+
+@pytest.mark.parametrize("name", ALL)
+def test_what_is_packed_is_what_the_stage_shows(name: str, tmp_path: Path):
+    """By default, for fire, glow, dye, smoke, particles and pieces alike: one sprite from the same side."""
+    effect = one_sprite(lighter(effect_of(name)))
+    store = FrameStore(tmp_path / "frames")
+    view = whole_view(effect, store, 160)
+    pack(effect, FOLDER, store, tmp_path / "package")
+    package = Package(tmp_path / "package")
+    assert [e.id for e in package.elements] == [layer.id for layer in packable(effect)]
+    assert not left_out(effect)
+    nothing = stage_picture(effect.model_copy(update={"layers": ()}), store, 0, view)
+    told = []
+    for index in (effect.frames // 2, effect.frames - 1):
+        stage, proof = stage_picture(effect, store, index, view), proof_picture(package, index, view)
+        seen = flip(nothing, stage)
+        told.append((flip(stage, proof), seen))
+    wrong, there = (max(t[k] for t in told) for k in (0, 1))
+    assert there > 1e-4, "nothing is seen"
+    assert wrong < max(0.35 * there, 0.002) and wrong < 0.03, (
+        f"FLIP {wrong:.4f} where the effect makes {there:.4f}"
+    )
+
+
+@pytest.mark.parametrize("name", ALL)
+def test_every_command_follows_the_one_before(
+    name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+):
+    monkeypatch.setenv("TENKA_FRAMES", str(tmp_path / "frames"))
+    effect = lighter(effect_of(name), seconds=0.25, cells=2, px=64)
+    opened = storage.moved(effect, FOLDER, tmp_path) if name != "own" else effect
+    file = tmp_path / "e.tenka"
+    storage.save(opened, file)
+    edited = replaced(storage.load(file), "light.exposure", 0.25)
+    storage.save(edited, file)
+    assert storage.load(file) == edited
+    code, rows = command(capsys, "info", file, "--json")
+    assert code == 0 and len(rows[0]["layers"]) == len(edited.layers)
+    code, rows = command(capsys, "simulate", file, "--json")
+    assert code == 0 and {row["layer"] for row in rows} == {layer.id for layer in edited.layers}
+    assert command(capsys, "simulate", file, "--quality", "final", "--frames", "0:1", "--json")[0] == 0
+    assert (
+        command(capsys, "render", file, "--frame", 3, "--picture", tmp_path / "r.png", "--size", "160x100")[0]
+        == 0
+    )
+    code, rows = command(capsys, "pack", file, "--out", tmp_path / "package", "--json")
+    assert code == 0 and [row["element"] for row in rows] == [layer.id for layer in packable(edited)]
+    code, rows = command(
+        capsys,
+        "proof",
+        tmp_path / "package",
+        "--frame",
+        2,
+        "--picture",
+        tmp_path / "p.png",
+        "--size",
+        "160x100",
+        "--json",
+    )
+    assert code == 0 and rows[0]["quads"] > 0
+    tiers = edited.tiers or ()
+    for tier in tiers[:1]:
+        code, rows = command(capsys, "gate", file, "--tier", tier.name, "--json")
+        counted = {row["layer"] for row in rows if "layer" in row}
+        assert code in (0, 1) and counted == {layer.name for layer in packable(edited)}
+        assert rows[-1]["not_counted"] == [] and (code == 1) == rows[-1]["over"]
+    for layer in edited.layers:
+        if layer.HANDS == "points":
+            ending = "glb" if layer.look.form == "mesh" else "usdc"
+            out = tmp_path / f"{layer.id}.{ending}"
+            assert command(capsys, "export", file, "--out", out, "--layer", layer.id, "--json")[0] == 0
+            assert out.stat().st_size > 100
+
+
+def test_the_plume_does_not_pulse(tmp_path: Path):
+    """Cells are drawn at even moments and played at them: a steady column moves evenly from cell to cell."""
+    effect = one_sprite(lighter(effect_of("kiln_plume"), seconds=1.0, voxels=1.6, cells=4, px=96))
+    store = FrameStore(tmp_path / "frames")
+    manifest = pack(effect, FOLDER, store, tmp_path / "package")
+    times = np.array(manifest.elements[0].times)
+    assert len(times) == 16 and np.ptp(np.diff(times)) < 2e-6  # 24 frames in 16 cells: no whole frames
+    package = Package(tmp_path / "package")
+    view = whole_view(effect, store, 160)
+    shots = [package.draw(float(t - times[0]), view).rgb.astype(float) for t in times]
+    steps = np.array([np.abs(b - a).mean() for a, b in zip(shots, shots[1:])])[2:]
+    assert steps.max() < 1.25 * np.median(steps) and steps.min() > 0.75 * np.median(steps)
+
+
+def test_a_layer_that_is_hidden_is_in_no_package_and_one_alone_can_be_packed(tmp_path: Path):
+    effect = lighter(effect_of("wheel_sparks"), seconds=0.25, cells=2, px=64)
+    first = effect.layers[0].model_copy(update={"hidden": True})
+    hidden = Effect.model_validate({**dict(effect), "layers": (first, *effect.layers[1:])})
+    store = FrameStore(tmp_path / "frames")
+    manifest = pack(hidden, FOLDER, store, tmp_path / "a")
+    assert (
+        first.id not in [e.id for e in manifest.elements] and len(manifest.elements) == len(effect.layers) - 1
+    )
+    manifest = pack(effect, FOLDER, store, tmp_path / "b", layer_id=first.id)
+    assert [e.id for e in manifest.elements] == [first.id]
