@@ -38,10 +38,11 @@ STILL = {
 """A player that shows one sprite as it was packed."""
 
 
-def lighter(
-    effect: Effect, seconds: float = 0.5, voxels: float = 2.0, cells: int = 3, px: int = 96
-) -> Effect:
-    """An effect that takes a fraction of the time: coarser, shorter, with a small atlas."""
+def lighter(effect: Effect, frames: int = 17, voxels: float = 2.0, cells: int = 3, px: int = 96) -> Effect:
+    """An effect that takes a fraction of the time: coarser, shorter, with a small atlas.
+
+    Of its 17 frames a flipbook of nine writes every other one.
+    """
     layers = []
     for layer in effect.layers:
         book = layer.flipbook.model_copy(
@@ -53,7 +54,9 @@ def lighter(
             run_up = min(domain.run_up, 0.4)
             changes["domain"] = domain.model_copy(update={"voxel": domain.voxel * voxels, "run_up": run_up})
         layers.append(layer.model_copy(update=changes))
-    return effect.model_copy(update={"layers": tuple(layers), "seconds": min(effect.seconds, seconds)})
+    return effect.model_copy(
+        update={"layers": tuple(layers), "seconds": min(effect.seconds, frames / effect.rate)}
+    )
 
 
 def own() -> Effect:

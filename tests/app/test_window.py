@@ -676,3 +676,18 @@ def test_the_light_and_the_layer_are_one_undo_each(window: Window):
     assert window.undo_button.toolTip() == "Undo: Change extinction"
     window.undo()
     assert window.undo_button.toolTip() == "Undo: Change height" and window.redo_button.isEnabled()
+
+
+def test_no_two_actions_share_a_key_and_redo_has_both(window: Window):
+    keys = [k.toString() for action in window.actions() for k in action.shortcuts()]
+    assert len(keys) > 15 and len(set(keys)) == len(keys)
+    window.state.edit(LIFT, 2.5)
+    held = Qt.KeyboardModifier.ControlModifier
+    for key, more in (
+        (Qt.Key.Key_Z, Qt.KeyboardModifier.ShiftModifier),
+        (Qt.Key.Key_Y, Qt.KeyboardModifier(0)),
+    ):
+        QTest.keyClick(window, Qt.Key.Key_Z, held)
+        assert get(window.state.effect, LIFT) != 2.5
+        QTest.keyClick(window, key, held | more)
+        assert get(window.state.effect, LIFT) == 2.5

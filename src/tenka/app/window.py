@@ -188,10 +188,14 @@ class Window(QMainWindow):
 
     def _actions(self) -> None:
         def add(
-            keys: str | QKeySequence.StandardKey, call: Callable[[], object], plain: bool = False
+            keys: str | QKeySequence.StandardKey,
+            call: Callable[[], object],
+            plain: bool = False,
+            more: str = "",
         ) -> None:
             action = QAction(self)
-            action.setShortcut(QKeySequence(keys))
+            both = [QKeySequence(keys), *([QKeySequence(more)] if more else [])]
+            action.setShortcuts(list(dict.fromkeys(k for k in both if not k.isEmpty())))
             action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
             action.triggered.connect(
                 lambda: None if plain and isinstance(self.focusWidget(), QLineEdit) else call()
@@ -201,8 +205,7 @@ class Window(QMainWindow):
         for n, name in enumerate(STATIONS):
             add(str(n + 1), partial(self.go_to, name.lower()), plain=True)
         add(QKeySequence.StandardKey.Undo, self.undo)
-        add(QKeySequence.StandardKey.Redo, self.redo)
-        add("Ctrl+Shift+Z", self.redo)
+        add("Ctrl+Shift+Z", self.redo, more="Ctrl+Y")
         add(QKeySequence.StandardKey.Save, self.save)
         add("Ctrl+Shift+S", self.save_as)
         add(QKeySequence.StandardKey.Open, self.ask_open)

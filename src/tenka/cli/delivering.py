@@ -30,7 +30,7 @@ def pack(
     out: Annotated[Path, typer.Option("--out", help="Folder of the package.")],
     tier: Annotated[str | None, typer.Option("--tier", help="Use this tier's lever values.")] = None,
     only: Annotated[
-        str | None, typer.Option("--only", help="Pack this layer alone; by default all that are seen.")
+        str | None, typer.Option("--layer", help="Pack this layer alone; by default all that are seen.")
     ] = None,
     as_json: Json = False,
 ) -> None:

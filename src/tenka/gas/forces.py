@@ -14,7 +14,7 @@ from tenka.effect.courses import smooth_noise
 from tenka.effect.model import AMBIENT_KELVIN
 from tenka.gas.felt import TurbulenceInput, WindInput
 from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
-from tenka.gas.local import apply_local, weigh
+from tenka.gas.local import apply_local, confine
 from tenka.gas.settings import GRAVITY, StepInputs
 
 GUST_SAMPLES = 128
@@ -553,12 +553,8 @@ def apply_forces(
             shapes = ((nx, ny + 1, nz + 1), (nx + 1, ny, nz + 1), (nx + 1, ny + 1, nz))
             potential = tuple(work.arrays(("edges", c), 1, shape)[0] for c, shape in enumerate(shapes))
             turbulence_potential(force, grid, state.time, potential)
-            if (
-                force.within is not None
-            ):  # the potential is cut down, not its curl, which so keeps free of divergence
-                for c, field in enumerate(potential):
-                    x, y, z = (o + (0.5 * grid.voxel if a == c else 0.0) for a, o in enumerate(grid.origin))
-                    weigh(field, force.within, (x, y, z), grid.voxel)
+            if force.within is not None:
+                confine(potential, force.within, grid)
             stir(*potential, np.float32(1.0 - math.exp(-force.grip * dt)), state.u, state.v, state.w)
     t = wind_tables(inputs.winds, grid, state.time, dt)
     push_faces(

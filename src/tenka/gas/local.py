@@ -108,6 +108,16 @@ def weigh(field: np.ndarray, force: LocalInput, first: tuple[float, float, float
     _weigh(field, placed_table((force,)), 0, *(float(f) for f in first), float(h))
 
 
+def confine(potential: tuple[np.ndarray, ...], force: LocalInput, grid: Grid) -> None:
+    """Cut a vector potential on edges down to where a force acts, in place.
+
+    The potential is cut down and not its curl, which so keeps free of divergence.
+    """
+    for c, field in enumerate(potential):
+        x, y, z = (o + (0.5 * grid.voxel if a == c else 0.0) for a, o in enumerate(grid.origin))
+        weigh(field, force, (x, y, z), grid.voxel)
+
+
 def apply_local(state: GasState, grid: Grid, forces: tuple[LocalInput, ...], dt: float) -> None:
     """Let all placed forces act for `dt` seconds, in place."""
     if forces:

@@ -15,7 +15,7 @@ from tenka.base.vector import make_lerp_channels
 from tenka.gas.felt import GRAVITY, NUMBERS, ForceInputs, TurbulenceInput, WindInput, felt_at, placed_table
 from tenka.gas.forces import centre_fields, stir, turbulence_potential
 from tenka.gas.grid import Grid
-from tenka.gas.local import weigh
+from tenka.gas.local import confine, weigh
 from tenka.particles.state import AirField
 
 MOST_EDDY_CELLS = 1_200_000
@@ -56,19 +56,19 @@ def eddy_field(
     centred = np.zeros((3, *shape), np.float32)
     for force in forces:
         turbulence_potential(force, grid, t, edges)
+        kept = np.ones((1, 1, 1), np.float32)
+        if force.within is not None:  # the potential is cut down, as for gas
+            confine(edges, force.within, grid)
+            kept = np.ones(shape, np.float32)
+            x, y, z = (o + 0.5 * voxel for o in grid.origin)
+            weigh(kept, force.within, (x, y, z), voxel)
         for face in faces:
             face.fill(0.0)
         stir(*edges, np.float32(1.0), *faces)
         centre_fields(*faces, centred)
-        if force.within is not None:
-            kept = np.ones(shape, np.float32)
-            x, y, z = (o + 0.5 * voxel for o in grid.origin)
-            weigh(kept, force.within, (x, y, z), voxel)
-        else:
-            kept = np.ones((1, 1, 1), np.float32)
-        rate = np.float32(force.grip) * kept
+        rate = np.float32(force.grip)
         out[..., :3] += np.moveaxis(centred * rate, 0, -1)
-        out[..., 3] += rate
+        out[..., 3] += rate * kept
     return out, first * voxel, voxel
 
 
