@@ -1,7 +1,9 @@
-"""Commands of the terminal, run in this process."""
+"""Commands of the terminal, run in this process: starting one of their own takes a second and more."""
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 from typing import NamedTuple
 
@@ -19,13 +21,15 @@ class Run(NamedTuple):
     rows: list[dict]
 
 
-def command(capsys: pytest.CaptureFixture[str], *words: object) -> Run:
+def command(*words: object) -> Run:
     """A command as the terminal runs it."""
-    capsys.readouterr()
+    out, err = io.StringIO(), io.StringIO()
     with pytest.MonkeyPatch.context() as patch, pytest.raises(SystemExit) as left:
         patch.setattr("sys.argv", ["tenka", *map(str, words)])
-        cli.main()
-    out, err = capsys.readouterr()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            cli.main()
     code = left.value.code
-    rows = [json.loads(row) for row in out.splitlines() if row[:1] == "{"]
-    return Run(code if isinstance(code, int) else 0 if code is None else 1, out, err, rows)
+    rows = [json.loads(row) for row in out.getvalue().splitlines() if row[:1] == "{"]
+    return Run(
+        code if isinstance(code, int) else 0 if code is None else 1, out.getvalue(), err.getvalue(), rows
+    )

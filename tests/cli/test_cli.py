@@ -12,17 +12,12 @@ from pathlib import Path
 
 import pytest
 from build import small_effect
+from command import command
 from PIL import Image
 
 from tenka.effect import storage
 from tenka.effect.additions import LAYERS, with_new_layer, with_trail
 from tenka.effect.document import replaced
-
-
-def tenka(*words: object) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [sys.executable, "-m", "tenka.cli", *map(str, words)], capture_output=True, text=True, timeout=300
-    )
 
 
 @pytest.fixture(scope="module")
@@ -32,31 +27,27 @@ def file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
-def rows(done: subprocess.CompletedProcess[str]) -> list[dict]:
-    return [json.loads(line) for line in done.stdout.splitlines()]
-
-
 def test_simulate_render_pack_and_proof_follow_one_another(file: Path):
-    done = tenka("simulate", file, "--json")
-    assert done.returncode == 0
-    found = rows(done)
+    done = command("simulate", file, "--json")
+    assert done.code == 0
+    found = done.rows
     assert [r["frame"] for r in found[:-1]] == list(range(12)) and found[-1]["simulated"] == 12
     assert found[-1]["voxels"] == [10, 10, 10] and found[-1]["steps_per_second"] > 0
-    assert rows(tenka("simulate", file, "--json"))[-1]["reused"] == 12
+    assert command("simulate", file, "--json").rows[-1]["reused"] == 12
 
     picture = file.parent / "frame.png"
-    done = tenka("render", file, "--frame", 8, "--picture", picture, "--size", "160x100")
-    assert done.returncode == 0 and "Drew frame 8" in done.stdout
+    done = command("render", file, "--frame", 8, "--picture", picture, "--size", "160x100")
+    assert done.code == 0 and "Drew frame 8" in done.out
     with Image.open(picture) as image:
         assert image.size == (160, 100)
 
-    done = tenka("pack", file, "--out", file.parent / "out", "--tier", "Low", "--json")
-    assert done.returncode == 0 and rows(done)[0]["frames"] == 6
+    done = command("pack", file, "--out", file.parent / "out", "--tier", "Low", "--json")
+    assert done.code == 0 and done.rows[0]["frames"] == 6
     assert (
         json.loads((file.parent / "out" / "manifest.json").read_text())["elements"][0]["player"]["count"] == 2
     )
 
-    done = tenka(
+    done = command(
         "proof",
         file.parent / "out",
         "--frame",
@@ -68,7 +59,7 @@ def test_simulate_render_pack_and_proof_follow_one_another(file: Path):
         "--json",
         "--heat",
     )
-    assert done.returncode == 0 and rows(done)[0]["quads"] == 2 and (file.parent / "proof.png").exists()
+    assert done.code == 0 and done.rows[0]["quads"] == 2 and (file.parent / "proof.png").exists()
 
 
 def test_layers_of_particles_are_simulated_drawn_told_and_written(file: Path):
@@ -76,37 +67,37 @@ def test_layers_of_particles_are_simulated_drawn_told_and_written(file: Path):
     base = small_effect()
     effect = with_trail(with_new_layer(base, LAYERS["Debris"](base))[0], "debris")[0]
     storage.save(effect, blast)
-    done = tenka("simulate", blast, "--json")
-    assert done.returncode == 0
-    found = rows(done)
+    done = command("simulate", blast, "--json")
+    assert done.code == 0
+    found = done.rows
     assert {r["layer"] for r in found} == {"debris", "puff"} and sum("alive" in r for r in found) == 12
     out = file.parent / "bits.glb"
-    done = tenka("export", blast, "--out", out, "--cull", 50, "--json")
-    assert done.returncode == 0 and rows(done)[0]["most"] == 40 and out.exists()
-    done = tenka("render", blast, "--frame", 6, "--picture", file.parent / "blast.png", "--size", "160x100")
-    assert done.returncode == 0 and (file.parent / "blast.png").exists()
-    assert "Debris (debris): at most 40 at once" in tenka("info", blast).stdout
-    done = tenka("export", file, "--out", out)
-    assert done.returncode == 2 and "no layer of particles or debris" in done.stderr
+    done = command("export", blast, "--out", out, "--cull", 50, "--json")
+    assert done.code == 0 and done.rows[0]["most"] == 40 and out.exists()
+    done = command("render", blast, "--frame", 6, "--picture", file.parent / "blast.png", "--size", "160x100")
+    assert done.code == 0 and (file.parent / "blast.png").exists()
+    assert "Debris (debris): at most 40 at once" in command("info", blast).out
+    done = command("export", file, "--out", out)
+    assert done.code == 2 and "no layer of particles or debris" in done.err
 
 
 def test_budget_prints_every_tier_with_the_terms_behind_it(file: Path):
-    found = rows(tenka("budget", file, "--json"))
+    found = command("budget", file, "--json").rows
     assert [r["tier"] for r in found] == ["low", "low", "mid", "mid"]
     assert found[0]["terms"]["covered"][1] == "Mpx" and found[1]["over"] is False
-    assert "GFLOP/s" in tenka("budget", file, "--tier", "mid").stdout
+    assert "GFLOP/s" in command("budget", file, "--tier", "mid").out
 
 
 def test_the_gate_exits_by_the_budget(file: Path):
-    assert tenka("gate", file, "--tier", "Low").returncode == 0
+    assert command("gate", file, "--tier", "Low").code == 0
     tight = file.parent / "tight.tenka"
     storage.save(replaced(small_effect(), "tiers.low.mb", 0.001), tight)
-    done = tenka("gate", tight, "--tier", "low")
-    assert done.returncode == 1 and "over budget" in done.stdout
+    done = command("gate", tight, "--tier", "low")
+    assert done.code == 1 and "over budget" in done.out
 
 
 def test_info_says_what_the_effect_holds(file: Path):
-    found = rows(tenka("info", file, "--json"))[0]
+    found = command("info", file, "--json").rows[0]
     assert (
         found["frames"] == 12
         and found["layers"][0]["voxels"] == [10, 10, 10]
@@ -137,9 +128,22 @@ def test_info_says_what_the_effect_holds(file: Path):
     ),
 )
 def test_bad_input_is_one_sentence_and_exit_two(words: tuple[str, ...], said: str, file: Path):
-    done = tenka(*(w.format(file=file, folder=file.parent) for w in words))
-    assert done.returncode == 2 and said in done.stderr and done.stdout == ""
-    assert "Traceback" not in done.stderr
+    done = command(*(w.format(file=file, folder=file.parent) for w in words))
+    assert done.code == 2 and said in done.err and done.out == ""
+    assert "Traceback" not in done.err
+
+
+def test_what_nobody_expected_is_one_sentence_and_the_rest_is_shown_when_asked(
+    file: Path, monkeypatch: pytest.MonkeyPatch
+):
+    def wrong(*_: object) -> None:
+        raise ZeroDivisionError("the moon is full\nand more")
+
+    monkeypatch.setattr("tenka.effect.storage.load", wrong)
+    done = command("info", file)
+    assert done.code == 2 and done.out == "" and done.err.count("\n") == 1 and "the moon is full" in done.err
+    done = command("info", file, "--debug")
+    assert done.code == 2 and "Traceback" in done.err and "in wrong" in done.err
 
 
 def test_ctrl_c_leaves_whole_files_only(file: Path, tmp_path: Path):
@@ -160,7 +164,7 @@ def test_ctrl_c_leaves_whole_files_only(file: Path, tmp_path: Path):
     assert process.returncode == 130 and time.monotonic() - begun < 10
     cache = Path(os.environ["XDG_CACHE_HOME"]) / "tenka" / "frames"
     assert not list(cache.glob(".*.part"))
-    assert rows(tenka("simulate", long, "--frames", "0:3", "--json"))[-1]["reused"] == 4
+    assert command("simulate", long, "--frames", "0:3", "--json").rows[-1]["reused"] == 4
 
 
 def test_without_a_display_the_way_out_is_named(file: Path):

@@ -47,9 +47,7 @@ def test_what_is_packed_is_what_the_stage_shows(name: str, tmp_path: Path):
 
 
 @pytest.mark.parametrize("name", ALL)
-def test_every_command_follows_the_one_before(
-    name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
-):
+def test_every_command_follows_the_one_before(name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
     monkeypatch.setenv("TENKA_FRAMES", str(tmp_path / "frames"))
     effect = lighter(effect_of(name), frames=8, cells=2, px=64)
     opened = storage.moved(effect, FOLDER, tmp_path) if name != "own" else effect
@@ -58,21 +56,17 @@ def test_every_command_follows_the_one_before(
     edited = replaced(storage.load(file), "light.exposure", 0.25)
     storage.save(edited, file)
     assert storage.load(file) == edited
-    code, _, _, rows = command(capsys, "info", file, "--json")
+    code, _, _, rows = command("info", file, "--json")
     assert code == 0 and len(rows[0]["layers"]) == len(edited.layers)
-    code, _, _, rows = command(capsys, "simulate", file, "--json")
+    code, _, _, rows = command("simulate", file, "--json")
     assert code == 0 and {row["layer"] for row in rows} == {layer.id for layer in edited.layers}
-    assert command(capsys, "simulate", file, "--quality", "final", "--frames", "0:1", "--json").code == 0
+    assert command("simulate", file, "--quality", "final", "--frames", "0:1", "--json").code == 0
     assert (
-        command(
-            capsys, "render", file, "--frame", 3, "--picture", tmp_path / "r.png", "--size", "160x100"
-        ).code
-        == 0
+        command("render", file, "--frame", 3, "--picture", tmp_path / "r.png", "--size", "160x100").code == 0
     )
-    code, _, _, rows = command(capsys, "pack", file, "--out", tmp_path / "package", "--json")
+    code, _, _, rows = command("pack", file, "--out", tmp_path / "package", "--json")
     assert code == 0 and [row["element"] for row in rows] == [layer.id for layer in packable(edited)]
     code, _, _, rows = command(
-        capsys,
         "proof",
         tmp_path / "package",
         "--frame",
@@ -86,7 +80,7 @@ def test_every_command_follows_the_one_before(
     assert code == 0 and rows[0]["quads"] > 0
     tiers = edited.tiers or ()
     for tier in tiers[:1]:
-        code, _, _, rows = command(capsys, "gate", file, "--tier", tier.name, "--json")
+        code, _, _, rows = command("gate", file, "--tier", tier.name, "--json")
         counted = {row["layer"] for row in rows if "layer" in row}
         assert code in (0, 1) and counted == {layer.name for layer in packable(edited)}
         assert rows[-1]["not_counted"] == [] and (code == 1) == rows[-1]["over"]
@@ -94,7 +88,7 @@ def test_every_command_follows_the_one_before(
         if layer.HANDS == "points":
             ending = "glb" if layer.look.form == "mesh" else "usdc"
             out = tmp_path / f"{layer.id}.{ending}"
-            assert command(capsys, "export", file, "--out", out, "--layer", layer.id, "--json").code == 0
+            assert command("export", file, "--out", out, "--layer", layer.id, "--json").code == 0
             assert out.stat().st_size > 100
 
 
