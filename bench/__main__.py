@@ -45,8 +45,8 @@ from tenka.effect.model import (
     Wind,
 )
 from tenka.gas.solver import GasSolver
-from tenka.look.points import Swarm
 from tenka.look.render import Renderer, Shot
+from tenka.look.swarm import Swarm
 from tenka.pack.flipbook import pack
 from tenka.particles.solver import PointSolver
 from tenka.run.driver import simulate

@@ -26,7 +26,7 @@ from tenka.demo import EFFECTS, FOLDER
 from tenka.effect import presets, storage
 from tenka.effect.document import with_trial
 from tenka.effect.model import Effect, PointSource
-from tenka.gas.sources import brightness_of
+from tenka.gas.images import brightness_of
 from tenka.look.shot import seen
 from tenka.pack.layout import packable
 from tenka.package import manifest

@@ -80,7 +80,7 @@ def test_sparks_are_seen_on_the_stage_and_their_sheet_and_counts_are_there(windo
 
 
 def test_a_particle_under_the_pointer_tells_its_values(window: Window, qtbot: QtBot):
-    from tenka.app.stage.view import nearest_point
+    from tenka.app.stage.words import nearest_point
 
     add(window, "Sparks")
     simulated(window, qtbot)

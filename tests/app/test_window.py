@@ -16,6 +16,7 @@ from pytestqt.qtbot import QtBot
 from tenka.app import theme
 from tenka.app.sheet.fields import NumberField, arithmetic, shown
 from tenka.app.sheet.ramps import RampField
+from tenka.app.stage.painting import hint_of
 from tenka.app.state import State
 from tenka.app.window import Window
 from tenka.cache.store import FrameStore
@@ -660,7 +661,7 @@ def test_a_missing_mesh_is_said_and_the_rest_is_drawn(window: Window, qtbot: QtB
 
 def test_an_empty_effect_says_what_to_do_next(window: Window, qtbot: QtBot):
     assert window.open(None)
-    assert window.state.layer is None and "tray" in window.stage._hint()
+    assert window.state.layer is None and "tray" in hint_of(window.stage)
     for key in (Qt.Key.Key_2, Qt.Key.Key_3, Qt.Key.Key_4, Qt.Key.Key_5, Qt.Key.Key_1):
         QTest.keyClick(window, key)
     QTest.keyClick(window, Qt.Key.Key_Space)

@@ -14,6 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tenka.base import cubic
 from tenka.base.clock import step_time
 from tenka.base.errors import BadInput, Cancelled
 from tenka.base.files import read_file, recover_folder, swap_folder, write_atomic
@@ -248,3 +249,17 @@ def test_the_required_threading_layer_is_in_use():
     state = GasState.still(grid)
     centre_velocity(state.u, state.v, state.w, Workspace(grid).centred)
     assert threads.threading_layer() == "tbb"
+
+
+def test_the_cubic_passes_its_ends_at_their_slopes_and_is_exact_for_cubics():
+    def f(s: np.ndarray) -> np.ndarray:
+        return 2.0 - s + 3.0 * s**2 - 0.7 * s**3
+
+    def g(s: np.ndarray) -> np.ndarray:
+        return -1.0 + 6.0 * s - 2.1 * s**2
+
+    s = np.linspace(-0.2, 1.2, 15)
+    zero, one = np.array(0.0), np.array(1.0)
+    given = f(zero), f(one), g(zero), g(one)
+    np.testing.assert_allclose(cubic.through(*given, s), f(s), atol=1e-12)
+    np.testing.assert_allclose(cubic.slope(*given, s), g(s), atol=1e-12)

@@ -21,7 +21,7 @@ from tenka.effect.model import (
     Wind,
 )
 from tenka.effect.starters import with_force
-from tenka.gas import forces
+from tenka.gas import forces, vorticity
 from tenka.gas.felt import FORCES, resolve_forces
 from tenka.gas.grid import GasState, Grid, Workspace
 from tenka.gas.settings import Moment, resolve
@@ -72,7 +72,9 @@ def gas_gains(force: Any, start: float) -> tuple[np.ndarray, np.ndarray]:
         id="gas", name="Gas", domain=DomainBox(origin=(-1.2, -1.2, 0), size=(2.4, 2.4, 2.4)), motion=STILL
     )
     given = resolve(layer, (force,), (), SEED, RATE, 0.0, 1 / RATE)
-    forces.apply_forces(state, grid, given, work, forces.vorticity_push(state, grid, given, work), 1 / RATE)
+    forces.apply_forces(
+        state, grid, given, work, vorticity.vorticity_push(state, grid, given, work), 1 / RATE
+    )
     picked = [(3, 4, 2), (6, 7, 5), (8, 3, 9), (5, 5, 5), (9, 8, 6)]
     places = np.array([(-1.2 + 0.2 * i, -1.1 + 0.2 * j, 0.1 + 0.2 * k) for i, j, k in picked])
     return places, np.array([state.u[f] - start for f in picked])

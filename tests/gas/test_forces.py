@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from build import closed, nothing, opened, random_state
 
-from tenka.gas import forces, pressure
+from tenka.gas import forces, pressure, vorticity
 from tenka.gas.felt import TurbulenceInput, WindInput
 from tenka.gas.forces import GRAVITY
 from tenka.gas.grid import GasState, Grid, Workspace
@@ -27,7 +27,7 @@ def eddies(**changes: float) -> TurbulenceInput:
 def push(state: GasState, grid: Grid, dt: float, **inputs: object) -> None:
     work = Workspace(grid)
     given = nothing(**inputs)  # type: ignore[arg-type]
-    forces.apply_forces(state, grid, given, work, forces.vorticity_push(state, grid, given, work), dt)
+    forces.apply_forces(state, grid, given, work, vorticity.vorticity_push(state, grid, given, work), dt)
 
 
 def test_warm_gas_is_lifted_by_its_buoyancy():
@@ -117,7 +117,7 @@ def test_confinement_adds_no_net_momentum(fine: float, broad: float):
     state = random_state(grid, 7)
     given = nothing(fine_curl=fine, fine_size=0.1, broad_curl=broad, broad_size=0.6)
     work = Workspace(grid)
-    mean = forces.vorticity_push(state, grid, given, work)
+    mean = vorticity.vorticity_push(state, grid, given, work)
     assert mean is not None
     net = (work.push - mean[:, None, None, None]).sum(axis=(1, 2, 3), dtype=np.float64)
     assert np.abs(net).max() < 1e-4 * np.abs(work.push).sum(dtype=np.float64)
@@ -140,7 +140,7 @@ def test_confinement_strength_does_not_depend_on_the_voxel():
     for n in (32, 64):
         grid, state = vortex(n)
         work = Workspace(grid)
-        forces.vorticity_push(state, grid, nothing(broad_curl=2.0, broad_size=0.5), work)
+        vorticity.vorticity_push(state, grid, nothing(broad_curl=2.0, broad_size=0.5), work)
         strengths.append(float(np.sqrt((work.push[:2] ** 2).mean())))
     assert strengths[0] == pytest.approx(strengths[1], rel=0.12)
 
@@ -149,7 +149,7 @@ def test_confinement_acts_in_smoke_and_not_in_clear_air():
     grid, state = vortex(32)
     state.scalars[:16, ..., 0] = 0.0
     work = Workspace(grid)
-    forces.vorticity_push(state, grid, nothing(fine_curl=2.0, fine_size=0.05), work)
+    vorticity.vorticity_push(state, grid, nothing(fine_curl=2.0, fine_size=0.05), work)
     assert (work.push[:, :16] == 0).all() and np.abs(work.push[:, 16:]).max() > 0
 
 
@@ -160,6 +160,6 @@ def test_the_curl_of_solid_rotation_is_twice_its_rate():
     c[0] = -0.5 * x[None, :, None]
     c[1] = 0.5 * x[:, None, None]
     out = np.empty((4, *grid.shape), np.float32)
-    forces.curl_of(c, np.ones(out.shape[1:3], np.bool_), out)
+    vorticity.curl_of(c, np.ones(out.shape[1:3], np.bool_), out)
     np.testing.assert_allclose(out[2], 1.0, atol=1e-5)
     np.testing.assert_allclose(out[3], 1.0, atol=1e-5)

@@ -11,9 +11,10 @@ from build import centres, closed, random_state
 from tenka.effect.courses import Key, Keys
 from tenka.effect.model import Collider, DomainBox, GasLayer, Motion, Prop, Source
 from tenka.gas import multigrid, pressure
+from tenka.gas.ghosts import outflow
 from tenka.gas.grid import DENSITY, GasState, Grid, Workspace
 from tenka.gas.settings import ColliderInput, StepInputs, resolve
-from tenka.gas.solids import find_solids, outflow
+from tenka.gas.solids import find_solids
 from tenka.gas.solver import GasSolver, step
 from tenka.scene.poses import Motion as Moving
 from tenka.scene.poses import Pose

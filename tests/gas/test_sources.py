@@ -14,9 +14,10 @@ from tenka.base.errors import BadInput
 from tenka.demo import FOLDER, canvas
 from tenka.effect.model import Collider, Effect, Prop, Source, ramp
 from tenka.gas.grid import Grid
+from tenka.gas.images import image_file
 from tenka.gas.settings import ColliderInput, SourceInput
 from tenka.gas.solids import find_solids
-from tenka.gas.sources import birth_speed, image_file, source_mask
+from tenka.gas.sources import birth_speed, source_mask
 from tenka.run.plans import Plan
 from tenka.scene.meshes import at_points, box
 from tenka.scene.poses import STILL

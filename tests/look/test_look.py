@@ -9,10 +9,12 @@ from build import frame_of, small_effect
 from tenka.base.srgb import from_srgb, to_srgb
 from tenka.effect.model import Camera, Light, Look, ramp
 from tenka.look.colour import black_body_xyz, develop, glow_table, ramp_table
+from tenka.look.compose import compose
 from tenka.look.light import sky_depth, sun_depth
-from tenka.look.march import exp_minus, light_volume, march, phase_hg
-from tenka.look.raster import cast_shadow, compose, see, shade
+from tenka.look.march import exp_minus, march, phase_hg
+from tenka.look.raster import cast_shadow, see, shade
 from tenka.look.render import Renderer
+from tenka.look.volume import light_volume
 from tenka.scene.cameras import View, side_view, sun_direction, view_of
 from tenka.scene.meshes import Mesh, box, joined, primitive
 

@@ -18,10 +18,11 @@ from tenka.effect.model import (
     ramp,
 )
 from tenka.look.colour import black_body_colour
-from tenka.look.points import Swarm, colours_of, paint, range_of, ready, splats_of, thinned, turned, values_by
+from tenka.look.points import paint, splats_of
 from tenka.look.render import Renderer, Shot
 from tenka.look.shot import shot_of
 from tenka.look.sprites import Book
+from tenka.look.swarm import Swarm, colours_of, range_of, ready, thinned, turned, values_by
 from tenka.particles.state import FREE, Points
 from tenka.run.frames import PointFrame
 from tenka.scene.cameras import View

@@ -20,8 +20,8 @@ from tenka.effect.model import (
     Turbulence,
     Wind,
 )
-from tenka.particles.births import in_form
 from tenka.particles.solver import PointSolver, PointState
+from tenka.particles.spots import in_form
 from tenka.particles.state import Points
 
 AIRLESS = PointMotion(drag=0.0, ground="none", cooling=0.0)

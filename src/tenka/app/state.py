@@ -17,7 +17,8 @@ from tenka.effect.document import Document, get
 from tenka.effect.model import Effect, GasLayer, Layer, Tier
 from tenka.run.findings import Finding
 from tenka.run.kinds import KINDS
-from tenka.run.session import Session, Status
+from tenka.run.session import Session
+from tenka.run.status import Status
 
 AUTOSAVE_MS = 800
 WHOLE = "effect"  # the selection that is the effect itself: its length, rate and seed

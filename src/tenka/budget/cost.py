@@ -182,7 +182,8 @@ def _fetched(element: Flipbook, format: BlockFormat, shrink: int) -> int:
     """Bytes of one frame's blocks at a mip level."""
     bw, bh, size = BLOCKS[format]
     wide, tall = (math.ceil(side / 2**shrink / edge) for side, edge in zip(element.cell, (bw, bh)))
-    return wide * tall * size
+    found: int = wide * tall * size
+    return found
 
 
 def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:

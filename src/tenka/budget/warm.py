@@ -38,10 +38,11 @@ from tenka.effect.model import (
     Turbulence,
     Wind,
 )
+from tenka.gas.ghosts import clear_scalars, fill_velocity, ghost_scalars
 from tenka.gas.grid import GasState, Grid, Workspace
 from tenka.gas.pressure import project
 from tenka.gas.settings import resolve
-from tenka.gas.solids import clear_scalars, fill_velocity, find_solids, ghost_scalars
+from tenka.gas.solids import find_solids
 from tenka.gas.viscosity import soften
 from tenka.look.render import Renderer
 from tenka.look.shot import shot_of

@@ -55,7 +55,8 @@ class NewLayer:
             changes["domain"] = gas.domain
         if gas is not None and self.in_gas:
             changes["motion"] = layer.motion.model_copy(update={"follows": gas.id})
-        return layer.model_copy(update=changes)
+        found: Layer = layer.model_copy(update=changes)
+        return found
 
 
 LAYERS = {

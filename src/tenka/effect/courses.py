@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from tenka.base.cubic import through
 from tenka.base.randomness import stable_seed, unit_array
 
 Ease = Literal["linear", "smooth", "through", "hold"]
@@ -59,12 +60,9 @@ class Keys(_Node):
                 share = (t - a.t) / span
                 if a.ease == "hold":
                     return a.v
-                if a.ease == "through":  # cubic Hermite
-                    u = 1.0 - share
-                    leave, arrive = span * self.slope_at(i), span * self.slope_at(i + 1)
-                    return u * u * (a.v * (1 + 2 * share) + share * leave) + share * share * (
-                        b.v * (3 - 2 * share) - u * arrive
-                    )
+                if a.ease == "through":
+                    slopes = span * self.slope_at(i), span * self.slope_at(i + 1)
+                    return float(through(a.v, b.v, *slopes, share))
                 if a.ease == "smooth":
                     share = share * share * (3.0 - 2.0 * share)
                 return a.v + (b.v - a.v) * share
@@ -211,17 +209,19 @@ def course_from(
 def curve(value: Value, times: np.ndarray) -> np.ndarray:
     """A course at many times at once, as `value_at` gives it one by one."""
     if isinstance(value, Wave):
-        return value.base + value.amount * np.sin(2.0 * np.pi * (times / value.period + value.phase))
+        return np.asarray(
+            value.base + value.amount * np.sin(2.0 * np.pi * (times / value.period + value.phase))
+        )
     if isinstance(value, Noise):
-        return value.base + value.amount * smooth_noise(value.seed, times / value.period)
+        return np.asarray(value.base + value.amount * smooth_noise(value.seed, times / value.period))
     if isinstance(value, Sum):
-        return np.sum([curve(v, times) for v in value.of], axis=0)
+        return np.asarray(np.sum([curve(v, times) for v in value.of], axis=0))
     if isinstance(value, Product):
-        return np.prod([curve(v, times) for v in value.of], axis=0)
+        return np.asarray(np.prod([curve(v, times) for v in value.of], axis=0))
     if isinstance(value, Absolute):
-        return np.abs(curve(value.of, times))
+        return np.asarray(np.abs(curve(value.of, times)))
     if isinstance(value, Clamp):
-        return np.clip(curve(value.of, times), value.low, value.high)
+        return np.asarray(np.clip(curve(value.of, times), value.low, value.high))
     if isinstance(value, Keys):
         return np.array([value.at(float(t)) for t in times])
     return np.full(len(times), float(value))

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field, model_validator
 
+from tenka.base.cubic import through
 from tenka.effect.catalogue import COPIES, LOOK, MESH, PATH, WHAT, WHERE, Settings
 from tenka.effect.courses import Value, curve, value_at
 
@@ -53,8 +54,7 @@ def ramp(
 def ramp_at(ramp: Ramp, x: np.ndarray) -> np.ndarray:
     """A ramp at many places, (n,) values or (n, 3) colours; held outside its stops.
 
-    `eased` rests at each stop (smoothstep), `through` passes them with the slope between their neighbours
-    (cubic Hermite).
+    `eased` rests at each stop (smoothstep), `through` passes them with the slope between their neighbours.
     """
     at = np.array([s.at for s in ramp.stops])
     values = np.array([s.value for s in ramp.stops], float).reshape(len(at), -1)
@@ -69,13 +69,7 @@ def ramp_at(ramp: Ramp, x: np.ndarray) -> np.ndarray:
     elif ramp.ease == "through" and len(at) > 1:
         low, high = np.maximum(np.arange(len(at)) - 1, 0), np.minimum(np.arange(len(at)) + 1, len(at) - 1)
         slope = (values[high] - values[low]) / np.maximum(at[high] - at[low], 1e-12)[:, None]
-        u, v = slope[i] * span[..., None], slope[j] * span[..., None]
-        out = (
-            a * (1 + 2 * f) * (1 - f) ** 2
-            + b * f * f * (3 - 2 * f)
-            + u * f * (1 - f) ** 2
-            - v * f * f * (1 - f)
-        )
+        out = through(a, b, slope[i] * span[..., None], slope[j] * span[..., None], f)
     else:
         out = a + (b - a) * (f * f * (3 - 2 * f) if ramp.ease == "eased" else f)
     return out if ramp.coloured else out[..., 0]

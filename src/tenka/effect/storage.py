@@ -55,7 +55,8 @@ def moved(effect: Effect, old: Path, new: Path) -> Effect:
         there = Path(os.path.relpath(old / value, new)).as_posix()
         return value if there == value else there
 
-    return mapped(effect, one)
+    found: Effect = mapped(effect, one)
+    return found
 
 
 def save(effect: Effect, file: Path) -> None:

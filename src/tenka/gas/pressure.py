@@ -17,8 +17,10 @@ import numpy as np
 import scipy.fft
 
 from tenka.base.jit import kernel, prange
+from tenka.gas.bounded import project_round
+from tenka.gas.ghosts import outflow
 from tenka.gas.grid import GasState, Grid, Workspace
-from tenka.gas.solids import Solids, outflow, project_round
+from tenka.gas.solids import Solids
 
 DENSE_LIMIT = 96
 ZERO = np.float32(0.0)

@@ -14,12 +14,13 @@ import numpy as np
 from tenka.base.clock import step_time
 from tenka.base.errors import Unstable
 from tenka.effect.model import ON_PROP, Force, GasLayer, Prop
-from tenka.gas import advect, forces, pressure, sources
+from tenka.gas import advect, forces, pressure, sources, vorticity
 from tenka.gas.fire import burn
+from tenka.gas.ghosts import clear_scalars, fill_velocity, ghost_scalars
 from tenka.gas.grid import BURNT, CHANNELS, DENSITY, TEMPERATURE, GasState, Grid, Workspace
 from tenka.gas.guide import Guide, hold
 from tenka.gas.settings import SourceInput, StepInputs, resolve
-from tenka.gas.solids import clear_scalars, fill_velocity, find_solids, ghost_scalars
+from tenka.gas.solids import find_solids
 from tenka.gas.sources import NO_MASK, SourceMask, bounds_in_scene, source_mask
 from tenka.gas.swept import Swept, swept_bounds, swept_mask
 from tenka.gas.viscosity import soften
@@ -136,7 +137,7 @@ def step(
         with _timed(work, "viscosity"):
             soften(new, grid, inputs.viscosity, inputs.spread, dt, work)
     with _timed(work, "vorticity"):
-        mean = forces.vorticity_push(new, grid, inputs, work)
+        mean = vorticity.vorticity_push(new, grid, inputs, work)
     with _timed(work, "forces"):
         forces.apply_forces(new, grid, inputs, work, mean, dt)
     if guide is not None and guide.rate > 0:

@@ -2,27 +2,23 @@
 
 from __future__ import annotations
 
-import io
 import math
-from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
-from scipy import ndimage
 
 from tenka.base.errors import BadInput
-from tenka.base.files import read_file, stamp_of_file
 from tenka.base.jit import kernel
 from tenka.base.randomness import unit4
-from tenka.effect.model import ON_PROP, Prop, Source, ramp_at
+from tenka.effect.model import ON_PROP, Prop, ramp_at
 from tenka.gas.grid import DENSITY, FUEL, TEMPERATURE, GasState, Grid
+from tenka.gas.images import Region, image_share
 from tenka.gas.settings import SourceInput
 from tenka.scene.distance import curve_distance, form_distance, gradient, prop_distance
 from tenka.scene.poses import Pose
 from tenka.scene.props import own_mesh
-from tenka.scene.surface import BRIGHTNESS, Part, Places, places_on
+from tenka.scene.surface import Part, Places, places_on
 
 ONE = np.float32(1.0)
 ZERO = np.float32(0.0)
@@ -50,90 +46,12 @@ NONE3 = np.zeros((0, 3), np.float32)
 NO_MASK = SourceMask(np.zeros((0, 3), np.int32), np.zeros(0, np.float32), NONE3, NONE3)
 
 
-@dataclass(frozen=True)
-class Region:
-    """A source's region in its own coordinates.
-
-    Attributes
-    ----------
-    distance : how far (n, 3) points are from being inside, m, negative inside
-    low, high : its bounds
-    births : of a surface
-    """
-
-    distance: Callable[[np.ndarray], np.ndarray]
-    low: np.ndarray
-    high: np.ndarray
-    births: Places | None = None
-
-
 def _births(inp: SourceInput, prop: Prop, folder: Path | None, spacing: float) -> Places:
     s = inp.source
     part = Part(s.part, s.part_axis, *sorted((s.part_low, s.part_high)))
     return places_on(
         prop, folder, spacing, inp.time, part, inp.seed, s.born_at == "points", s.shaped_by == "colours"
     )
-
-
-MOST_PIXELS = 64_000_000
-MOST_IMAGE_BYTES = 256 * 1024 * 1024
-
-
-def image_file(source: Source, folder: Path | None) -> Path:
-    """Where a source's image is on disk."""
-    file = Path(source.image)
-    return file if file.is_absolute() else (folder or Path.cwd()) / file
-
-
-@lru_cache(maxsize=8)
-def _brightness(file: Path, stamp: int) -> np.ndarray:
-    """(width, height) of an image, from its lower left corner: brightness times opacity."""
-    from PIL import Image
-
-    data = read_file(file, "an image", MOST_IMAGE_BYTES)
-    try:
-        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "TIFF")) as opened:
-            if opened.width * opened.height > MOST_PIXELS:
-                raise BadInput(f"is {opened.width} x {opened.height} px", f"at most {MOST_PIXELS:,} px", file)
-            opened.thumbnail((1024, 1024))
-            rgba = np.asarray(opened.convert("RGBA"), np.float32) / 255.0
-    except BadInput:
-        raise
-    except Exception:  # its readers raise whatever their parsers do
-        raise BadInput("broken off or not an image", "a PNG, JPEG or TIFF", file) from None
-    return np.ascontiguousarray(((rgba[..., :3] @ np.array(BRIGHTNESS, np.float32)) * rgba[..., 3])[::-1].T)
-
-
-def brightness_of(file: Path) -> np.ndarray:
-    """How bright an image is, (width, height) from its lower left corner; files used last are kept.
-
-    Raises
-    ------
-    BadInput
-        Missing, broken, of another kind, or too large.
-    """
-    return _brightness(file, stamp_of_file(file, "an image"))
-
-
-def image_share(source: Source, folder: Path | None, region: Region, points: np.ndarray) -> np.ndarray:
-    """How bright a source's image is at (n, 3) points in its own coordinates, laid over its bounds; nothing
-    outside them.
-
-    Raises
-    ------
-    BadInput
-        An image that cannot be read.
-    """
-    if not source.image:
-        raise BadInput("has no image to be shaped by", "an image file", place=f"source {source.name}")
-    file = image_file(source, folder)
-    bright = brightness_of(file)
-    across = [a for a in range(3) if a != "xyz".index(source.image_along)]
-    place = (points[:, across] - region.low[across]) / np.maximum(
-        region.high[across] - region.low[across], 1e-9
-    )
-    at = place * np.array(bright.shape) - 0.5
-    return ndimage.map_coordinates(bright, at.T, order=1, mode="grid-constant", cval=0.0)
 
 
 def shell(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path | None) -> Region:

@@ -10,7 +10,7 @@ import numpy as np
 from tenka.base.randomness import unit_array
 from tenka.effect.courses import value_at
 from tenka.effect.model import DebrisLayer, Effect, PointLayer
-from tenka.look.points import life_of, over, turned
+from tenka.look.swarm import life_of, over, turned
 from tenka.particles.pieces import Piece, kind_of, pieces_of
 from tenka.particles.state import Points
 from tenka.scene.meshes import Mesh, joined

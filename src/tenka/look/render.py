@@ -12,10 +12,13 @@ import numpy as np
 from tenka.cache.store import Frame
 from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
-from tenka.look.march import LitVolume, light_volume, march, march_slices
-from tenka.look.points import PointSet, Swarm, lamp_of, paint, quads_of, ready, splats_of, ticked
-from tenka.look.raster import Backdrop, cast_shadow, compose, lay_over, see, shade
+from tenka.look.compose import compose, lay_over
+from tenka.look.march import march, march_slices
+from tenka.look.points import paint, quads_of, splats_of
+from tenka.look.raster import Backdrop, cast_shadow, see, shade
 from tenka.look.sprites import DEPTH, draw_quads
+from tenka.look.swarm import PointSet, Swarm, lamp_of, ready, ticked
+from tenka.look.volume import LitVolume, light_volume
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
 

@@ -11,9 +11,9 @@ from typing import Any
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.model import Effect, GasLayer, Layer, PointLayer, heard, timed
 from tenka.look.pieces import bodies_mesh, kept_pieces, lives_of
-from tenka.look.points import Swarm
 from tenka.look.render import Shot
 from tenka.look.sprites import Book
+from tenka.look.swarm import Swarm
 from tenka.particles.state import Points
 from tenka.run.driver import past_of
 from tenka.run.frames import PointFrame

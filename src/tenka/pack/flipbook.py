@@ -62,7 +62,8 @@ def draw_cell(
     alone = effect.model_copy(update={"layers": tuple(x for x in effect.layers if x.id == layer.id)})
     shot = shot_of(alone, {layer.id: frame}, folder, frame.time, NOTHING, {layer.id: past}, books)
     raw = drawn_alone(shot, effect.light, content_view(plan, layer.flipbook.heading, width * 2, height * 2))
-    return raw.reshape(height, 2, width, 2, raw.shape[2]).mean(axis=(1, 3))
+    found: np.ndarray = raw.reshape(height, 2, width, 2, raw.shape[2]).mean(axis=(1, 3))
+    return found
 
 
 def encode(raw: np.ndarray, alpha_form: str, exposure: float, glow: bool = False) -> np.ndarray:

@@ -12,7 +12,7 @@ from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
 from tenka.effect.model import AMBIENT_KELVIN, PointLayer
 from tenka.look.pieces import about_axes, kept_pieces, lives_of
-from tenka.look.points import colours_of, life_of, over, turned
+from tenka.look.swarm import colours_of, life_of, over, turned
 from tenka.particles.files import Column
 from tenka.particles.pieces import Piece
 from tenka.particles.state import ASLEEP, STUCK, Points
@@ -97,4 +97,5 @@ class Outgoing:
             return p.spin.astype(float)
         axis = about_axes(p.id, np.full(len(p), np.pi))[:, 1:]
         gain = turned(self.layer.look, p, t + SPIN_OVER).astype(float) - turned(self.layer.look, p, t)
-        return axis * (gain / SPIN_OVER)[:, None]
+        found: np.ndarray = axis * (gain / SPIN_OVER)[:, None]
+        return found

@@ -65,11 +65,13 @@ def ways_between(a: np.ndarray, b: np.ndarray, spin: np.ndarray, dt: float) -> n
     spun = spin * dt
     axis = np.where(angle > 1e-9, short / np.maximum(angle, 1e-9), _axis(spun))
     rounds = np.round(((axis * spun).sum(axis=1, keepdims=True) - angle) / (2.0 * math.pi))
-    return axis * (angle + 2.0 * math.pi * rounds)
+    found: np.ndarray = axis * (angle + 2.0 * math.pi * rounds)
+    return found
 
 
 def _axis(way: np.ndarray) -> np.ndarray:
-    return way / np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
+    found: np.ndarray = way / np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
+    return found
 
 
 def keys_between(ways: np.ndarray) -> int:

@@ -12,10 +12,11 @@ import numpy as np
 from tenka.base.jit import kernel
 from tenka.base.randomness import unit_array
 from tenka.base.vector import make_lerp_channels
+from tenka.gas.eddies import stir, turbulence_potential
 from tenka.gas.felt import GRAVITY, NUMBERS, ForceInputs, TurbulenceInput, WindInput, felt_at, placed_table
-from tenka.gas.forces import centre_fields, stir, turbulence_potential
 from tenka.gas.grid import Grid
 from tenka.gas.local import confine, weigh
+from tenka.gas.vorticity import centre_fields
 from tenka.particles.state import AirField
 
 MOST_EDDY_CELLS = 1_200_000

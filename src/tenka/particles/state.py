@@ -8,6 +8,8 @@ from typing import Any
 
 import numpy as np
 
+from tenka.base.cubic import slope, through
+
 ASLEEP, STUCK, NEW = 1, 2, 4
 FREE = -1  # held by no collider
 
@@ -174,19 +176,12 @@ class Paths:
     asleep: np.ndarray
 
     def at(self, t: np.ndarray, rows: np.ndarray | slice = slice(None)) -> tuple[np.ndarray, np.ndarray]:
-        """Places and velocities at a time each: the cubic through both ends with their speeds (Hermite)."""
+        """Places and velocities at a time each: the cubic through both ends with their speeds."""
         since, span = self.since[rows], self.until[rows] - self.since[rows]
         s = np.clip((t - since) / np.maximum(span, 1e-9), 0.0, 1.0)[:, None]
         h = span[:, None]
-        a, b, u, v = self.first[rows], self.last[rows], self.before[rows] * h, self.after[rows] * h
-        place = (
-            a * (1 + 2 * s) * (1 - s) ** 2
-            + b * s * s * (3 - 2 * s)
-            + u * s * (1 - s) ** 2
-            - v * s * s * (1 - s)
-        )
-        slope = (b - a) * 6 * s * (1 - s) + u * (1 - s) * (1 - 3 * s) + v * s * (3 * s - 2)
-        return place, slope / np.maximum(h, 1e-9)
+        ends = self.first[rows], self.last[rows], self.before[rows] * h, self.after[rows] * h
+        return through(*ends, s), slope(*ends, s) / np.maximum(h, 1e-9)
 
 
 @dataclass(frozen=True)

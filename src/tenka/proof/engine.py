@@ -11,7 +11,8 @@ import numpy as np
 from tenka.base.errors import BadInput
 from tenka.effect.model import Camera, Light, Player
 from tenka.look.colour import develop
-from tenka.look.raster import Backdrop, cast_shadow, compose, see, shade
+from tenka.look.compose import compose
+from tenka.look.raster import Backdrop, cast_shadow, see, shade
 from tenka.look.sprites import DEPTH, count_layers, draw_quads
 from tenka.package.atlas import Atlas, load_atlas
 from tenka.package.manifest import Flipbook, Manifest, read

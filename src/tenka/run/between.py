@@ -6,11 +6,13 @@ forward, the later one back, by the velocity that lies between them.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from tenka.base.jit import kernel, prange
 from tenka.cache.store import Frame
-from tenka.particles.solver import paths_between
+from tenka.particles.paths import paths_between
 from tenka.particles.state import Points, together
 from tenka.run.frames import PointFrame
 
@@ -20,7 +22,7 @@ HALF = np.float32(0.5)
 
 
 @kernel
-def _read(field, x, y, z):
+def _read(field: Any, x: Any, y: Any, z: Any) -> Any:
     """Trilinear value at voxel coordinates (centres at whole numbers); nothing outside."""
     nx, ny, nz = field.shape
     a, b, c = np.int64(np.floor(x)), np.int64(np.floor(y)), np.int64(np.floor(z))
@@ -37,7 +39,9 @@ def _read(field, x, y, z):
 
 
 @kernel(parallel=True)
-def _carry(a, b, va, vb, shift_a, shift_b, steps, share, out):
+def _carry(
+    a: Any, b: Any, va: Any, vb: Any, shift_a: Any, shift_b: Any, steps: Any, share: Any, out: Any
+) -> None:
     """`out` at a moment between `a` and `b`: both traced along the velocity, and blended.
 
     Parameters

@@ -10,10 +10,10 @@ import numpy as np
 
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.model import PointLayer
-from tenka.gas.forces import centre_fields
 from tenka.gas.grid import BURNT, DENSITY, FUEL, TEMPERATURE, GasState, Grid, Workspace
 from tenka.gas.pressure import project
 from tenka.gas.solver import GasSolver
+from tenka.gas.vorticity import centre_fields
 from tenka.gas.window import offset_of
 from tenka.particles.solver import PointState
 from tenka.particles.state import NEW, AirField, Events, Points

@@ -18,11 +18,11 @@ import numpy as np
 from tenka.effect.catalogue import plain, settings_that_affect, walk
 from tenka.effect.courses import Course
 from tenka.effect.model import Effect, Feed, Layer, PointSource, Prop, Swirl, heard
+from tenka.gas.images import image_file
 from tenka.gas.settings import SAMPLES, course_samples, envelope_samples
 from tenka.gas.solver import SOLVER_VERSION
-from tenka.gas.sources import image_file
-from tenka.particles.births import Schedule
 from tenka.particles.files import points_file, sequence
+from tenka.particles.schedule import Schedule
 from tenka.particles.solver import POINTS_VERSION
 from tenka.scene.poses import carriers
 from tenka.scene.props import mesh_file

@@ -9,7 +9,8 @@ from tenka.cache.store import Frame, FrameStore
 from tenka.gas.grid import GasState
 from tenka.gas.guide import Guide, led_by
 from tenka.run.frames import drift, frame_of_state, wander
-from tenka.run.members import LEADING, GasMember, Links, Member
+from tenka.run.given import Links
+from tenka.run.members import LEADING, GasMember, Member
 from tenka.run.plans import Plan
 
 

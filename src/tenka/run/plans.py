@@ -8,10 +8,11 @@ from typing import Any
 
 from tenka.cache.store import FrameStore
 from tenka.effect.model import Effect, heard, timed
+from tenka.run.given import Links
 from tenka.run.keys import first_frame, frame_keys
 from tenka.run.kinds import Kind, kind_of
 from tenka.run.links import feeders, groups, taking_part
-from tenka.run.members import Group, Links, Member
+from tenka.run.members import Group, Member
 
 
 @dataclass

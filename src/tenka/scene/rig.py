@@ -12,6 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tenka.base.cubic import through
+
 
 @dataclass(frozen=True)
 class Channel:
@@ -35,13 +37,7 @@ class Channel:
         s = (t - float(times[i])) / span
         if spline:
             a, leave, arrive, b = values[3 * i + 1], values[3 * i + 2], values[3 * i + 3], values[3 * i + 4]
-            s2, s3 = s * s, s * s * s
-            found = (
-                (2 * s3 - 3 * s2 + 1) * a
-                + span * (s3 - 2 * s2 + s) * leave
-                + (3 * s2 - 2 * s3) * b
-                + span * (s3 - s2) * arrive
-            )
+            found = through(a, b, span * leave, span * arrive, s)
             return found / max(float(np.linalg.norm(found)), 1e-12) if turn else found
         a, b = values[i], values[i + 1]
         if not turn:

@@ -8,28 +8,25 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from tenka.app import theme
-from tenka.app.kinds import view_of_kind
 from tenka.app.stage.handle import Handle
 from tenka.app.stage.handles import Carry, handles_of, under
 from tenka.app.stage.inspect import Inspector
-from tenka.app.stage.overlay import paint_box, source_box
+from tenka.app.stage.overlay import paint_box
+from tenka.app.stage.painting import bounds_of, paint_final, paint_stand_in, paint_words
+from tenka.app.stage.words import _fits, _stand_in, probe_text
 from tenka.app.state import State
 from tenka.app.timers import once
 from tenka.base.errors import TenkaError
 from tenka.base.jobs import Worker
-from tenka.cache.store import Frame
-from tenka.effect.model import AMBIENT_KELVIN, REGIONS, Camera, Effect, heard
-from tenka.gas.grid import Grid
+from tenka.effect.model import Camera, Effect
 from tenka.look.render import Renderer, Shot
 from tenka.look.shot import set_of, shot_of, swapped
 from tenka.pack.books import books_of
-from tenka.particles.state import ASLEEP
-from tenka.run.frames import PointFrame
-from tenka.run.session import Session, Shown
+from tenka.run.status import Shown
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh, joined
 from tenka.scene.poses import scene_moves
@@ -321,30 +318,15 @@ class Stage(QWidget):
         if self.image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.image.size() != self.size())
             painter.drawImage(self.rect(), self.image)
-            self._paint_final(painter)
+            paint_final(self, painter)
         else:
             painter.fillRect(self.rect(), theme.colour("#3A3A3A"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.show_box:
             paint_box(painter, self.view(), self.state)
         self.inspector.paint(painter, self.view(), QRectF(self.rect()))
-        self._paint_stand_in(painter)
-        self._paint_words(painter)
-
-    def _paint_stand_in(self, painter: QPainter) -> None:
-        """Mark a picture that is not of the present moment: dimmed, with the frame that it is of."""
-        if not self.stands_in:
-            return
-        if self.elsewhen:
-            painter.fillRect(self.rect(), theme.colour(theme.GROUND, 0.5))
-        painter.setFont(theme.font(theme.BODY))
-        wide = painter.fontMetrics().horizontalAdvance(self.stands_in) + 24
-        box = QRectF((self.width() - wide) / 2, 10, wide, 26)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour(theme.GROUND, 0.85))
-        painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
-        painter.setPen(theme.colour(theme.SAFFRON if self.elsewhen else theme.TEXT))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self.stands_in)
+        paint_stand_in(self, painter)
+        paint_words(self, painter)
 
     def show_run(self, which: str, other: str = "final") -> None:
         """Show the effect as it is, the final run or a trial, or both with a line to wipe between them."""
@@ -354,67 +336,6 @@ class Stage(QWidget):
     def _other_name(self) -> str:
         trial = next((t for t in self.state.effect.trials if t.id == self.other), None)
         return trial.name if trial is not None else "final run"
-
-    def _paint_final(self, painter: QPainter) -> None:
-        if self.which == "preview" or self.final_image is None:
-            return
-        x = 0.0 if self.which == "final" else self.wipe_at * self.width()
-        painter.save()
-        painter.setClipRect(QRectF(x, 0, self.width() - x, self.height()))
-        painter.drawImage(self.rect(), self.final_image)
-        painter.restore()
-        if self.which == "wipe":
-            painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1.5))
-            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-            painter.setFont(theme.font(theme.SMALL))
-            painter.setPen(theme.colour(theme.TEXT, 0.85))
-            y = self.height() - 46
-            painter.drawText(
-                QRectF(x - 96, y, 90, 16),
-                Qt.AlignmentFlag.AlignRight,
-                "now" if self.other != "final" else "preview",
-            )
-            painter.drawText(QRectF(x + 6, y, 160, 16), Qt.AlignmentFlag.AlignLeft, self._other_name())
-
-    def _paint_words(self, painter: QPainter) -> None:
-        painter.setFont(theme.font(theme.SMALL))
-        left = QRectF(10, self.height() - 24, self.width() - 20, 16)
-        painter.setPen(theme.colour(theme.TEXT, 0.85))
-        painter.drawText(
-            left, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self._probe or self._hint()
-        )
-        painter.setPen(theme.colour(theme.TEXT, 0.6))
-        words = []
-        if self.shown is not None:
-            words += _counted(self.shown, self.state)
-            if self.one_in > 1:
-                words.append(f"1 in {self.one_in} drawn for now")
-            if self.which != "preview" and self.final_image is None:
-                words.append(
-                    f"this frame of the {self._other_name()} is not there"
-                    + (" yet" if self.other == "final" else "")
-                )
-            elif self.which != "preview" and self.other == "final" and self.wander is not None:
-                words.append(f"final run {100 * self.wander:.1f} cm from the preview")
-            if self.shown.index < 0:
-                words.append("run-up")
-            elif self.shown.loose:
-                words.append("loose")
-        if self.took:
-            words.append(f"drawn in {self.took:.0f} ms")
-        painter.drawText(left, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "   ".join(words))
-
-    def _hint(self) -> str:
-        if self.state.layer is None:
-            return "Take a starting point from the tray to begin."
-        if self.turning_light:
-            return "Drag to turn the light."
-        if self.show_box and handles_of(self.state):
-            return (
-                "Drag a handle to move what is selected (while playing, its way is kept); drag beside it "
-                "to orbit, Shift pans, the wheel zooms."
-            )
-        return "Drag orbits, Shift-drag pans, the wheel zooms, Ctrl-drag turns the light."
 
     # --- hands --------------------------------------------------------------------------------
 
@@ -529,35 +450,12 @@ class Stage(QWidget):
 
     def frame_selected(self) -> None:
         """Look at what is selected, from where one stands."""
-        low, high = self._bounds()
+        low, high = bounds_of(self)
         centre, radius = (low + high) / 2, max(0.2, float(np.linalg.norm(high - low)) / 2)
         distance = radius / math.sin(math.radians(self.camera.fov) / 2) * 1.05
         self.look_from(
             self.camera.model_copy(update={"target": tuple(float(c) for c in centre), "distance": distance})
         )
-
-    def _bounds(self) -> tuple[np.ndarray, np.ndarray]:
-        layer, gas, chosen = self.state.layer, self.state.gas, self.state.selection
-        if chosen.startswith("props."):
-            prop = next((p for p in self.state.effect.props if p.id == chosen.split(".")[1]), None)
-            if prop is not None:
-                try:
-                    return prop_mesh(prop, self.state.effect.props, self.state.folder, self.state.time).bounds
-                except TenkaError:
-                    pass
-        if layer is not None and ".sources." in chosen:
-            source = next((s for s in layer.sources if chosen.endswith(s.id)), None)
-            if source is not None and source.shape in REGIONS:
-                return source_box(source, self.state)
-        frame = self.shown.frames.get(layer.id) if self.shown is not None and layer is not None else None
-        if isinstance(frame, PointFrame) and len(frame.points):
-            place = frame.points.place
-            return np.quantile(place, 0.02, axis=0), np.quantile(place, 0.98, axis=0)
-        if gas is not None:
-            grid = Grid.of(gas.domain)
-            return np.asarray(grid.origin), np.asarray(grid.origin) + np.asarray(grid.size)
-        mesh = self.mesh()
-        return mesh.bounds if len(mesh.points) else (np.zeros(3), np.ones(3))
 
     # --- probe --------------------------------------------------------------------------------
 
@@ -589,107 +487,8 @@ class Stage(QWidget):
 id_of = id
 
 
-def _stand_in(kept: Shown | None, shown: Shown | None, index: int, effect: Effect) -> tuple[str, bool]:
-    """What a picture says when it is not of the frame that was asked for, and whether it is of another
-    moment."""
-    if kept is None:
-        return (f"frame {index + 1} is not simulated yet", False) if effect.layers else ("", False)
-    if kept.index < 0:
-        return "run-up, before the first frame", True
-    if kept.index != index:
-        return f"frame {kept.index + 1} is shown: frame {index + 1} is not simulated yet", True
-    if shown is None:
-        return "as before the last change: simulating", False
-    missing = [layer.name for layer in heard(effect.layers) if layer.id not in kept.frames]
-    return (f"without {', '.join(missing)}: not simulated yet", False) if missing else ("", False)
-
-
-def _fits(shown: Shown, effect: Effect) -> bool:
-    """Whether frames that were shown can stand for others of the effect for a moment."""
-    by_id = {layer.id: layer for layer in effect.layers}
-    for id, frame in shown.frames.items():
-        layer = by_id.get(id)
-        domain = getattr(layer, "domain", None)
-        if layer is None or (isinstance(frame, Frame) and (domain is None or domain.voxel != frame.voxel)):
-            return False
-    return True
-
-
-def _counted(shown: Shown, state: State) -> list[str]:
-    """How much is shown of the layer that is worked on."""
-    layer = state.layer
-    frame = shown.frames.get(layer.id) if layer is not None else None
-    words = view_of_kind(layer).counted(layer, frame) if layer is not None and frame is not None else ""
-    return [words] if words else []
-
-
 def _as_image(rgb: np.ndarray) -> QImage:
     h, w, _ = rgb.shape
     return QImage(rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(
         QImage.Format.Format_RGB32
-    )
-
-
-REACH_PX = 9.0
-
-
-def nearest_point(view: View, px: float, py: float, shown: Shown, layer: str) -> str:
-    """Values of the particle nearest to the eye under a pixel, of the layer that is worked on; empty without
-    one."""
-    frame = shown.frames.get(layer)
-    if not isinstance(frame, PointFrame) or not len(frame.points):
-        return ""
-    p = frame.points
-    at = view.project(p.place)
-    near = np.flatnonzero((np.hypot(at[:, 0] - px, at[:, 1] - py) < REACH_PX) & (at[:, 2] > 0.05))
-    if not len(near):
-        return ""
-    i = near[np.argmin(at[near, 2])]
-    life = f" of {p.life[i]:.2f} s" if np.isfinite(p.life[i]) else ""
-    x, y, z = p.place[i]
-    asleep = "    asleep" if p.state[i] & ASLEEP else ""
-    return (
-        f"age {p.age(frame.time)[i]:.2f} s{life}    size {100 * p.width[i]:.1f} cm    speed "
-        f"{np.linalg.norm(p.velocity[i]):.2f} m/s    "
-        f"{p.heat[i] + AMBIENT_KELVIN:.0f} K    at {x:.2f}, {y:.2f}, {z:.2f} m{asleep}"
-    )
-
-
-def probe_text(view: View, px: float, py: float, shown: Shown, session: Session, layer: str = "") -> str:
-    """Values at the densest point under a pixel, with units; empty where the ray meets no gas."""
-    frame = shown.gas(layer)
-    particle = nearest_point(view, px, py, shown, layer)
-    if particle:
-        return particle
-    if frame is None:
-        return ""
-    if frame.velocity is None:
-        whole = session.frame_with_velocity(
-            shown.index, layer if isinstance(shown.frames.get(layer), Frame) else None
-        )
-        if whole is None:
-            return ""
-        frame = whole
-    start, direction = view.ray(px, py)
-    low, high = np.asarray(frame.origin), frame.high
-    with np.errstate(divide="ignore", invalid="ignore"):
-        a, b = (low - start) / direction, (high - start) / direction
-    near, far = max(0.0, float(np.nanmax(np.minimum(a, b)))), float(np.nanmin(np.maximum(a, b)))
-    if near >= far:
-        return ""
-    t = np.arange(near, far, frame.voxel)
-    points = start + t[:, None] * direction
-    index = np.clip(((points - low) / frame.voxel).astype(int), 0, np.asarray(frame.shape) - 1)
-    density = frame.density[index[:, 0], index[:, 1], index[:, 2]].astype(float)
-    k = int(np.argmax(density))
-    if density[k] < 1e-3:
-        return ""
-    i, j, n = index[k]
-    assert frame.velocity is not None
-    v = frame.velocity[:, i, j, n].astype(float)
-    x, y, z = points[k]
-    warm = float(frame.temperature[i, j, n]) + AMBIENT_KELVIN
-    return (
-        f"density {density[k]:.2f}    temperature {warm:.0f} K    velocity {np.linalg.norm(v):.2f} m/s "
-        f"({v[0]:.1f}, {v[1]:.1f}, {v[2]:.1f})    at {x:.2f}, {y:.2f}, {z:.2f} m"
     )

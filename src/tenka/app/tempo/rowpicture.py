@@ -1,0 +1,343 @@
+"""The rows of the tempo as they are painted: a line for each layer, source and force, with its span, curves
+and
+stored frames."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent
+from PyQt6.QtWidgets import QWidget
+
+from tenka.app import theme
+from tenka.app.state import State
+from tenka.app.tempo.outline import Line, lines_of, marks_of
+from tenka.effect.document import get
+from tenka.effect.model import Cue, Feed, Layer, PointSource, envelope
+from tenka.run.kinds import KINDS
+
+OUTLINE = 232
+
+
+AXIS = 20
+
+
+RISE = 0.15  # of a drawn burst's length
+
+
+EDGE_SECONDS = 0.1  # pause before asking again for a frame that is still to be simulated
+
+
+SOURCE_TIP = (
+    "Alt-drag draws a burst: it begins where you press and has died down where you let go.\n"
+    "Ctrl-drag moves all of its timing; a burst is moved by its stem, with all that hangs on its cue "
+    "(with Shift alone)."
+)
+
+
+class RowsPicture(QWidget):
+    """Outline on the left, time on the right; painted as one."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.state = state
+        self.unfolded: set[str] = set()
+        self._still: QPixmap | None = None  # everything but the head, which alone moves while playing
+        self._envelopes: dict[object, tuple[QPolygonF, QPolygonF]] = {}
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Tempo")
+        self.setMouseTracking(True)
+        state.changed.connect(lambda _: self._resize())
+        state.selected.connect(lambda _: self._resize())
+        state.moved.connect(lambda _: self.update())
+        state.news.connect(self.repaint_all)
+        self._resize()
+
+    def lines(self) -> list[Line]:
+        return lines_of(self.state, self.unfolded)
+
+    def _resize(self) -> None:
+        self.setMinimumHeight(AXIS + theme.ROW * len(self.lines()) + 4)
+        self.repaint_all()
+
+    def repaint_all(self) -> None:
+        self._still = None
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._still = None
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, AXIS + theme.ROW * len(self.lines()) + 4)
+
+    # --- geometry -----------------------------------------------------------------------------
+
+    def axis(self) -> QRectF:
+        return QRectF(OUTLINE, 0, max(40, self.width() - OUTLINE - 14), AXIS)
+
+    def x_of(self, seconds: float) -> float:
+        a = self.axis()
+        return a.left() + a.width() * seconds / max(self.state.effect.seconds, 1e-6)
+
+    def frame_at(self, x: float) -> int:
+        a, e = self.axis(), self.state.effect
+        return min(e.frames - 1, max(0, int((x - a.left()) / a.width() * e.frames)))
+
+    def row_top(self, index: int) -> float:
+        return AXIS + index * theme.ROW
+
+    def mark_rect(self, row: int, mark: int) -> QRectF:
+        return QRectF(OUTLINE - 74 + mark * 22, self.row_top(row) + 4, 18, 18)
+
+    # --- painting -----------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self._still is None:
+            self._still = QPixmap(self.size())
+            self._still.fill(theme.colour(theme.BENCH))
+            still = QPainter(self._still)
+            still.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_axis(still)
+            for row, line in enumerate(self.lines()):
+                self._paint_line(still, row, line)
+            still.end()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.drawPixmap(0, 0, self._still)
+        x = self.x_of((self.state.frame + 0.5) / self.state.effect.rate)
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1.5))
+        painter.drawLine(QPointF(x, 2), QPointF(x, self.height()))
+        painter.setBrush(theme.colour(theme.VERDIGRIS))
+        painter.drawPolygon(QPolygonF([QPointF(x - 5, 1), QPointF(x + 5, 1), QPointF(x, 8)]))
+        self._paint_counts(painter, x)
+
+    def _paint_counts(self, painter: QPainter, x: float) -> None:
+        """Beside the head, how many are alive in each layer of particles."""
+        painter.setFont(theme.font(theme.SMALL))
+        for row, line in enumerate(self.lines()):
+            if line.depth or not line.path.startswith("layers."):
+                continue
+            own = self.state.status.layers.get(line.path.split(".")[1])
+            meta = own.figures.get(self.state.frame, {}) if own is not None else {}
+            counts = KINDS[layer.kind].counts if (layer := self._layer_of(line)) is not None else ""
+            if counts not in meta:
+                continue
+            text = f"{meta[counts]:,}"
+            wide = painter.fontMetrics().horizontalAdvance(text) + 8
+            left = x + 4 if x + 4 + wide < self.width() else x - 4 - wide
+            box = QRectF(left, self.row_top(row) + 5, wide, theme.ROW - 10)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour(theme.GROUND, 0.75))
+            painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
+            painter.setPen(theme.colour(theme.TEXT))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _layer_of(self, line: Line) -> Layer | None:
+        """The layer of a row, when it is of a kind that is simulated here."""
+        id = line.path.split(".")[1]
+        return next((x for x in self.state.effect.layers if x.id == id and x.kind in KINDS), None)
+
+    def _paint_axis(self, painter: QPainter) -> None:
+        a, e = self.axis(), self.state.effect
+        painter.setFont(theme.font(theme.SMALL))
+        step = next(s for s in (0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 600) if s / e.seconds * a.width() > 56)
+        for k in range(int(e.seconds / step) + 1):
+            x = self.x_of(k * step)
+            painter.setPen(theme.colour(theme.RULE))
+            painter.drawLine(QPointF(x, AXIS - 5), QPointF(x, self.height()))
+            painter.setPen(theme.colour(theme.QUIET))
+            if x < self.width() - 30:
+                painter.drawText(QPointF(x + 3, AXIS - 7), f"{k * step:g} s")
+
+    def _paint_line(self, painter: QPainter, row: int, line: Line) -> None:
+        top = self.row_top(row)
+        box = QRectF(0, top, self.width(), theme.ROW)
+        if line.path and line.path == self.state.selection:
+            painter.fillRect(QRectF(0, top, OUTLINE, theme.ROW), theme.colour(theme.VERDIGRIS, 0.16))
+            painter.fillRect(QRectF(0, top, 2, theme.ROW), theme.colour(theme.VERDIGRIS))
+        painter.setPen(theme.colour(theme.RULE))
+        painter.drawLine(box.topLeft(), box.topRight())
+        left = 10 + line.depth * 18
+        painter.drawPixmap(QPointF(left, top + 5), theme.pixmap(line.icon, theme.QUIET))
+        node = get(self.state.effect, line.path) if line.path else None
+        painter.setFont(theme.font(theme.BODY))
+        out = node is not None and getattr(node, "passed_over", False) and not line.path.startswith("props.")
+        painter.setPen(theme.colour(theme.QUIET if out or node is None else theme.TEXT))
+        width = OUTLINE - 78 - (left + 22) if node is not None else OUTLINE - left - 26
+        text = painter.fontMetrics().elidedText(line.name, Qt.TextElideMode.ElideRight, int(width))
+        painter.drawText(QRectF(left + 22, top, width, theme.ROW), Qt.AlignmentFlag.AlignVCenter, text)
+        if line.measure:
+            self._paint_measure(painter, top, line.measure)
+        if node is None:
+            return
+        for mark, (name, attribute, _) in enumerate(marks_of(line.path)):
+            on = getattr(node, attribute)
+            shown = "eye-off" if attribute == "hidden" and on else name
+            painter.setOpacity(1.0 if on else 0.45)
+            painter.drawPixmap(
+                self.mark_rect(row, mark).topLeft(),
+                theme.pixmap(shown, theme.VERDIGRIS if on else theme.QUIET),
+            )
+            painter.setOpacity(1.0)
+        if isinstance(node, Feed):
+            self._paint_source(painter, top, node)
+        elif isinstance(node, Cue):
+            self._paint_cue(painter, top, node)
+        elif line.path.count(".") == 1 and line.path.startswith("layers."):
+            self._paint_stored(painter, top, line.path.split(".")[1])
+
+    def _envelope(self, source: Feed) -> tuple[QPolygonF, QPolygonF]:
+        """The envelope's line and its filled area, with the row's top at 0."""
+        a, seconds = self.axis(), self.state.effect.seconds
+        key = (
+            source.emission,
+            source.start,
+            source.end,
+            source.delay,
+            self.cue_of(source),
+            a.width(),
+            seconds,
+        )
+        if key not in self._envelopes:
+            if len(self._envelopes) > 64:
+                self._envelopes.clear()
+            times = np.linspace(0, seconds, max(2, int(a.width() / 4)))
+            level = envelope(source, times - self.cue_of(source))
+            x = a.left() + a.width() * times / max(seconds, 1e-6)
+            base = theme.ROW - 3.0
+            y = base - (theme.ROW - 7) * level / max(1.0, float(level.max()))
+            line = [QPointF(p, q) for p, q in zip(x.tolist(), y.tolist())]
+            self._envelopes[key] = (
+                QPolygonF(line),
+                QPolygonF([QPointF(line[0].x(), base), *line, QPointF(line[-1].x(), base)]),
+            )
+        return self._envelopes[key]
+
+    def _paint_cue(self, painter: QPainter, top: float, cue: Cue) -> None:
+        """A flag at the cue's time."""
+        x = self.x_of(cue.at)
+        painter.setPen(QPen(theme.colour(theme.TEXT), 1.2))
+        painter.drawLine(QPointF(x, top + 3), QPointF(x, top + theme.ROW - 3))
+        painter.setBrush(theme.colour(theme.TEXT))
+        painter.drawPolygon(QPolygonF([QPointF(x, top + 4), QPointF(x + 9, top + 8), QPointF(x, top + 12)]))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def cue_of(self, source: Feed) -> float:
+        """The time from which a source's own times are counted."""
+        return next((c.at for c in self.state.effect.cues if c.id == source.cue), 0.0)
+
+    def bursts_of(self, source: Feed) -> list[float]:
+        """When a source's bursts come, s."""
+        if not isinstance(source, PointSource) or (not source.burst and source.shape != "file"):
+            return []
+        first, seconds = source.burst_at + source.delay + self.cue_of(source), self.state.effect.seconds
+        if not source.burst_every:
+            return [first]
+        return [first + k * source.burst_every for k in range(64) if first + k * source.burst_every < seconds]
+
+    def _paint_bursts(self, painter: QPainter, top: float, source: Feed) -> None:
+        """A stem with a head for each burst, and how long it lasts."""
+        painter.setPen(QPen(theme.colour(theme.TEXT, 0.9), 1.4))
+        for t in self.bursts_of(source):
+            x = self.x_of(t)
+            if x < self.axis().left() or x > self.width():
+                continue
+            painter.drawLine(QPointF(x, top + 6), QPointF(x, top + theme.ROW - 3))
+            painter.drawLine(
+                QPointF(x, top + theme.ROW - 4),
+                QPointF(self.x_of(t + getattr(source, "burst_over", 0.0)), top + theme.ROW - 4),
+            )
+            painter.setBrush(theme.colour(theme.TEXT))
+            painter.drawEllipse(QPointF(x, top + 6), 2.6, 2.6)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _paint_source(self, painter: QPainter, top: float, source: Feed) -> None:
+        if isinstance(source, PointSource):
+            self._paint_bursts(painter, top, source)
+            if source.rate == 0.0 or source.shape == "file":
+                return
+        line, area = self._envelope(source)
+        painter.translate(0, top)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour(theme.TEXT, 0.13))
+        painter.drawPolygon(area)
+        painter.setPen(QPen(theme.colour(theme.QUIET), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(line)
+        painter.translate(0, -top)
+
+    def measured(self, measure: str) -> tuple[np.ndarray, np.ndarray]:
+        """Frames, and a figure of each, as far as they are stored."""
+        figures = self.state.status.of(self.state.layer.id if self.state.layer else None).figures
+        frames = [f for f in sorted(figures) if measure in figures[f] or measure == "ms"]
+        values = [
+            sum(figures[f].get("parts", {}).values()) if measure == "ms" else figures[f][measure]
+            for f in frames
+        ]
+        return np.array(frames, int), np.array(values, float)
+
+    def _paint_measure(self, painter: QPainter, top: float, measure: str) -> None:
+        """A curve from nothing to its most, with the value at the head."""
+        frames, values = self.measured(measure)
+        if not len(frames):
+            return
+        rate, most = self.state.effect.rate, max(float(values.max()), 1e-12)
+        base = top + theme.ROW - 3.0
+        points = [
+            QPointF(self.x_of((f + 0.5) / rate), base - (theme.ROW - 7) * max(v, 0.0) / most)
+            for f, v in zip(frames.tolist(), values.tolist())
+        ]
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS, 0.8), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(points))
+        unit = next((u for kind in KINDS.values() for id, _, u in kind.measures if id == measure), "ms")
+        painter.setFont(theme.font(theme.SMALL))
+        painter.setPen(theme.colour(theme.QUIET))
+        box = QRectF(OUTLINE - 92, top, 84, theme.ROW)
+        painter.drawText(
+            box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{most:.3g} {unit}"
+        )
+
+    def _paint_stored(self, painter: QPainter, top: float, layer: str) -> None:
+        e, status = self.state.effect, self.state.status
+        own = status.layers.get(layer)
+        stored = own.stored if own is not None else []
+        y, tall = top + theme.ROW / 2 - 4, 8.0
+        a = self.axis()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour(theme.WELL))
+        painter.drawRect(QRectF(a.left(), y, a.width(), tall))
+        start = None
+        for f in range(e.frames + 1):
+            have = f < len(stored) and stored[f]
+            if have and start is None:
+                start = f
+            elif not have and start is not None:
+                painter.setBrush(theme.colour(theme.VERDIGRIS, 0.75))
+                painter.drawRect(
+                    QRectF(
+                        self.x_of(start / e.rate), y, self.x_of(f / e.rate) - self.x_of(start / e.rate), tall
+                    )
+                )
+                start = None
+        for f in status.loose:
+            if f < len(stored) and not stored[f]:
+                painter.setBrush(theme.colour(theme.SAFFRON, 0.25))
+                box = QRectF(self.x_of(f / e.rate), y, a.width() / e.frames, tall)
+                painter.drawRect(box)
+                painter.setBrush(theme.colour(theme.SAFFRON))
+                painter.setBrush(Qt.BrushStyle.BDiagPattern)
+                painter.drawRect(box)
+        if status.running and (status.doing or layer) == layer and not all(stored):
+            painter.setFont(theme.font(theme.SMALL))
+            painter.setPen(theme.colour(theme.TEXT, 0.85))
+            left = (
+                f"simulating, {status.seconds_left:.0f} s left"
+                if status.seconds_left is not None
+                else "simulating"
+            )
+            painter.drawText(
+                QRectF(a.left(), top - 1, a.width() - 4, theme.ROW),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                left,
+            )
