@@ -263,3 +263,8 @@ def test_the_cubic_passes_its_ends_at_their_slopes_and_is_exact_for_cubics():
     given = f(zero), f(one), g(zero), g(one)
     np.testing.assert_allclose(cubic.through(*given, s), f(s), atol=1e-12)
     np.testing.assert_allclose(cubic.slope(*given, s), g(s), atol=1e-12)
+
+
+def test_a_sentence_stays_one_however_long_what_it_quotes_is():
+    said = str(BadInput(f"no tier is called '{'x' * 5000}\n'", "one of low, high"))
+    assert said == f"no tier is called '{'x' * 80}…'; expected one of low, high."

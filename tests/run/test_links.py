@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+import weakref
 from pathlib import Path
 
 import numpy as np
@@ -513,3 +515,17 @@ def test_children_carry_their_parents_colour(tmp_path: Path):
         effect_of(sparks(thrower(colour=(0.2, 0.9, 0.1))), sparks(child, id="embers")), tmp_path, "embers"
     )
     assert np.allclose(points_at(plan, store, 5).points.colour, (0.2, 0.9, 0.1))
+
+
+def test_a_solver_that_is_left_gives_its_memory_back_without_the_collector(tmp_path: Path):
+    effect = small_effect()
+    gc.collect()
+    gc.disable()
+    try:
+        group = Plan.of(effect).runner(FrameStore(tmp_path))
+        states = group.frame(group.start(), 0)
+        held = weakref.ref(group.members["puff"].solver.work)
+        del group, states
+        assert held() is None, "its work space waits for the collector"
+    finally:
+        gc.enable()

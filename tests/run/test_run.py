@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import shutil
 import subprocess
 import sys
 import time
@@ -383,3 +385,49 @@ def test_a_state_taken_from_a_frame_is_near_the_one_it_was_made_of():
     again = state_of_frame(solver.grid, frame_of_state(state, solver.grid))
     np.testing.assert_allclose(again.scalars, state.scalars, rtol=2e-3, atol=0.05)
     assert np.abs(again.w - state.w).mean() < 0.15 * np.abs(state.w).mean() + 0.02
+
+
+def test_a_folder_that_was_removed_is_made_again(tmp_path: Path):
+    folder = tmp_path / "frames"
+    store = FrameStore(folder)
+    store.put("k0", {"a": np.zeros(3)}, {})
+    shutil.rmtree(folder)
+    store.put("k1", {"a": np.ones(3)}, {})
+    assert store.has("k1") and not store.has("k0") and store.get("k1") is not None
+    plan, other = simulated(small_effect(), tmp_path / "others")
+    whole = arrays(plan, other)
+    shutil.rmtree(tmp_path / "others")
+    assert simulate(plan, other, Progress()).simulated > 0
+    assert_same(arrays(plan, other), whole)
+
+
+def test_a_store_leaves_alone_what_another_process_is_writing(tmp_path: Path):
+    code = "import os; print(os.getpid(), flush=True); input()"
+    with subprocess.Popen(
+        [sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    ) as other:
+        assert other.stdout is not None and other.stdin is not None
+        pid = int(other.stdout.readline())
+        theirs, dead = tmp_path / f".k1.{pid}.0123abcd.part", tmp_path / ".k2.999999999.0123abcd.part"
+        for part in (theirs, dead):
+            part.write_bytes(b"half")
+        FrameStore(tmp_path)
+        assert theirs.exists() and not dead.exists()
+        other.stdin.write("\n")
+        other.stdin.close()
+        other.wait()
+    FrameStore(tmp_path)
+    assert not theirs.exists()
+
+
+def test_a_time_stamp_that_fails_is_no_damage(tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
+    store = FrameStore(tmp_path)
+    store.put("k0", {"a": np.arange(5.0)}, {"x": 1})
+
+    def refused(*_: object, **__: object) -> None:
+        raise PermissionError(1, "Operation not permitted")
+
+    monkeypatch.setattr(os, "utime", refused)
+    assert store.get("k0") is not None and store.has("k0")
+    reader = FrameStore(tmp_path)
+    assert reader.get("k0") is not None

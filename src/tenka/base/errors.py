@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import re
+
+MOST_QUOTED = 80  # letters of what somebody else wrote
+
 
 class TenkaError(Exception):
     """An expected failure. Its text is one clear sentence that can be shown as it is."""
@@ -17,7 +21,8 @@ class BadInput(TenkaError):
         text = f"{where}: {what}" if where else what
         if expected:
             text += f"; expected {expected}"
-        super().__init__(text + ".")
+        text = re.sub(rf"'([^']{{{MOST_QUOTED}}})[^']*'", r"'\1…'", text)
+        super().__init__(" ".join(text.split()) + ".")
 
 
 class TooLarge(TenkaError):

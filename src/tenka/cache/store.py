@@ -154,6 +154,15 @@ class FrameStore:
     def has(self, name: str) -> bool:
         return name in self._known
 
+    def look_again(self) -> None:
+        """Forget what somebody removed from the folder meanwhile."""
+        try:
+            there = set(os.listdir(self.folder))
+        except OSError:
+            there = set()
+        with self._lock:
+            self._known &= there
+
     def notice(self, name: str) -> bool:
         """Take up a file that another process wrote into the folder; False when there is none."""
         if (self.folder / name).exists():

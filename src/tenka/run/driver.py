@@ -70,6 +70,7 @@ def simulate(
     """
     first, last = span or (0, plan.effect.frames - 1)
     report = Report()
+    store.look_again()
     wanted = {
         id: range(p.stored_from if first == 0 else max(first, p.stored_from), last + 1)
         for id, p in plan.group.items()

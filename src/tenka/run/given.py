@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
+from weakref import WeakValueDictionary
 
 from tenka.cache.store import FrameStore
 from tenka.gas.swept import Swept
@@ -30,6 +31,8 @@ class Links:
     ----------
     stored : plans of the layers outside the group
     index : the frame that is being left
+    members : those of the group; weak, since each holds its links: a solver's work space would wait for the
+        collector, which counts objects and not bytes
     """
 
     store: FrameStore | None
@@ -38,7 +41,7 @@ class Links:
     index: int = 0
     live: dict[str, State] = field(default_factory=dict)
     live_paths: dict[str, Paths] = field(default_factory=dict)
-    members: dict[str, Member] = field(default_factory=dict)
+    members: WeakValueDictionary[str, Member] = field(default_factory=WeakValueDictionary)
     _fields: dict[str, StoredField] = field(default_factory=dict)
     _live_fields: dict[str, tuple[State, AirField | None]] = field(default_factory=dict)
     _paths: dict[tuple[str, int], Paths | None] = field(default_factory=dict)

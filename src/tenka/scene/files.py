@@ -4,6 +4,7 @@ in words."""
 from __future__ import annotations
 
 import io
+import logging
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -18,6 +19,8 @@ from tenka.base.srgb import from_srgb
 from tenka.scene.meshes import Mesh, joined
 from tenka.scene.rig import Rig
 from tenka.scene.rigfile import GREY, read_rig
+
+logging.getLogger("trimesh").addHandler(logging.NullHandler())  # it would print where it failed; we say it
 
 MOST_TRIANGLES = 2_000_000
 MOST_BYTES = 512 * 1024 * 1024
