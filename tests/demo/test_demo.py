@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tenka.budget.cost import ledger
 from tenka.cache.store import Frame
 from tenka.demo import FOLDER, PLUME, grains, make, workshop
 from tenka.effect import storage
@@ -117,3 +118,11 @@ def test_the_shutter_blows_the_haze_about_when_it_slams():
     _, _, frames = coarse("shutter_slam", 0.11, 1.2)
     before, during = frames[9].meta["energy"], max(frames[f].meta["energy"] for f in range(14, 24))
     assert during > 2 * before
+
+
+@pytest.mark.parametrize("name", ["kiln_plume", "furnace_mouth", "cellar_vapour"])
+def test_a_demo_keeps_within_the_budgets_that_it_sets(name: str):
+    effect = storage.load(FOLDER / f"{name}.tenka")
+    for tier in effect.tiers:
+        book = ledger(effect, tier.id)
+        assert not book.over, f"{tier.name}: {book.ms:.3f} of {tier.ms} ms, {book.mb:.2f} of {tier.mb} MB"
