@@ -61,6 +61,7 @@ def test_open_edit_save_undo_simulate_pack_and_proof(window: Window, qtbot: QtBo
     window.pack.set_target(tmp_path / "package")
     QTest.mouseClick(window.pack.button, LEFT)
     until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 60_000)
+    until(qtbot, lambda: window.state.ledger is None or not window.state.ledger.uncounted)
     packed = Package(tmp_path / "package").elements
     assert [e.id for e in packed] == [layer.id for layer in edited.layers if not layer.hidden]
     window.go_to("proof")
@@ -150,3 +151,17 @@ def test_tiers_are_added_and_removed_by_buttons_and_undone(window: Window, qtbot
     for _ in range(len(added) + 2):
         window.state.document.undo()
     assert window.state.effect.tiers == before
+
+
+def test_what_is_stored_already_is_counted_when_it_is_opened_again(
+    window: Window, qtbot: QtBot, tmp_path: Path
+):
+    effect, first = lighter(effect_of("wheel_sparks"), frames=4, voxels=2.5), window.state.document.file
+    file = tmp_path / "again.tenka"
+    storage.save(storage.moved(effect, FOLDER, tmp_path), file)
+    for _ in range(2):
+        assert window.open(file)
+        until(qtbot, lambda: all_stored(window))
+        until(qtbot, lambda: window.state.ledger and len(window.state.ledger.lines) == len(effect.layers))
+        assert not window.state.ledger.uncounted
+        assert window.open(first)

@@ -273,7 +273,9 @@ class State(QObject):
     def _take_news(self) -> None:
         before, self.status = self.status, self.session.status
         self.news.emit()
-        if (before.running and not self.status.running) or not self.ledgers:
+        known, was = ({id: len(of.figures) for id, of in s.layers.items()} for s in (self.status, before))
+        ended = before.running and not self.status.running
+        if ended or not self.ledgers or (known != was and not self.status.running):
             self._ask_costs()  # kinds whose size only a simulation tells are known now
 
     # --- cost ---------------------------------------------------------------------------------

@@ -249,6 +249,8 @@ class PackStation(QWidget):
     def _take_cell(self, of: int, index: int, rgba: np.ndarray) -> None:
         if of == self._round:
             h, w, _ = rgba.shape
+            # pure light has no alpha: pictures of the window's library must have as much as any colour
+            rgba[..., 3] = rgba.max(axis=2)
             image = QImage(
                 np.ascontiguousarray(rgba).tobytes(), w, h, 4 * w, QImage.Format.Format_RGBA8888_Premultiplied
             ).copy()
