@@ -171,7 +171,7 @@ class Cards(QWidget):
                     QRectF(x, box.top(), max(0.0, wide - 1), box.height()), Qt.BrushStyle.BDiagPattern
                 )
             if wide > painter.fontMetrics().horizontalAdvance(name) + 10:
-                painter.setPen(theme.colour(theme.GROUND))
+                painter.setPen(theme.colour(theme.TEXT if k % 3 == 2 else theme.GROUND))
                 painter.drawText(
                     QRectF(x + 5, box.top(), wide, box.height()), Qt.AlignmentFlag.AlignVCenter, name
                 )
