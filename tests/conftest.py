@@ -7,6 +7,10 @@ import os
 import tempfile
 from pathlib import Path
 
+from tenka.base import jit
+
+os.environ.setdefault("NUMBA_CACHE_DIR", jit.numba.config.CACHE_DIR)  # machine code stays where it is kept
+
 _home = tempfile.mkdtemp(prefix="tenka-tests-")
 for _name in ("HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
     os.environ[_name] = _home

@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
+import os
+import shutil
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -19,7 +21,47 @@ threads.prepare()
 
 import numba  # noqa: E402
 
+KEPT = 4  # states of the kernels whose machine code is kept: other checkouts, earlier versions
 FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}
+
+
+@lru_cache(maxsize=1)
+def kernels_key() -> str:
+    """Tells one state of all kernels from the next: by their sources, and the compiler's version."""
+    folder = Path(__file__).parent.parent
+    sources = sorted(
+        p
+        for name in ("base", "scene", "gas", "particles", "run", "look")
+        for p in folder.glob(f"{name}/*.py")
+    )
+    held = hashlib.blake2b(f"{numba.__version__} {folder}".encode(), digest_size=8)  # they are kept beside it
+    for source in sources:
+        data = source.read_bytes()
+        if b"@kernel" in data or b"kernel(" in data:
+            held.update(data)
+    return held.hexdigest()
+
+
+def _keep_apart() -> None:
+    """Keep machine code in a folder of its own for each state of the sources.
+
+    The compiler's cache looks at the file of a kernel alone: code that was made of an older kernel in another
+    file, which it calls, would go on being used.
+    """
+    if "NUMBA_CACHE_DIR" in os.environ:
+        return
+    home = user_cache_path("tenka") / "kernels"
+    mine = home / kernels_key()
+    numba.config.CACHE_DIR = str(mine)
+    with contextlib.suppress(OSError):
+        mine.mkdir(parents=True, exist_ok=True)
+        os.utime(mine)
+        others = sorted((p for p in home.iterdir() if p.is_dir()), key=lambda p: p.stat().st_mtime)
+        for old in others[:-KEPT]:
+            shutil.rmtree(old, ignore_errors=True)
+
+
+_keep_apart()
 
 
 def kernel(function: Callable | None = None, *, parallel: bool = False, inline: bool = False) -> Any:
@@ -50,25 +92,8 @@ def serial(function: Any) -> Any:
 prange = numba.prange
 
 
-@lru_cache(maxsize=1)
-def kernels_key() -> str:
-    """Tells one state of all kernels from the next: by their sources, and the compiler's version."""
-    folder = Path(__file__).parent.parent
-    sources = sorted(
-        p
-        for name in ("base", "scene", "gas", "particles", "run", "look")
-        for p in folder.glob(f"{name}/*.py")
-    )
-    held = hashlib.blake2b(f"{numba.__version__} {folder}".encode(), digest_size=8)  # they are kept beside it
-    for source in sources:
-        data = source.read_bytes()
-        if b"@kernel" in data or b"kernel(" in data:
-            held.update(data)
-    return held.hexdigest()
-
-
 def _mark(part: str) -> Path:
-    return user_cache_path("tenka") / "kernels" / f"{kernels_key()}-{part}"
+    return user_cache_path("tenka") / "kernels" / kernels_key() / f"{part}.done"
 
 
 def is_compiled(part: str) -> bool:
@@ -80,6 +105,4 @@ def note_compiled(part: str) -> None:
     """Note that a part of the kernels is compiled; where that cannot be kept it is compiled again."""
     with contextlib.suppress(OSError):
         _mark(part).parent.mkdir(parents=True, exist_ok=True)
-        for old in _mark(part).parent.glob(f"*-{part}"):
-            old.unlink(missing_ok=True)
         _mark(part).touch()
