@@ -52,7 +52,7 @@ def _keep_apart() -> None:
         return
     home = user_cache_path("tenka") / "kernels"
     mine = home / kernels_key()
-    numba.config.CACHE_DIR = str(mine)
+    numba.config.CACHE_DIR = str(mine)  # type: ignore[attr-defined]
     with contextlib.suppress(OSError):
         mine.mkdir(parents=True, exist_ok=True)
         os.utime(mine)
