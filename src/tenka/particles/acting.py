@@ -12,6 +12,7 @@ import numpy as np
 from tenka.base.jit import kernel
 from tenka.base.randomness import unit_array
 from tenka.base.vector import make_lerp_channels
+from tenka.base.vectors import plus
 from tenka.gas.eddies import stir, turbulence_potential
 from tenka.gas.felt import GRAVITY, NUMBERS, ForceInputs, TurbulenceInput, WindInput, felt_at, placed_table
 from tenka.gas.grid import Grid
@@ -121,6 +122,7 @@ class Acting(NamedTuple):
     winds : (n, WIND_FIELDS); gusts : (n, GUSTS) in [-1, 1]
     local : of placed forces, see tenka.gas.felt.placed_table
     eddies : (nx, ny, nz, 4) rate times velocity, and rate, on a grid of its own; one voxel without any
+    flat : the same as one row
     eddies_at : (4,) origin and voxel of that grid, m
     """
 
@@ -128,6 +130,7 @@ class Acting(NamedTuple):
     gusts: np.ndarray
     local: np.ndarray
     eddies: np.ndarray
+    flat: np.ndarray
     eddies_at: np.ndarray
 
 
@@ -152,54 +155,55 @@ def acting(forces: ForceInputs, low: np.ndarray, high: np.ndarray, t: float) -> 
     eddies, origin, voxel = np.zeros((1, 1, 1, 4), np.float32), np.zeros(3), 1.0
     if stirring:
         eddies, origin, voxel = eddy_field(stirring, low, high, t)
-    return Acting(winds, gusts, placed_table(forces.locals), eddies, np.array([*origin, voxel], float))
+    local, at = placed_table(forces.locals), np.array([*origin, voxel], float)
+    return Acting(winds, gusts, local, eddies, eddies.reshape(-1), at)
 
 
-def _forces_at(x, y, z, t, share, winds, gusts, local, eddies, flat, eddies_at):
-    """What all forces together do at a point: rate k, rate times velocity, acceleration. For the arrays see
-    Acting."""
-    k, kx, ky, kz, ax, ay, az = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+@kernel(inline=True)
+def _pace_of(winds, gusts, n, p, t):
+    """How fast wind `n` blows at a point, m/s."""
+    pace = winds[n, SPEED]
+    if winds[n, GUSTINESS] > 0:
+        # smooth noise that travels with the wind, as tenka.effect.courses.smooth_noise
+        along = p[0] * winds[n, AHEAD_X] + p[1] * winds[n, AHEAD_Y]
+        period = winds[n, PERIOD]
+        place = t / period - along / (max(winds[n, SPEED], 0.05) * period) - winds[n, FIRST]
+        place = min(max(place, 0.0), GUSTS - 1.001)
+        i = int(place)
+        f = place - i
+        before, after = gusts[n, i], gusts[n, i + 1]
+        gust = before + (after - before) * f * f * f * (f * (6.0 * f - 15.0) + 10.0)
+        pace *= max(0.0, 1.0 + winds[n, GUSTINESS] * gust)
+    if winds[n, GROUND_DRAG] > 0:
+        pace *= math.sqrt(min(max(p[2] / winds[n, GROUND_DRAG], 0.0), 1.0))
+    return pace
+
+
+def _forces_at(p, t, share, winds, gusts, local, eddies, flat, at):
+    """What all forces together do at a point: rate k, rate times velocity, acceleration.
+
+    The arrays are those of Acting, one by one: taken out of it for each particle they would be counted each
+    time.
+    """
+    k, push, pull = 0.0, (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
     for n in range(winds.shape[0]):
-        pace = winds[n, SPEED]
-        if winds[n, GUSTINESS] > 0:
-            # smooth noise that travels with the wind, as tenka.effect.courses.smooth_noise
-            s = x * winds[n, AHEAD_X] + y * winds[n, AHEAD_Y]
-            period = winds[n, PERIOD]
-            place = t / period - s / (max(winds[n, SPEED], 0.05) * period) - winds[n, FIRST]
-            place = min(max(place, 0.0), GUSTS - 1.001)
-            i = int(place)
-            f = place - i
-            before, after = gusts[n, i], gusts[n, i + 1]
-            gust = before + (after - before) * f * f * f * (f * (6.0 * f - 15.0) + 10.0)
-            pace *= max(0.0, 1.0 + winds[n, GUSTINESS] * gust)
-        if winds[n, GROUND_DRAG] > 0:
-            pace *= math.sqrt(min(max(z / winds[n, GROUND_DRAG], 0.0), 1.0))
         rate = winds[n, GRIP] * share
         k += rate
-        kx += rate * pace * winds[n, AHEAD_X]
-        ky += rate * pace * winds[n, AHEAD_Y]
+        push = plus(push, rate * _pace_of(winds, gusts, n, p, t), (winds[n, AHEAD_X], winds[n, AHEAD_Y], 0.0))
     if eddies.shape[0] > 1:
-        ex, ey, ez, er, _ = air_at(
-            eddies, flat, eddies_at[0], eddies_at[1], eddies_at[2], eddies_at[3], x, y, z
-        )
+        ex, ey, ez, er, _ = air_at(eddies, flat, at[0], at[1], at[2], at[3], p[0], p[1], p[2])
         k += er * share
-        kx += ex * share
-        ky += ey * share
-        kz += ez * share
+        push = plus(push, share, (ex, ey, ez))
     for n in range(local.shape[0]):
-        rate, ux, uy, uz, fx, fy, fz = felt_at(local, n, x, y, z)
+        rate, ux, uy, uz, fx, fy, fz = felt_at(local, n, p[0], p[1], p[2])
         weight = share
         if int(local[n, 0]) == GRAVITY:
             weight *= local[n, NUMBERS]
         rate *= share
         k += rate
-        kx += rate * ux
-        ky += rate * uy
-        kz += rate * uz
-        ax += weight * fx
-        ay += weight * fy
-        az += weight * fz
-    return k, kx, ky, kz, ax, ay, az
+        push = plus(push, rate, (ux, uy, uz))
+        pull = plus(pull, weight, (fx, fy, fz))
+    return k, push, pull
 
 
 forces_at = kernel(_forces_at)

@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from tenka.base.jit import kernel
+from tenka.base.vectors import dot, length, minus, plus, put, row, times
 from tenka.particles.state import ASLEEP
 
 SLOW = 0.35  # m/s; a slower blow gives nothing back
@@ -14,30 +15,29 @@ ROUND = 0.36  # radius, as a share of its width, with which a piece meets others
 
 
 @kernel
-def _cells_of(place, size, cells):
-    """A hash of the grid cell of each body."""
-    out = np.empty(place.shape[0], np.int64)
-    for i in range(place.shape[0]):
-        a, b, c = (
-            np.int64(math.floor(place[i, 0] / size)),
-            np.int64(math.floor(place[i, 1] / size)),
-            np.int64(math.floor(place[i, 2] / size)),
-        )
-        out[i] = ((a * 73856093) ^ (b * 19349663) ^ (c * 83492791)) % cells
-    return out
+def _cell(a, b, c, cells):
+    """A hash of a cell of the grid."""
+    return ((a * 73856093) ^ (b * 19349663) ^ (c * 83492791)) % cells
 
 
 @kernel
-def _meet(t1, born, place, velocity, width, state, still, bounce):
-    """Blows between bodies, as balls; in a fixed order, so that results are the same every time."""
+def _corner(place, i, size):
+    """The cell in which a body is."""
+    return (
+        np.int64(math.floor(place[i, 0] / size)),
+        np.int64(math.floor(place[i, 1] / size)),
+        np.int64(math.floor(place[i, 2] / size)),
+    )
+
+
+@kernel
+def _by_cells(place, size, cells):
+    """Bodies in the order of their cells, and where each cell begins in it."""
     n = place.shape[0]
-    size = 1e-9
+    hashed, starts = np.empty(n, np.int64), np.zeros(cells + 1, np.int64)
     for i in range(n):
-        size = max(size, 2 * ROUND * width[i])
-    cells = max(2 * n, 16)
-    hashed = _cells_of(place, size, cells)
-    starts = np.zeros(cells + 1, np.int64)
-    for i in range(n):
+        a, b, c = _corner(place, i, size)
+        hashed[i] = _cell(a, b, c, cells)
         starts[hashed[i] + 1] += 1
     for c in range(cells):
         starts[c + 1] += starts[c]
@@ -45,58 +45,61 @@ def _meet(t1, born, place, velocity, width, state, still, bounce):
     for i in range(n):
         order[fill[hashed[i]]] = i
         fill[hashed[i]] += 1
+    return order, starts
+
+
+@kernel
+def _pushed(p, still, i, j, bounce):
+    """Two bodies apart, and the blow between them."""
+    way = minus(row(p.place, j), row(p.place, i))
+    reach, far = ROUND * (p.width[i] + p.width[j]), length(way)
+    if far >= reach or far < 1e-9:
+        return
+    side = times(1.0 / far, way)
+    first, second = row(p.velocity, i), row(p.velocity, j)
+    into = dot(minus(second, first), side)
+    mi, mj = p.width[i] ** 3, p.width[j] ** 3
+    ti, tj = mj / (mi + mj), mi / (mi + mj)
+    apart = 0.2 * (reach - far)
+    put(p.place, i, plus(row(p.place, i), -ti * apart, side))
+    put(p.place, j, plus(row(p.place, j), tj * apart, side))
+    if into < 0:
+        push = -(1 + (bounce if into < -SLOW else 0.0)) * into
+        put(p.velocity, i, plus(first, -ti * push, side))
+        put(p.velocity, j, plus(second, tj * push, side))
+    if into < -0.1:
+        for m in (i, j):
+            p.state[m] &= np.uint8(255 - ASLEEP)
+            still[m] = 0
+
+
+@kernel
+def collide(now, p, still, bounce):
+    """Blows between bodies that are born by `now`, as balls; in a fixed order, so that results are the same
+    every time."""
+    n = p.born.size
+    size = 1e-9
+    for i in range(n):
+        size = max(size, 2 * ROUND * p.width[i])
+    cells = max(2 * n, 16)
+    order, starts = _by_cells(p.place, size, cells)
     looked = np.empty(27, np.int64)
     for i in range(n):
-        if born[i] >= t1:
+        if p.born[i] >= now:
             continue
-        a, b, c = (
-            np.int64(math.floor(place[i, 0] / size)),
-            np.int64(math.floor(place[i, 1] / size)),
-            np.int64(math.floor(place[i, 2] / size)),
-        )
+        a, b, c = _corner(p.place, i, size)
         seen = 0
-        for x in range(-1, 2):
-            for y in range(-1, 2):
-                for z in range(-1, 2):
-                    cell = (((a + x) * 73856093) ^ ((b + y) * 19349663) ^ ((c + z) * 83492791)) % cells
-                    again = False
-                    for s in range(seen):
-                        again = again or looked[s] == cell
-                    if again:
-                        continue
-                    looked[seen] = cell
-                    seen += 1
-                    for s in range(starts[cell], starts[cell + 1]):
-                        j = order[s]
-                        if j <= i or born[j] >= t1 or (state[i] & ASLEEP and state[j] & ASLEEP):
-                            continue
-                        dx, dy, dz = (
-                            place[j, 0] - place[i, 0],
-                            place[j, 1] - place[i, 1],
-                            place[j, 2] - place[i, 2],
-                        )
-                        reach = ROUND * (width[i] + width[j])
-                        far = math.sqrt(dx * dx + dy * dy + dz * dz)
-                        if far >= reach or far < 1e-9:
-                            continue
-                        px, py, pz = dx / far, dy / far, dz / far
-                        into = (
-                            (velocity[j, 0] - velocity[i, 0]) * px
-                            + (velocity[j, 1] - velocity[i, 1]) * py
-                            + (velocity[j, 2] - velocity[i, 2]) * pz
-                        )
-                        mi, mj = width[i] ** 3, width[j] ** 3
-                        ti, tj = mj / (mi + mj), mi / (mi + mj)
-                        apart = 0.2 * (reach - far)
-                        for k in range(3):
-                            d = px if k == 0 else (py if k == 1 else pz)
-                            place[i, k] -= ti * apart * d
-                            place[j, k] += tj * apart * d
-                            if into < 0:
-                                push = -(1 + (bounce if into < -SLOW else 0.0)) * into
-                                velocity[i, k] -= ti * push * d
-                                velocity[j, k] += tj * push * d
-                        if into < -0.1:
-                            for m in (i, j):
-                                state[m] &= np.uint8(255 - ASLEEP)
-                                still[m] = 0
+        for k in range(27):
+            cell = _cell(a + k // 9 - 1, b + k // 3 % 3 - 1, c + k % 3 - 1, cells)
+            again = False
+            for s in range(seen):  # two cells may have one hash
+                again = again or looked[s] == cell
+            if again:
+                continue
+            looked[seen] = cell
+            seen += 1
+            for s in range(starts[cell], starts[cell + 1]):
+                j = order[s]
+                asleep = p.state[i] & ASLEEP and p.state[j] & ASLEEP
+                if j > i and p.born[j] < now and not asleep:
+                    _pushed(p, still, i, j, bounce)

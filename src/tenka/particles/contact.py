@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
@@ -49,6 +50,13 @@ def table_of(parts: tuple[np.ndarray, ...], rows: int, columns: int) -> np.ndarr
     return np.concatenate([np.asarray(p, np.float64).reshape(rows, -1) for p in parts], axis=1)
 
 
+class Packed(NamedTuple):
+    """Stops as kernels take them: one table, (k, COLUMNS), and all distance fields, one after the other."""
+
+    rows: np.ndarray
+    values: np.ndarray
+
+
 @dataclass
 class Stops:
     """All that stops a layer during one step, as arrays of a row for each; the ground, where it takes part,
@@ -83,9 +91,8 @@ class Stops:
     corner: np.ndarray
     step: np.ndarray
 
-    def packed(self) -> tuple[np.ndarray, np.ndarray]:
-        """All of it as one table, (k, COLUMNS), and the distance fields: kernels are faster with few
-        arrays."""
+    def packed(self) -> Packed:
+        """All of it as one table and the distance fields: kernels are faster with few arrays."""
         n = len(self.form)
         parts = (
             self.form,
@@ -105,7 +112,7 @@ class Stops:
             self.corner,
             self.step,
         )
-        return table_of(parts, n, COLUMNS), self.values
+        return Packed(table_of(parts, n, COLUMNS), self.values)
 
 
 @dataclass
@@ -229,9 +236,9 @@ def form_at(form, sx, sy, sz, x, y, z):
 
 
 @kernel
-def distance_to(n, w, values, share, x, y, z):
-    """Distance from a point to a collider at a share of the step, less its skin; `w` and `values` are packed
-    Stops."""
+def distance_to(n, stops, share, p):
+    """Distance from a point to a collider at a share of the step, less its skin; `stops` are `Packed`."""
+    w, (x, y, z) = stops.rows, p
     form = int(w[n, FORM])
     if form == GROUND:
         return z - w[n, SKIN]
@@ -249,7 +256,7 @@ def distance_to(n, w, values, share, x, y, z):
         return form_at(form, w[n, SIZE], w[n, SIZE + 1], w[n, SIZE + 2], px, py, pz) - w[n, SKIN]
     h = w[n, STEP]
     value, away = field_at(
-        values,
+        stops.values,
         int(w[n, START]),
         int(w[n, SHAPE]),
         int(w[n, SHAPE + 1]),
@@ -262,8 +269,9 @@ def distance_to(n, w, values, share, x, y, z):
 
 
 @kernel
-def slope_of(n, w, values, share, x, y, z):
+def slope_of(n, stops, share, p):
     """Unit direction away from a collider."""
+    w, (x, y, z) = stops.rows, p
     if w[n, FORM] == GROUND:
         return 0.0, 0.0, 1.0
     e = 0.5 * w[n, STEP] if w[n, FORM] == FIELD else 1e-3
@@ -273,12 +281,13 @@ def slope_of(n, w, values, share, x, y, z):
         axis = k if k < 3 else k - 3
         d = sign * distance_to(
             n,
-            w,
-            values,
+            stops,
             share,
-            x + (sign * e if axis == 0 else 0.0),
-            y + (sign * e if axis == 1 else 0.0),
-            z + (sign * e if axis == 2 else 0.0),
+            (
+                x + (sign * e if axis == 0 else 0.0),
+                y + (sign * e if axis == 1 else 0.0),
+                z + (sign * e if axis == 2 else 0.0),
+            ),
         )
         if axis == 0:
             gx += d
@@ -293,8 +302,9 @@ def slope_of(n, w, values, share, x, y, z):
 
 
 @kernel
-def surface_speed(n, w, x, y, z):
+def surface_speed(n, stops, p):
     """How fast a collider's own points move there."""
+    w, (x, y, z) = stops.rows, p
     dx, dy, dz = x - w[n, CENTRE], y - w[n, CENTRE + 1], z - w[n, CENTRE + 2]
     return (
         w[n, SPEED] + w[n, SPIN + 1] * dz - w[n, SPIN + 2] * dy,

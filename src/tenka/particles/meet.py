@@ -4,8 +4,10 @@ dies."""
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 from tenka.base.jit import kernel
+from tenka.base.vectors import dot, length, minus, plus, times
 from tenka.particles.contact import (
     BOUNCINESS,
     DIE,
@@ -26,12 +28,31 @@ from tenka.particles.contact import (
 GOES_ON, DIES, STICKS, SLEEPS = 0, 1, 2, 3
 """What becomes of a particle in a step."""
 TOUCH = 1e-4  # m; nearer than this a particle lies on a surface
-
-
 REST = 0.02  # m/s; slower off a surface than this it stays on it
+HITS = 6  # in a step; what is left of it is then flown through
 
 
-HITS = 6
+class Way(NamedTuple):
+    """All that acts on a flight, dv/dt = pull + rate (drift - v).
+
+    Attributes
+    ----------
+    rate : 1/s
+    drift : (x, y, z), m/s
+    pull : (x, y, z), m/s^2
+    """
+
+    rate: float
+    drift: tuple[float, float, float]
+    pull: tuple[float, float, float]
+
+
+class Span(NamedTuple):
+    """A step's start, until when a particle is there, and the step's end, s."""
+
+    start: float
+    until: float
+    end: float
 
 
 @kernel
@@ -50,12 +71,20 @@ def flight(k, t):
     return e, gone, (t - gone) / k
 
 
+@kernel
+def flown(way, t, p, v):
+    """Place and velocity after flying for `t` from `p` at `v`, in closed form."""
+    e, gone, fallen = flight(way.rate, t)
+    place = plus(plus(plus(p, gone, v), t - gone, way.drift), fallen, way.pull)
+    return place, plus(plus(times(e, v), 1 - e, way.drift), gone, way.pull)
+
+
 @kernel(inline=True)
-def near(n, w, x, y, z, reach):
+def near(n, w, p, reach):
     """Whether a collider may be within `reach` of a point at any time of the step."""
     if w[n, FORM] == GROUND:
-        return z - w[n, SKIN] <= reach
-    dx, dy, dz = x - w[n, ORIGIN0], y - w[n, ORIGIN0 + 1], z - w[n, ORIGIN0 + 2]
+        return p[2] - w[n, SKIN] <= reach
+    dx, dy, dz = p[0] - w[n, ORIGIN0], p[1] - w[n, ORIGIN0 + 1], p[2] - w[n, ORIGIN0 + 2]
     ex, ey, ez = (
         w[n, ORIGIN1] - w[n, ORIGIN0],
         w[n, ORIGIN1 + 1] - w[n, ORIGIN0 + 1],
@@ -66,194 +95,155 @@ def near(n, w, x, y, z, reach):
 
 
 @kernel
-def meet(
-    x,
-    y,
-    z,
-    vx,
-    vy,
-    vz,
-    ux,
-    uy,
-    uz,
-    ax,
-    ay,
-    az,
-    k,
-    r,
-    radius,
-    start,
-    until,
-    end,
-    stops,
-    values,
-    settles,
-    wakes_at,
-    airy,
-):
-    """One particle's way through a step in which it may meet something; see `advance`.
+def _share(span, left):
+    """The share of the step at which `left` seconds of the way are left."""
+    return (span.until - left - span.start) / max(span.end - span.start, 1e-12)
 
-    Returns its place and velocity, what becomes of it, what holds it, and time, place and velocity of its
-    first hit.
+
+@kernel
+def _free(n, stops, share, p, radius):
+    """How far a ball is from a collider, m."""
+    return distance_to(n, stops, share, p) - radius
+
+
+@kernel
+def _meeting(n, stops, p, v, way, left, radius, span, d, closing, at_most):
+    """When on its way a particle meets collider `n`, from which it is `d` away and to which it comes nearer
+    by at most `closing` m/s; -1 when it does not before `at_most`, s."""
+    whole, here = max(span.end - span.start, 1e-12), _share(span, left)
+    s, safe, least = 0.0, 0.0, 2 * TOUCH / closing
+    for _ in range(64):  # conservative advancement: the distance is always free
+        s = min(s + max(d / closing, least), left)
+        least *= 1.2
+        d = _free(n, stops, here + s / whole, flown(way, s, p, v)[0], radius)
+        if d < 0:
+            break
+        safe = s
+        if s >= left or s > at_most:
+            break
+    if d >= 0:
+        return -1.0
+    for _ in range(30):
+        middle = 0.5 * (safe + s)
+        if _free(n, stops, here + middle / whole, flown(way, middle, p, v)[0], radius) < 0:
+            s = middle
+        else:
+            safe = middle
+    return safe
+
+
+@kernel
+def _first_met(p, v, after, way, left, radius, span, stops):
+    """The collider that is met first, -1 for none; when, s; and whether the particle lies on it already."""
+    fastest = max(length(v), length(after)) + 1e-9
+    here, first, at = _share(span, left), -1, left
+    for n in range(stops.rows.shape[0]):
+        if not near(n, stops.rows, p, fastest * left + radius):
+            continue
+        surface = surface_speed(n, stops, p)
+        closing = fastest + length(surface)
+        d = _free(n, stops, here, p, radius)
+        if d > closing * left:
+            continue
+        if d < TOUCH and dot(minus(v, surface), slope_of(n, stops, here, p)) < REST:
+            return n, 0.0, True
+        s = _meeting(n, stops, p, v, way, left, radius, span, d, closing, at)
+        if 0 <= s <= at:
+            first, at = n, s
+    return first, at, False
+
+
+@kernel
+def _rubbed(slide, loss):
+    """A speed along a surface, less what friction takes of it."""
+    along = length(slide)
+    return times((along - min(loss, along)) / along if along > 1e-9 else 0.0, slide)
+
+
+@kernel
+def _slid(p, slide, side, surface, way, left, slows):
+    """Place, velocity and speed after lying on a surface for `left`: drag and drift along it in closed form,
+    friction, `slows` m/s^2, taken off the speed."""
+    e, gone, _fallen = flight(way.rate, left)
+    drift = minus(way.drift, surface)
+    drift = plus(drift, -dot(drift, side), side)
+    pull = plus(way.pull, -dot(way.pull, side), side)
+    end = plus(plus(times(e, slide), 1 - e, drift), gone, pull)
+    fast, was, slowed = length(end), length(slide), slows * left
+    keep = max(0.0, 1 - slowed / fast) if fast > 1e-12 else 0.0
+    most = max(fast, was)
+    if slowed < most:
+        share = 0.5 * (was + fast * keep) / max(most, 1e-12)
+    else:
+        share = 0.5 * was / max(slowed, 1e-12)
+    way_there = end if fast > was else slide
+    place = plus(p, left, plus(surface, share, way_there))
+    return place, plus(surface, keep, end), fast * keep
+
+
+@kernel
+def meet(p, v, way, radius, span, since, stops, settles, wakes_at, airy):
+    """One particle's way from `since` on through a step in which it may meet something.
+
+    Parameters
+    ----------
+    p, v : place, m, and velocity, m/s
+    settles, wakes_at, airy : whether what comes to rest falls asleep, the speed that wakes it, and that of
+        the air, m/s
+
+    Returns
+    -------
+    place, velocity, what becomes of it, the collider that holds it, and time, place and velocity of its first
+    hit (the time is far in the past without one)
     """
-    count, span = stops.shape[0], max(end - start, 1e-12)
-    fate, held_by, struck = GOES_ON, -1, -1e9
-    ax0, ay0, az0, bx0, by0, bz0 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-    left, hits = r, 0
+    fate, held_by, hit = GOES_ON, -1, (-1e9, p, v)
+    left, hits = span.until - since, 0
     while left > 0:
-        e, gone, fallen = flight(k, left)
-        nx = x + vx * gone + ux * (left - gone) + ax * fallen
-        ny = y + vy * gone + uy * (left - gone) + ay * fallen
-        nz = z + vz * gone + uz * (left - gone) + az * fallen
-        wx, wy, wz = (
-            vx * e + ux * (1 - e) + ax * gone,
-            vy * e + uy * (1 - e) + ay * gone,
-            vz * e + uz * (1 - e) + az * gone,
-        )
-        if hits >= HITS:
-            x, y, z, vx, vy, vz, left = nx, ny, nz, wx, wy, wz, 0.0
+        place, speed = flown(way, left, p, v)
+        n, at, lies = -1, left, False
+        if hits < HITS:
+            n, at, lies = _first_met(p, v, speed, way, left, radius, span, stops)
+        if n < 0:
+            p, v = place, speed
             break
-        fastest = max(math.sqrt(vx * vx + vy * vy + vz * vz), math.sqrt(wx * wx + wy * wy + wz * wz)) + 1e-9
-        length = fastest * left
-        first_n, first_s = -1, left
-        lies_on = -1
-        for n in range(count):
-            if not near(n, stops, x, y, z, length + radius):
-                continue
-            here = (until - left - start) / span
-            sx, sy, sz = surface_speed(n, stops, x, y, z)
-            closing = fastest + math.sqrt(sx * sx + sy * sy + sz * sz)
-            d = distance_to(n, stops, values, here, x, y, z) - radius
-            if d > closing * left:
-                continue
-            if d < TOUCH:
-                px, py, pz = slope_of(n, stops, values, here, x, y, z)
-                into = (vx - sx) * px + (vy - sy) * py + (vz - sz) * pz
-                if into < REST:
-                    first_n, first_s, lies_on = n, 0.0, n
-                    break
-            # conservative advancement: the distance is always free
-            s, safe = 0.0, 0.0
-            met = False
-            least = 2 * TOUCH / closing
-            for _ in range(64):
-                s = min(s + max(d / closing, least), left)
-                least *= 1.2
-                e1, gone1, fallen1 = flight(k, s)
-                cx = x + vx * gone1 + ux * (s - gone1) + ax * fallen1
-                cy = y + vy * gone1 + uy * (s - gone1) + ay * fallen1
-                cz = z + vz * gone1 + uz * (s - gone1) + az * fallen1
-                d = distance_to(n, stops, values, here + s / span, cx, cy, cz) - radius
-                if d < 0:
-                    met = True
-                    break
-                safe = s
-                if s >= left or s > first_s:
-                    break
-            if met:
-                for _ in range(30):
-                    middle = 0.5 * (safe + s)
-                    e1, gone1, fallen1 = flight(k, middle)
-                    cx = x + vx * gone1 + ux * (middle - gone1) + ax * fallen1
-                    cy = y + vy * gone1 + uy * (middle - gone1) + ay * fallen1
-                    cz = z + vz * gone1 + uz * (middle - gone1) + az * fallen1
-                    if distance_to(n, stops, values, here + middle / span, cx, cy, cz) - radius < 0:
-                        s = middle
-                    else:
-                        safe = middle
-                if safe <= first_s:
-                    first_n, first_s = n, safe
-        if first_n < 0:
-            x, y, z, vx, vy, vz, left = nx, ny, nz, wx, wy, wz, 0.0
-            break
-        n = first_n
-        e, gone, fallen = flight(k, first_s)
-        x, y, z = (
-            x + vx * gone + ux * (first_s - gone) + ax * fallen,
-            y + vy * gone + uy * (first_s - gone) + ay * fallen,
-            z + vz * gone + uz * (first_s - gone) + az * fallen,
-        )
-        vx, vy, vz = (
-            vx * e + ux * (1 - e) + ax * gone,
-            vy * e + uy * (1 - e) + ay * gone,
-            vz * e + uz * (1 - e) + az * gone,
-        )
-        left -= first_s
+        p, v = flown(way, at, p, v)
+        left -= at
         hits += 1
-        here = (until - left - start) / span
-        px, py, pz = slope_of(n, stops, values, here, x, y, z)
-        sx, sy, sz = surface_speed(n, stops, x, y, z)
-        qx, qy, qz = vx - sx, vy - sy, vz - sz
-        into = qx * px + qy * py + qz * pz
-        if lies_on < 0 and struck < start - 1 and into < -REST:
-            struck = until - left
-            ax0, ay0, az0, bx0, by0, bz0 = x, y, z, vx, vy, vz
-        if stops[n, RESPONSE] == DIE:
+        here = _share(span, left)
+        side, surface = slope_of(n, stops, here, p), surface_speed(n, stops, p)
+        own = minus(v, surface)
+        into = dot(own, side)
+        if not lies and hit[0] < span.start - 1 and into < -REST:
+            hit = (span.until - left, p, v)
+        response, friction = stops.rows[n, RESPONSE], stops.rows[n, FRICTION]
+        if response == DIE:
             fate = DIES
             break
-        if stops[n, RESPONSE] == STICK:
+        if response == STICK:
             fate, held_by = STICKS, n
-            vx, vy, vz = sx, sy, sz
-            x, y, z = x + sx * left, y + sy * left, z + sz * left
+            v = surface
+            p = plus(p, left, surface)
             break
-        tx, ty, tz = qx - into * px, qy - into * py, qz - into * pz
-        along = math.sqrt(tx * tx + ty * ty + tz * tz)
-        bounced = -stops[n, BOUNCINESS] * into
-        if into < 0 and bounced >= REST and lies_on < 0:
-            loss = min(
-                stops[n, FRICTION] * (1 + stops[n, BOUNCINESS]) * -into, along
-            )  # Coulomb's law over the blow
-            keep = (along - loss) / along if along > 1e-9 else 0.0
-            vx, vy, vz = (
-                sx + tx * keep + px * bounced,
-                sy + ty * keep + py * bounced,
-                sz + tz * keep + pz * bounced,
-            )
-            vn = vx * px + vy * py + vz * pz
-            d = distance_to(n, stops, values, here, x, y, z) - radius
+        slide = plus(own, -into, side)
+        bounced = -stops.rows[n, BOUNCINESS] * into
+        if into < 0 and bounced >= REST and not lies:  # Coulomb's law over the blow
+            v = plus(plus(surface, 1.0, _rubbed(slide, friction * (bounced - into))), bounced, side)
+            d = _free(n, stops, here, p, radius)
             if d < 0:
-                x, y, z = x - px * (d - 1e-6), y - py * (d - 1e-6), z - pz * (d - 1e-6)
-            if abs(vn - (sx * px + sy * py + sz * pz)) < 1e-9:
-                break
+                p = plus(p, 1e-6 - d, side)
             continue
-        # it lies on the surface for the rest of the step: pressed on, it slides against friction; drawn off,
-        # it flies
-        dx_, dy_, dz_ = ax + k * (ux - vx), ay + k * (uy - vy), az + k * (uz - vz)
-        press = -(dx_ * px + dy_ * py + dz_ * pz)
-        if press <= 0 and lies_on >= 0:
-            vn = max(into, 0.0) + 1e-6
-            vx, vy, vz = sx + tx + px * vn, sy + ty + py * vn, sz + tz + pz * vn
-            d = distance_to(n, stops, values, here, x, y, z) - radius
-            x, y, z = x - px * (d - 2 * TOUCH), y - py * (d - 2 * TOUCH), z - pz * (d - 2 * TOUCH)
+        press = -dot(plus(way.pull, way.rate, minus(way.drift, v)), side)
+        if press <= 0 and lies:  # drawn off, it flies
+            v = plus(plus(surface, 1.0, slide), max(into, 0.0) + 1e-6, side)
+            p = plus(p, 2 * TOUCH - _free(n, stops, here, p, radius), side)
             continue
-        if into < 0 and lies_on < 0:
-            loss = min(stops[n, FRICTION] * -into, along)
-            keep = (along - loss) / along if along > 1e-9 else 0.0
-            tx, ty, tz = tx * keep, ty * keep, tz * keep
-        # along the surface: drag and drift in closed form, friction taken off the speed
-        wx, wy, wz = ux - sx, uy - sy, uz - sz
-        un, an = wx * px + wy * py + wz * pz, ax * px + ay * py + az * pz
-        e, gone, fallen = flight(k, left)
-        fx = tx * e + (wx - un * px) * (1 - e) + (ax - an * px) * gone
-        fy = ty * e + (wy - un * py) * (1 - e) + (ay - an * py) * gone
-        fz = tz * e + (wz - un * pz) * (1 - e) + (az - an * pz) * gone
-        fast = math.sqrt(fx * fx + fy * fy + fz * fz)
-        was = math.sqrt(tx * tx + ty * ty + tz * tz)
-        slowed = stops[n, FRICTION] * max(press, 0.0) * left
-        keep = max(0.0, 1 - slowed / fast) if fast > 1e-12 else 0.0
-        share = (
-            0.5 * (was + fast * keep) / max(fast, was, 1e-12)
-            if slowed < max(fast, was)
-            else 0.5 * was / max(slowed, 1e-12)
-        )
-        bx, by, bz = (fx, fy, fz) if fast > was else (tx, ty, tz)
-        x, y, z = x + (sx + bx * share) * left, y + (sy + by * share) * left, z + (sz + bz * share) * left
-        vx, vy, vz = sx + fx * keep, sy + fy * keep, sz + fz * keep
-        d = distance_to(n, stops, values, 1.0 if until >= end else here, x, y, z) - radius
-        px, py, pz = slope_of(n, stops, values, 1.0 if until >= end else here, x, y, z)
-        x, y, z = x - px * (d - 1e-6), y - py * (d - 1e-6), z - pz * (d - 1e-6)
-        if settles and fast * keep < 0.25 * wakes_at and airy < wakes_at:
+        if into < 0 and not lies:
+            slide = _rubbed(slide, friction * -into)
+        p, v, pace = _slid(p, slide, side, surface, way, left, friction * max(press, 0.0))
+        then = 1.0 if span.until >= span.end else here
+        p = plus(p, 1e-6 - _free(n, stops, then, p, radius), slope_of(n, stops, then, p))
+        if settles and pace < 0.25 * wakes_at and airy < wakes_at:
             fate = SLEEPS
-            vx, vy, vz = 0.0, 0.0, 0.0
+            v = (0.0, 0.0, 0.0)
         left = 0.0
-    return x, y, z, vx, vy, vz, fate, held_by, struck, ax0, ay0, az0, bx0, by0, bz0
+    return p, v, fate, held_by, hit

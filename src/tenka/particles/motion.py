@@ -10,21 +10,22 @@ is of second order.
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 
 from tenka.base.jit import kernel, prange
+from tenka.base.vectors import dot, length, plus, put, row, times
 from tenka.particles.acting import Acting, air_at, forces_within
-from tenka.particles.contact import FORM, GROUND, distance_to, slope_of, surface_speed
-from tenka.particles.meet import DIES, SLEEPS, STICKS, flight, meet, near
+from tenka.particles.contact import FORM, GROUND, Packed, distance_to, slope_of, surface_speed
+from tenka.particles.meet import DIES, SLEEPS, STICKS, Span, Way, flown, meet, near
 from tenka.particles.state import ASLEEP, STUCK, Points
 
 CHUNKS = 64
 START, END, LARGEST, GRAVITY, DRAG, SIZE_DRAG, FORCED, FOLLOW, COOLING, CARRIED, FELT, NOTING = range(12)
 BED, ENDS, AIR, CAMERA, NUMBERS = 12, 16, 22, 26, 42
-"""Places in the row of a step's numbers: its time, s; what acts everywhere; whether a gas carries, whether
-one is
-felt by those that sleep, whether hits are noted; of the bed whether asleep ones wake, the speed that wakes
+"""Places in the row of a step's numbers: its time, s; what acts everywhere; whether a gas carries,
+whether one is felt by those that sleep, whether hits are noted; of the bed whether asleep ones wake, the speed that wakes
 them, the reach, the lift; whether there is a lower plane, its height, the reach (0 for none), whether leaving
 the gas ends it, whether leaving the picture does, whether they settle; corner and voxel of the gas; the
 camera, see View.packed."""
@@ -65,246 +66,199 @@ def extents(
     )
 
 
+class Moved(NamedTuple):
+    """The arrays of `Points` that a step reads and writes, and what becomes of each, see `advance`."""
+
+    born: np.ndarray
+    life: np.ndarray
+    place: np.ndarray
+    velocity: np.ndarray
+    width: np.ndarray
+    heat: np.ndarray
+    state: np.ndarray
+    holder: np.ndarray
+    dead: np.ndarray
+    hits: np.ndarray
+
+
+class Air(NamedTuple):
+    """The gas that is felt, (nx, ny, nz, 4), and the same as one row."""
+
+    field: np.ndarray
+    flat: np.ndarray
+
+
+@kernel(inline=True)
+def gas_at(air, s, p):
+    """Velocity of the gas at a point, nothing outside, and whether the point is inside; `s` are the step's
+    numbers."""
+    x, y, z, _, inside = air_at(
+        air.field, air.flat, s[AIR], s[AIR + 1], s[AIR + 2], s[AIR + 3], p[0], p[1], p[2]
+    )
+    return ((x, y, z) if inside else (0.0, 0.0, 0.0)), inside
+
+
 @kernel
-def _advance_some(
-    first,
-    last,
-    s,
-    born,
-    life,
-    place,
-    velocity,
-    width,
-    heat,
-    state,
-    holder,
-    winds,
-    gusts,
-    local,
-    eddies,
-    eddies_at,
-    stops,
-    values,
-    g0,
-    dead,
-    hits,
-):
+def way_of(s, own, k, push, pull, carried, air):
+    """What acts on one particle together: the forces (rate, rate times velocity, acceleration), drag and the
+    gas that carries it, by the share `own` that its size leaves it; and gravity."""
+    k, push = (k + s[DRAG]) * own, times(own, push)
+    if carried:
+        rate = s[FOLLOW] * own
+        k += rate
+        push = plus(push, rate, air)
+    drift = times(1.0 / k, push) if k > 1e-12 else (0.0, 0.0, 0.0)
+    return Way(k, drift, plus(pull, -s[GRAVITY], (0.0, 0.0, 1.0)))
+
+
+@kernel
+def _go_along(p, i, stops, r):
+    """What sticks goes where its holder goes."""
+    n = p.holder[i]
+    if 0 <= n < stops.rows.shape[0]:
+        place = row(p.place, i)
+        speed = surface_speed(n, stops, plus(place, 0.5 * r, surface_speed(n, stops, place)))
+        put(p.place, i, plus(place, r, speed))
+        put(p.velocity, i, speed)
+
+
+@kernel
+def _wakes(s, place, v, radius, air, felt, stops):
+    """Whether a sleeping particle is woken, by the air or by what passes, and its velocity then."""
+    wakes, wakes_at, lift = False, s[BED + 1], s[BED + 3]
+    if s[BED] == 0:
+        return wakes, v
+    pace = length(air)
+    if felt and pace > wakes_at:
+        wakes = True
+        v = (lift * air[0], lift * air[1], max(lift * air[2], 0.0) + 0.6 * lift * pace)
+    for n in range(stops.rows.shape[0]):
+        if stops.rows[n, FORM] == GROUND:
+            continue
+        fast = length(surface_speed(n, stops, place))
+        if fast > wakes_at and distance_to(n, stops, 1.0, place) < s[BED + 2] + radius:
+            wakes = True
+            away = slope_of(n, stops, 1.0, place)
+            v = (lift * fast * away[0], lift * fast * away[1], lift * fast * (abs(away[2]) + 0.5))
+    return wakes, v
+
+
+@kernel
+def _ends(s, p, radius, out_of_gas):
+    """Whether a place is one at which particles end: too low, too far, outside the gas or the picture."""
+    if s[ENDS] > 0 and p[2] < s[ENDS + 1]:
+        return True
+    if s[ENDS + 2] > 0 and dot(p, p) > s[ENDS + 2] * s[ENDS + 2]:
+        return True
+    if s[ENDS + 3] > 0 and out_of_gas:
+        return True
+    if s[ENDS + 4] == 0:
+        return False
+    c = (p[0] - s[CAMERA], p[1] - s[CAMERA + 1], p[2] - s[CAMERA + 2])
+    depth = c[0] * s[CAMERA + 3] + c[1] * s[CAMERA + 4] + c[2] * s[CAMERA + 5]
+    if depth <= 0:
+        return True
+    across = abs(c[0] * s[CAMERA + 6] + c[1] * s[CAMERA + 7] + c[2] * s[CAMERA + 8])
+    up = abs(c[0] * s[CAMERA + 9] + c[1] * s[CAMERA + 10] + c[2] * s[CAMERA + 11])
+    reach = 1.05 + radius / max(depth * s[CAMERA + 13], 1e-9)
+    return across > reach * depth * s[CAMERA + 12] or up > reach * depth * s[CAMERA + 13]
+
+
+@kernel
+def _met(s, p, i, place, v, way, radius, span, since, air, stops):
+    """The way of a particle that may meet something, and what becomes of it."""
+    settles, wakes_at = s[ENDS + 5] > 0, s[BED + 1]
+    place, v, fate, held_by, hit = meet(
+        place, v, way, radius, span, since, stops, settles, wakes_at, length(air)
+    )
+    if s[NOTING] > 0 and hit[0] > -1e8:
+        p.hits[i, 0] = hit[0]
+        put(p.hits[:, 1:4], i, hit[1])
+        put(p.hits[:, 4:7], i, hit[2])
+    if fate == DIES:
+        p.dead[i] = 1
+    elif fate == STICKS:
+        p.state[i] |= np.uint8(STUCK)
+        p.holder[i] = held_by
+    elif fate == SLEEPS:
+        p.state[i] |= np.uint8(ASLEEP)
+    return place, v
+
+
+@kernel
+def _advance_some(first, last, s, p, acts, stops, air):
     """Move particles `first` to `last`; see `advance`."""
-    count = stops.shape[0]
-    flat0, flat = g0.reshape(-1), eddies.reshape(-1)
     start, end = s[START], s[END]
     carried, felt, noting = s[CARRIED] > 0, s[FELT] > 0, s[NOTING] > 0
+    # taken out once: an array that is taken out of a tuple is counted
+    winds, gusts, local, eddies, flat, eddies_at = acts
     acted = winds.shape[0] + local.shape[0] + eddies.shape[0] > 1
+    rows, count = stops.rows, stops.rows.shape[0]
+    born, life, places, velocities, widths, heats, states, _holders, dead, hits = p
     for i in range(first, last):
         if noting:
             hits[i, 0] = -1e9
         dead[i] = 0
-        since = max(start, born[i])
-        until = end
+        since, until = max(start, born[i]), end
         if life[i] < 1e30 and born[i] + life[i] <= end:
             until = max(born[i] + life[i], since)
             dead[i] = 1
         r = until - since
-        x, y, z = np.float64(place[i, 0]), np.float64(place[i, 1]), np.float64(place[i, 2])
-        vx, vy, vz = np.float64(velocity[i, 0]), np.float64(velocity[i, 1]), np.float64(velocity[i, 2])
         if s[COOLING] > 0:
-            heat[i] *= np.float32(math.exp(-s[COOLING] * r))
-        if state[i] & STUCK:
-            n = holder[i]
-            if 0 <= n < count:  # it goes where its holder goes
-                sx, sy, sz = surface_speed(n, stops, x, y, z)
-                mx, my, mz = x + 0.5 * r * sx, y + 0.5 * r * sy, z + 0.5 * r * sz
-                sx, sy, sz = surface_speed(n, stops, mx, my, mz)
-                place[i, 0], place[i, 1], place[i, 2] = x + r * sx, y + r * sy, z + r * sz
-                velocity[i, 0], velocity[i, 1], velocity[i, 2] = sx, sy, sz
+            heats[i] *= np.float32(math.exp(-s[COOLING] * r))
+        if states[i] & STUCK:
+            _go_along(p, i, stops, r)
             continue
-        own = (s[LARGEST] / width[i]) ** s[SIZE_DRAG] if s[SIZE_DRAG] > 0 else 1.0
-        radius = 0.5 * width[i]
-        mx, my, mz = x + 0.5 * r * vx, y + 0.5 * r * vy, z + 0.5 * r * vz
-        gx, gy, gz = 0.0, 0.0, 0.0
-        in_gas = True
+        place, v, radius = row(places, i), row(velocities, i), 0.5 * widths[i]
+        middle, wind, in_gas = plus(place, 0.5 * r, v), (0.0, 0.0, 0.0), True
         if carried or felt:
-            gx, gy, gz, _a, in0 = air_at(g0, flat0, s[AIR], s[AIR + 1], s[AIR + 2], s[AIR + 3], mx, my, mz)
-            in_gas = in0
-            if not in_gas:
-                gx, gy, gz = 0.0, 0.0, 0.0
-        if state[i] & ASLEEP:
-            wakes = False
-            if s[BED] > 0:
-                pace = math.sqrt(gx * gx + gy * gy + gz * gz)
-                if felt and pace > s[BED + 1]:
-                    wakes = True
-                    up = s[BED + 3] * pace
-                    vx, vy, vz = s[BED + 3] * gx, s[BED + 3] * gy, max(s[BED + 3] * gz, 0.0) + 0.6 * up
-                for n in range(count):
-                    if stops[n, FORM] == GROUND:
-                        continue
-                    sx, sy, sz = surface_speed(n, stops, x, y, z)
-                    fast = math.sqrt(sx * sx + sy * sy + sz * sz)
-                    if (
-                        fast > s[BED + 1]
-                        and distance_to(n, stops, values, 1.0, x, y, z) < s[BED + 2] + radius
-                    ):
-                        wakes = True
-                        wx, wy, wz = slope_of(n, stops, values, 1.0, x, y, z)
-                        vx, vy, vz = (
-                            s[BED + 3] * fast * wx,
-                            s[BED + 3] * fast * wy,
-                            s[BED + 3] * fast * (abs(wz) + 0.5),
-                        )
+            wind, in_gas = gas_at(air, s, middle)
+        if states[i] & ASLEEP:
+            wakes, v = _wakes(s, place, v, radius, wind, felt, stops)
             if not wakes:
                 continue
-            state[i] &= np.uint8(255 - ASLEEP)
-        k, kx, ky, kz, ax, ay, az = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+            states[i] &= np.uint8(255 - ASLEEP)
+        k, push, pull = 0.0, (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
         if acted:
-            k, kx, ky, kz, ax, ay, az = forces_within(
-                mx, my, mz, 0.5 * (since + until), s[FORCED], winds, gusts, local, eddies, flat, eddies_at
+            k, push, pull = forces_within(
+                middle, 0.5 * (since + until), s[FORCED], winds, gusts, local, eddies, flat, eddies_at
             )
-        k, kx, ky, kz = (k + s[DRAG]) * own, kx * own, ky * own, kz * own
-        if carried and in_gas:
-            rate = s[FOLLOW] * own
-            k += rate
-            kx += rate * gx
-            ky += rate * gy
-            kz += rate * gz
-        az -= s[GRAVITY]
-        ux, uy, uz = (kx / k, ky / k, kz / k) if k > 1e-12 else (0.0, 0.0, 0.0)
-        e, gone, fallen = flight(k, r)
-        nx = x + vx * gone + ux * (r - gone) + ax * fallen
-        ny = y + vy * gone + uy * (r - gone) + ay * fallen
-        nz = z + vz * gone + uz * (r - gone) + az * fallen
-        wx, wy, wz = (
-            vx * e + ux * (1 - e) + ax * gone,
-            vy * e + uy * (1 - e) + ay * gone,
-            vz * e + uz * (1 - e) + az * gone,
-        )
-        reach = (
-            max(math.sqrt(vx * vx + vy * vy + vz * vz), math.sqrt(wx * wx + wy * wy + wz * wz)) + 1e-9
-        ) * r + radius
+        own = (s[LARGEST] / widths[i]) ** s[SIZE_DRAG] if s[SIZE_DRAG] > 0 else 1.0
+        way = way_of(s, own, k, push, pull, carried and in_gas, wind)
+        after, speed = flown(way, r, place, v)
+        reach = (max(length(v), length(speed)) + 1e-9) * r + radius
         free = True
         for n in range(count):
-            free = free and not near(n, stops, x, y, z, reach)
-        if free:
-            x, y, z, vx, vy, vz = nx, ny, nz, wx, wy, wz
-        else:
-            airy = math.sqrt(gx * gx + gy * gy + gz * gz)
-            x, y, z, vx, vy, vz, fate, held_by, struck, ax_, ay_, az_, bx_, by_, bz_ = meet(
-                x,
-                y,
-                z,
-                vx,
-                vy,
-                vz,
-                ux,
-                uy,
-                uz,
-                ax,
-                ay,
-                az,
-                k,
-                r,
-                radius,
-                start,
-                until,
-                end,
-                stops,
-                values,
-                s[ENDS + 5] > 0,
-                s[BED + 1],
-                airy,
-            )
-            if noting and struck > -1e8:
-                hits[i, 0], hits[i, 1], hits[i, 2], hits[i, 3] = struck, ax_, ay_, az_
-                hits[i, 4], hits[i, 5], hits[i, 6] = bx_, by_, bz_
-            if fate == DIES:
-                dead[i] = 1
-            elif fate == STICKS:
-                state[i] |= np.uint8(STUCK)
-                holder[i] = held_by
-            elif fate == SLEEPS:
-                state[i] |= np.uint8(ASLEEP)
-        place[i, 0], place[i, 1], place[i, 2] = x, y, z
-        velocity[i, 0], velocity[i, 1], velocity[i, 2] = vx, vy, vz
-        if s[ENDS] > 0 and z < s[ENDS + 1]:
+            free = free and not near(n, rows, place, reach)
+        if not free:
+            span = Span(start, until, end)
+            after, speed = _met(s, p, i, place, v, way, radius, span, since, wind, stops)
+        put(places, i, after)
+        put(velocities, i, speed)
+        if _ends(s, after, radius, carried and not in_gas):
             dead[i] = 1
-        if s[ENDS + 2] > 0 and x * x + y * y + z * z > s[ENDS + 2] * s[ENDS + 2]:
-            dead[i] = 1
-        if s[ENDS + 3] > 0 and carried and not in_gas:
-            dead[i] = 1
-        if s[ENDS + 4] > 0:
-            cx, cy, cz = x - s[CAMERA], y - s[CAMERA + 1], z - s[CAMERA + 2]
-            depth = cx * s[CAMERA + 3] + cy * s[CAMERA + 4] + cz * s[CAMERA + 5]
-            if depth <= 0:
-                dead[i] = 1
-            else:
-                reach = 1.05 + radius / max(depth * s[CAMERA + 13], 1e-9)
-                if (
-                    abs(cx * s[CAMERA + 6] + cy * s[CAMERA + 7] + cz * s[CAMERA + 8])
-                    > reach * depth * s[CAMERA + 12]
-                    or abs(cx * s[CAMERA + 9] + cy * s[CAMERA + 10] + cz * s[CAMERA + 11])
-                    > reach * depth * s[CAMERA + 13]
-                ):
-                    dead[i] = 1
 
 
 @kernel(parallel=True)
-def _advance(
-    s,
-    born,
-    life,
-    place,
-    velocity,
-    width,
-    heat,
-    state,
-    holder,
-    winds,
-    gusts,
-    local,
-    eddies,
-    eddies_at,
-    stops,
-    values,
-    g0,
-    dead,
-    hits,
-):
+def _advance(s, p, acts, stops, air):
     """A thin shell round a serial body: the body as a parallel loop would take two and a half times as long
-    to
-    compile."""
-    n = born.size
+    to compile."""
+    n = p.born.size
     for p_ in prange(CHUNKS):
         part = np.int64(p_)
-        _advance_some(
-            n * part // CHUNKS,
-            n * (part + 1) // CHUNKS,
-            s,
-            born,
-            life,
-            place,
-            velocity,
-            width,
-            heat,
-            state,
-            holder,
-            winds,
-            gusts,
-            local,
-            eddies,
-            eddies_at,
-            stops,
-            values,
-            g0,
-            dead,
-            hits,
-        )
+        _advance_some(n * part // CHUNKS, n * (part + 1) // CHUNKS, s, p, acts, stops, air)
+
+
+def moved(p: Points, dead: np.ndarray, hits: np.ndarray) -> Moved:
+    """What a step moves."""
+    return Moved(p.born, p.life, p.place, p.velocity, p.width, p.heat, p.state, p.holder, dead, hits)
 
 
 def advance(
     p: Points,
     numbers: np.ndarray,
     acting: Acting,
-    stops: tuple[np.ndarray, np.ndarray],
+    stops: Packed,
     air: np.ndarray,
     dead: np.ndarray,
     hits: np.ndarray,
@@ -314,25 +268,10 @@ def advance(
     Parameters
     ----------
     numbers : (NUMBERS,) of the step, see START and the following
-    stops : what they may meet, and its distance fields, see tenka.particles.contact.Stops
+    stops : what they may meet
     air : the gas that is felt, see AirField.at
     dead : (n,) uint8, filled
     hits : (n, 7) float64: time (s, below 0 without one), place and velocity of the first hit of each; filled
         where hits are noted, else one row will do
     """
-    _advance(
-        numbers,
-        p.born,
-        p.life,
-        p.place,
-        p.velocity,
-        p.width,
-        p.heat,
-        p.state,
-        p.holder,
-        *acting,
-        *stops,
-        air,
-        dead,
-        hits,
-    )
+    _advance(numbers, moved(p, dead, hits), acting, stops, Air(air, air.reshape(-1)))

@@ -19,7 +19,7 @@ from tenka.gas.settings import SAMPLES, Moment
 from tenka.particles.acting import NO_FIELD, Acting, acting
 from tenka.particles.births import born, source_seed
 from tenka.particles.bodies import advance_bodies
-from tenka.particles.contact import stops_of
+from tenka.particles.contact import Packed, stops_of
 from tenka.particles.files import cloud_at
 from tenka.particles.motion import (
     AIR,
@@ -273,13 +273,7 @@ class PointSolver:
         return acting(resolved, low.astype(float), high.astype(float), moment.t + 0.5 * dt)
 
     def _move(
-        self,
-        p: Points,
-        moment: Moment,
-        stops: tuple[np.ndarray, np.ndarray],
-        dead: np.ndarray,
-        hits: np.ndarray,
-        until: float,
+        self, p: Points, moment: Moment, stops: Packed, dead: np.ndarray, hits: np.ndarray, until: float
     ) -> None:
         """Move all particles over a step, in place."""
         layer = self.layer
