@@ -118,11 +118,10 @@ def row_of(window: Window, path: str) -> Row | None:
     return row
 
 
-def tried(window: Window, path: str, kind: type, how: str) -> bool:
-    """Try one row in one way; False when it is no row of that kind."""
+def tried(window: Window, path: str, how: str) -> None:
+    """Try one row in one way."""
     row = row_of(window, path)
-    if row is None or not isinstance(row.field, kind):
-        return False
+    assert row is not None
     field = row.field.fields[1] if isinstance(row.field, VectorField) else row.field
     field.setFocus()
     if isinstance(field, ChoiceField):
@@ -155,13 +154,13 @@ def tried(window: Window, path: str, kind: type, how: str) -> bool:
                 QTest.keyClicks(edit, "*1")
                 QTest.keyClick(edit, Qt.Key.Key_Return)
     settle()
-    return True
 
 
 @pytest.mark.parametrize("how", ["mouse", "wheel", "keys"])
 @pytest.mark.parametrize("kind", [ChoiceField, NumberField, VectorField])
 def test_every_row_is_tried_and_undone(full: Window, kind: type, how: str):
     state, begun, count = full.state, full.state.effect, 0
+    ways = ("mouse", "wheel", "keys")
     seen: set[object] = set()
     for station in ("shape", "look", "pack", "budget", "proof"):
         full.go_to(station)
@@ -171,15 +170,18 @@ def test_every_row_is_tried_and_undone(full: Window, kind: type, how: str):
                 (r.path, r.p, get(begun, r.path.rpartition(".")[0])) for r in full.sheet.rows
             ]:
                 declared = (type(owner), p.name)
-                if declared in seen:
+                row = full.sheet.row(path)
+                if declared in seen or row is None or not isinstance(row.field, kind):
                     continue
-                if tried(full, path, kind, how):
-                    seen.add(declared)
-                    count += 1
+                seen.add(declared)
+                if kind is NumberField and ways[len(seen) % 3] != how:
+                    continue  # there are hundreds: each of them is tried in one way
+                tried(full, path, how)
+                count += 1
                 while state.document.undo():
                     pass
                 assert state.effect is begun
-    assert count > {ChoiceField: 25, NumberField: 150, VectorField: 10}[kind]
+    assert count > {ChoiceField: 25, NumberField: 60, VectorField: 10}[kind]
 
 
 def test_a_list_whose_choice_takes_its_own_row_away_keeps_the_keyboard_where_it_was(full: Window):

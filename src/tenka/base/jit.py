@@ -20,6 +20,8 @@ from tenka.base import threads
 threads.prepare()
 
 import numba  # noqa: E402
+from llvmlite.binding import Linkage  # noqa: E402
+from numba.core.codegen import CPUCodeLibrary  # noqa: E402
 
 KEPT = 4  # states of the kernels whose machine code is kept: other checkouts, earlier versions
 FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}
@@ -62,6 +64,27 @@ def _keep_apart() -> None:
 
 
 _keep_apart()
+
+
+def _own_all_of_it() -> None:
+    """Have each kernel keep to its own copies of what it calls, loops over threads included.
+
+    The compiler lets copies of one function stand for each other, though each was optimised where it stands
+    and so rounds in its own way. Which of them ran depended on what had been loaded before: a kernel just
+    compiled gave other last digits than the same kernel from the disk, and two orders of work two results.
+    """
+    optimise = CPUCodeLibrary._optimize_final_module
+
+    def with_own_copies(library: CPUCodeLibrary) -> None:
+        for function in library._final_module.functions:
+            if not function.is_declaration and function.linkage == Linkage.linkonce_odr:
+                function.linkage = Linkage.internal
+        optimise(library)
+
+    CPUCodeLibrary._optimize_final_module = with_own_copies  # type: ignore[method-assign]
+
+
+_own_all_of_it()
 
 
 def kernel(function: Callable | None = None, *, parallel: bool = False, inline: bool = False) -> Any:

@@ -24,11 +24,11 @@ from tenka.particles.state import ASLEEP, STUCK, Points
 CHUNKS = 64
 START, END, LARGEST, GRAVITY, DRAG, SIZE_DRAG, FORCED, FOLLOW, COOLING, CARRIED, FELT, NOTING = range(12)
 BED, ENDS, AIR, CAMERA, NUMBERS = 12, 16, 22, 26, 42
-"""Places in the row of a step's numbers: its time, s; what acts everywhere; whether a gas carries,
-whether one is felt by those that sleep, whether hits are noted; of the bed whether asleep ones wake, the speed that wakes
-them, the reach, the lift; whether there is a lower plane, its height, the reach (0 for none), whether leaving
-the gas ends it, whether leaving the picture does, whether they settle; corner and voxel of the gas; the
-camera, see View.packed."""
+"""Places in the row of a step's numbers: its time, s; what acts everywhere; whether a gas carries, whether
+one is felt by those that sleep, whether hits are noted; of the bed whether asleep ones wake, the speed that
+wakes them, the reach, the lift; whether there is a lower plane, its height, the reach (0 for none), whether
+leaving the gas ends it, whether leaving the picture does, whether they settle; corner and voxel of the gas;
+the camera, see View.packed."""
 
 
 @kernel(parallel=True)

@@ -9,7 +9,6 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -21,25 +20,13 @@ from tenka.effect.model import FIELD, Effect, Layer, Trial
 from tenka.particles.state import Points
 from tenka.run.driver import Report, past_of, simulate, step_parts
 from tenka.run.frames import PointFrame
-from tenka.run.given import Links
 from tenka.run.links import taking_part
-from tenka.run.members import Group, State
+from tenka.run.loose import Loose, begin_loose
 from tenka.run.plans import Plan, plans_of
 from tenka.run.status import AnyFrame, LayerStatus, Shown, Status
 
 REST_SECONDS = 0.4
 CLEAN_RUN_NICE = 8
-
-
-"""A stored or running frame, of whichever kind of layer."""
-
-
-@dataclass
-class _Loose:
-    index: int
-    states: dict[str, State]
-    group: Group
-    plans: dict[str, Plan]
 
 
 class Session:
@@ -65,7 +52,7 @@ class Session:
         self._asked: Effect | None = None
         self._due = 0.0
         self._progress: Progress | None = None
-        self._loose: _Loose | None = None
+        self._loose: Loose | None = None
         self._last: Shown | None = None
         self._coming: Shown | None = None
         self._problem = ""
@@ -240,31 +227,12 @@ class Session:
             running = self._progress is not None and not self._progress.cancelled
             return running and 0 <= index - self._at <= 1
 
-    def _begin_loose(self, plans: dict[str, Plan], last: Shown) -> _Loose | None:
-        """All layers as one group that goes on from what is shown; None when that does not fit the settings
-        any more."""
-        if set(last.frames) != set(plans):
-            return None
-        try:
-            links = Links(None, next(iter(plans.values())).effect.rate, {})
-            group = Group([plan.member(links) for plan in plans.values()], links, alone=True)
-        except TenkaError:
-            return None
-        states: dict[str, State] = {}
-        names = dict(zip(plans, last.key.split("|"))) if last.key else {}
-        for id, frame in last.frames.items():
-            state = group.members[id].of_frame(frame, self.store, names.get(id, ""))
-            if state is None:
-                return None
-            states[id] = state
-        return _Loose(last.index, states, group, plans)
-
     def _step_loose(self, plans: dict[str, Plan], index: int) -> Shown | None:
         last, loose = self._last, self._loose
         if loose is None or loose.index not in (index - 1, index) or set(loose.plans) != set(plans):
             if last is None or last.index not in (index - 1, index):
                 return None
-            loose = self._begin_loose(plans, last)
+            loose = begin_loose(plans, last, self.store)
             if loose is None:
                 return None
         if loose.plans is not plans:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import time
-from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -12,8 +11,8 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from tenka.app import theme
-from tenka.app.stage.handle import Handle
-from tenka.app.stage.handles import Carry, handles_of, under
+from tenka.app.stage.drawn import Drawn, as_image
+from tenka.app.stage.hands import Hands
 from tenka.app.stage.inspect import Inspector
 from tenka.app.stage.overlay import paint_box
 from tenka.app.stage.painting import bounds_of, paint_final, paint_stand_in, paint_words
@@ -33,23 +32,6 @@ from tenka.scene.poses import scene_moves
 from tenka.scene.props import prop_mesh
 
 IDLE_MS = 160
-
-
-@dataclass
-class Drawn:
-    """A picture on its way from the worker to the window."""
-
-    image: QImage
-    shown: Shown | None
-    asked: int
-    coarse: int
-    ms: float
-    started: float
-    final: QImage | None = None  # of the final run, where it is there and wanted
-    one_in: int = 1  # particles that each drawn one stands for
-    wander: float | None = None  # m between the middles of the final run's smoke and the preview's
-    stands_in: str = ""  # what is shown is of another moment, or of other settings: which, in words
-    elsewhen: bool = False  # it is of another moment
 
 
 class Stage(QWidget):
@@ -86,10 +68,7 @@ class Stage(QWidget):
         self._prober = Worker("probe", lambda error: None)
         self._mesh: tuple[object, Mesh] | None = None
         self._last_shot: tuple[object, Shot, object, object] | None = None
-        self._press: QPointF | None = None
-        self._how = ""
-        self._token: object = None
-        self._carry: Carry | None = None
+        self.hands = Hands(self)
         self._mouse: QPointF | None = None
         self._probe = ""
         self._bearing = 0
@@ -225,7 +204,7 @@ class Stage(QWidget):
             picture = renderer.draw_shot(
                 self._shot(effect, frames, t, mesh, past), effect.light, view, coarse
             )
-            image = _as_image(picture.rgb)
+            image = as_image(picture.rgb)
             found = session.beside(other, index) if which != "preview" else None
             final = None
             if found is not None:
@@ -237,7 +216,7 @@ class Stage(QWidget):
                     if theirs.props == effect.props
                     else set_of(theirs, session.folder, index / theirs.rate)
                 )
-                final = _as_image(
+                final = as_image(
                     final_renderer.draw_shot(
                         self._shot(theirs, fine.frames, index / theirs.rate, own, {}),
                         theirs.light,
@@ -341,57 +320,22 @@ class Stage(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self._press, self._token = event.position(), object()
-        held = event.modifiers()
-        if self.which == "wipe" and abs(event.position().x() - self.wipe_at * self.width()) < 9:
-            self._how = "wipe"
-        elif (grip := self._grip(event.position())) is not None:
-            self._how, self._carry = "carry", Carry(self.state, grip, self.view())
-        elif event.button() == Qt.MouseButton.MiddleButton or held & Qt.KeyboardModifier.ShiftModifier:
-            self._how = "pan"
-        elif held & Qt.KeyboardModifier.ControlModifier or self.turning_light:
-            self._how = "light"
-        else:
-            self._how = "orbit"
-
-    def _grip(self, at: QPointF) -> Handle | None:
-        return under(handles_of(self.state), self.view(), at.x(), at.y()) if self.show_box else None
+        self.hands.press(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._press = None
-        if self._carry is not None:
-            self._carry.done()
-            self._carry = None
+        self.hands.let_go()
         self._idle.start()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self._mouse = event.position()
-        if self._press is None:
-            if not self.turning_light:
-                self.setCursor(
-                    Qt.CursorShape.SizeAllCursor
-                    if self._grip(event.position()) is not None
-                    else Qt.CursorShape.ArrowCursor
-                )
-            self._ask_probe()
+        if self.hands.holding:
+            self.hands.drag(event.position())
             return
-        d = event.position() - self._press
-        self._press = event.position()
-        if self._how == "wipe":
-            self.wipe_at = min(1.0, max(0.0, event.position().x() / max(1, self.width())))
-            self.update()
-        elif self._carry is not None:
-            self._carry.move(event.position().x(), event.position().y(), self.live)
-        elif self._how == "light":
-            self.turn_light(d.x() * 0.5, -d.y() * 0.3)
-        elif self._how == "pan":
-            self.pan(d.x(), d.y())
-        else:
-            pitch = min(89.0, max(-20.0, self.camera.pitch + d.y() * 0.35))
-            self.look_from(
-                self.camera.model_copy(update={"heading": self.camera.heading - d.x() * 0.45, "pitch": pitch})
-            )
+        if not self.turning_light:
+            over = self.hands.grip(event.position()) is not None
+            self.setCursor(Qt.CursorShape.SizeAllCursor if over else Qt.CursorShape.ArrowCursor)
+        self._ask_probe()
 
     def leaveEvent(self, event: object) -> None:
         self._mouse, self._probe = None, ""
@@ -399,54 +343,16 @@ class Stage(QWidget):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
-        factor = 0.9 ** (event.angleDelta().y() / 120.0)
-        self.look_from(
-            self.camera.model_copy(update={"distance": min(5e3, max(0.2, self.camera.distance * factor))})
-        )
+        self.hands.step(event.angleDelta().y() / 120.0)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        moves = {
-            Qt.Key.Key_Left: (-5, 0),
-            Qt.Key.Key_Right: (5, 0),
-            Qt.Key.Key_Up: (0, 4),
-            Qt.Key.Key_Down: (0, -4),
-        }
-        key = Qt.Key(event.key())
-        if key in moves and event.modifiers() & Qt.KeyboardModifier.AltModifier:
-            turn, rise = moves[key]
-            if self.turning_light:
-                self._token = "keys"
-                self.turn_light(turn, rise)
-            else:
-                pitch = min(89.0, max(-20.0, self.camera.pitch + rise))
-                self.look_from(
-                    self.camera.model_copy(update={"heading": self.camera.heading + turn, "pitch": pitch})
-                )
-        else:
+        if not self.hands.key(event):
             super().keyPressEvent(event)
 
     def look_from(self, camera: Camera) -> None:
         self.camera = camera
         self.redraw()
-
-    def pan(self, dx: float, dy: float) -> None:
-        view = self.view()
-        per_px = 2 * view.half_height * self.camera.distance / max(1, self.height())
-        target = np.asarray(self.camera.target) - view.right * dx * per_px + view.up * dy * per_px
-        self.look_from(self.camera.model_copy(update={"target": tuple(float(c) for c in target)}))
-
-    def turn_light(self, turn: float, rise: float) -> None:
-        """Turn the sun: an undoable edit of the look, which simulates nothing."""
-        light = self.state.effect.light
-        heading = (light.heading + turn + 360.0) % 720.0 - 360.0
-        height = min(88.0, max(4.0, light.height + rise))
-        self.state.edit(
-            "light",
-            light.model_copy(update={"heading": heading, "height": height}),
-            "Turn the light",
-            ("light", self._token),
-        )
 
     def frame_selected(self) -> None:
         """Look at what is selected, from where one stands."""
@@ -485,10 +391,3 @@ class Stage(QWidget):
 
 
 id_of = id
-
-
-def _as_image(rgb: np.ndarray) -> QImage:
-    h, w, _ = rgb.shape
-    return QImage(rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(
-        QImage.Format.Format_RGB32
-    )

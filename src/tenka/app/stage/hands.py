@@ -1,0 +1,123 @@
+"""What hands do on the stage: orbit, pan, zoom, turn the light, carry a handle, move the line of a wipe."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent
+
+from tenka.app.stage.handle import Handle
+from tenka.app.stage.handles import Carry, handles_of, under
+
+if TYPE_CHECKING:
+    from tenka.app.stage.view import Stage
+
+WIPE_REACH = 9  # px from the line of a wipe within which it is taken
+NEAREST, FURTHEST = 0.2, 5e3  # m from what is looked at
+TURNS = {Qt.Key.Key_Left: (-5, 0), Qt.Key.Key_Right: (5, 0), Qt.Key.Key_Up: (0, 4), Qt.Key.Key_Down: (0, -4)}
+
+
+class Hands:
+    """Mouse, wheel and keys on the stage, as what they do there."""
+
+    def __init__(self, stage: Stage) -> None:
+        self.stage = stage
+        self._press: QPointF | None = None
+        self._how = ""
+        self._token: object = None
+        self._carry: Carry | None = None
+
+    @property
+    def holding(self) -> bool:
+        """Whether a drag goes on."""
+        return self._press is not None
+
+    def grip(self, at: QPointF) -> Handle | None:
+        """The handle under the pointer."""
+        stage = self.stage
+        return under(handles_of(stage.state), stage.view(), at.x(), at.y()) if stage.show_box else None
+
+    def press(self, event: QMouseEvent) -> None:
+        """Begin a drag; what is under the pointer and the keys that are held say of what."""
+        stage, held = self.stage, event.modifiers()
+        self._press, self._token = event.position(), object()
+        if stage.which == "wipe" and abs(event.position().x() - stage.wipe_at * stage.width()) < WIPE_REACH:
+            self._how = "wipe"
+        elif (grip := self.grip(event.position())) is not None:
+            self._how, self._carry = "carry", Carry(stage.state, grip, stage.view())
+        elif event.button() == Qt.MouseButton.MiddleButton or held & Qt.KeyboardModifier.ShiftModifier:
+            self._how = "pan"
+        elif held & Qt.KeyboardModifier.ControlModifier or stage.turning_light:
+            self._how = "light"
+        else:
+            self._how = "orbit"
+
+    def drag(self, to: QPointF) -> None:
+        """Go on with a drag."""
+        stage, d = self.stage, to - (self._press or to)
+        self._press = to
+        if self._how == "wipe":
+            stage.wipe_at = min(1.0, max(0.0, to.x() / max(1, stage.width())))
+            stage.update()
+        elif self._carry is not None:
+            self._carry.move(to.x(), to.y(), stage.live)
+        elif self._how == "light":
+            self.turn_light(d.x() * 0.5, -d.y() * 0.3)
+        elif self._how == "pan":
+            self.pan(d.x(), d.y())
+        else:
+            self.orbit(-d.x() * 0.45, d.y() * 0.35)
+
+    def let_go(self) -> None:
+        """End a drag."""
+        self._press = None
+        if self._carry is not None:
+            self._carry.done()
+            self._carry = None
+
+    def step(self, notches: float) -> None:
+        """Nearer or further, by notches of the wheel."""
+        camera = self.stage.camera
+        distance = min(FURTHEST, max(NEAREST, camera.distance * 0.9**notches))
+        self.stage.look_from(camera.model_copy(update={"distance": distance}))
+
+    def key(self, event: QKeyEvent) -> bool:
+        """Alt and an arrow turn what a drag would turn; False for any other key."""
+        key = Qt.Key(event.key())
+        if key not in TURNS or not event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            return False
+        turn, rise = TURNS[key]
+        if self.stage.turning_light:
+            self._token = "keys"
+            self.turn_light(turn, rise)
+        else:
+            self.orbit(turn, rise)
+        return True
+
+    def orbit(self, turn: float, rise: float) -> None:
+        """Go round what is looked at, degrees."""
+        camera = self.stage.camera
+        pitch = min(89.0, max(-20.0, camera.pitch + rise))
+        self.stage.look_from(camera.model_copy(update={"heading": camera.heading + turn, "pitch": pitch}))
+
+    def pan(self, dx: float, dy: float) -> None:
+        """Look at what lies beside, by pixels of the stage."""
+        stage, camera = self.stage, self.stage.camera
+        view = stage.view()
+        per_px = 2 * view.half_height * camera.distance / max(1, stage.height())
+        target = np.asarray(camera.target) - view.right * dx * per_px + view.up * dy * per_px
+        stage.look_from(camera.model_copy(update={"target": tuple(float(c) for c in target)}))
+
+    def turn_light(self, turn: float, rise: float) -> None:
+        """Turn the sun: an undoable edit of the look, which simulates nothing."""
+        light = self.stage.state.effect.light
+        heading = (light.heading + turn + 360.0) % 720.0 - 360.0
+        height = min(88.0, max(4.0, light.height + rise))
+        self.stage.state.edit(
+            "light",
+            light.model_copy(update={"heading": heading, "height": height}),
+            "Turn the light",
+            ("light", self._token),
+        )

@@ -1,0 +1,35 @@
+"""Compiled code: the same to the byte whether it was compiled a moment ago or came from the disk."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+REFINED = """
+import hashlib
+import numpy as np
+from tenka.gas.vorticity import add_refined
+
+draw = np.random.default_rng(1)
+coarse, gate = (draw.random(s, np.float32) for s in ((3, 8, 9, 10), (24, 27, 30)))
+out = np.full((3, 24, 27, 30), 0.3, np.float32)
+add_refined(coarse, 3, gate, np.ones((24, 27), bool), True, out)
+print(hashlib.sha256(out.tobytes()).hexdigest(), sum(add_refined.stats.cache_hits.values()))
+"""
+
+
+def test_a_kernel_just_compiled_gives_the_same_bytes_as_from_the_disk(tmp_path: Path):
+    said = [
+        subprocess.run(
+            [sys.executable, "-c", REFINED],
+            env={**os.environ, "NUMBA_CACHE_DIR": str(tmp_path)},
+            capture_output=True,
+            text=True,
+            check=True,
+        ).stdout.split()
+        for _ in range(2)
+    ]
+    assert [hits for _, hits in said] == ["0", "1"]
+    assert said[0][0] == said[1][0]
