@@ -36,7 +36,7 @@ from tenka.effect.document import replaced
 from tenka.effect.model import Effect
 from tenka.look.sprites import count_layers
 from tenka.pack.flipbook import draw_cell, pack
-from tenka.pack.layout import content_view
+from tenka.pack.layout import content_view, lost_flames
 from tenka.package import manifest as form
 from tenka.package.atlas import load_atlas
 from tenka.proof.engine import Package, package_view, spread_copies
@@ -142,6 +142,20 @@ def test_the_second_atlas_is_what_was_asked_for(second: str, tmp_path: Path):
     else:
         light = from_srgb(data / 255.0) * element.second.scale
         assert light[..., 0].sum() > 2 * light[..., 1].sum() > 0
+
+
+def test_flames_that_a_flipbook_of_heat_loses_are_told_with_a_mend():
+    effect = small_effect()
+    burning = replaced(effect, "layers.puff.fire.burns", True)
+    for one, second, told in (
+        (effect, "temperature", 0),
+        (burning, "as needed", 0),
+        (burning, "temperature", 1),
+    ):
+        found = lost_flames(replaced(one, f"{BOOK}.second", second))
+        assert len(found) == told
+    assert found[0].mended is not None and not lost_flames(found[0].mended)
+    assert "Puff" in found[0].text and lost_flames(replaced(burning, f"{BOOK}.second", second), "other") == []
 
 
 def test_a_cancelled_pack_leaves_the_earlier_package_whole(packed: Path, tmp_path: Path):

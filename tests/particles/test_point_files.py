@@ -9,9 +9,13 @@ import pytest
 import trimesh
 
 from tenka.base.errors import BadInput
-from tenka.effect.model import ParticleLayer, PointMotion, PointSource
+from tenka.base.jobs import Progress
+from tenka.cache.store import FrameStore
+from tenka.effect.model import Effect, ParticleLayer, PointMotion, PointSource
 from tenka.particles.files import Column, csv_bytes, read, sequence, write_points
 from tenka.particles.solver import PointSolver
+from tenka.run.driver import simulate
+from tenka.run.plans import plans_of
 
 STILL = PointMotion(gravity=0.0, drag=0.0, ground="none")
 
@@ -84,6 +88,16 @@ def test_imported_points_are_born_and_then_move(tmp_path: Path):
     place = state.points.place.copy()
     np.testing.assert_allclose(np.sort(place[:, 0]), np.sort(2 * columns()[1].values), rtol=1e-5)
     assert solver.frame(state).points.place[:, 2].max() < place[:, 2].max()
+
+
+def test_columns_that_are_not_read_are_in_the_frames_figures(tmp_path: Path):
+    (tmp_path / "points.csv").write_text("x,y,z,mood,charge\n1,2,3,4,5\n2,3,4,5,6\n")
+    effect = Effect(name="Read", seconds=0.1, layers=(layer_of(tmp_path / "points.csv"),))
+    plan = plans_of(effect, tmp_path)["points"]
+    store = FrameStore(tmp_path / "frames")
+    simulate(plan, store, Progress())
+    meta = store.figures(plan.name(0))
+    assert meta is not None and meta["ignored"] == ["charge", "mood"] and meta["alive"] == 2
 
 
 def test_a_sequence_plays_as_it_is(tmp_path: Path):

@@ -15,6 +15,7 @@ from tenka.demo import FOLDER
 from tenka.effect import storage
 from tenka.effect.document import Document, get
 from tenka.effect.model import Effect, GasLayer, Layer, Tier
+from tenka.pack.layout import lost_flames
 from tenka.run.findings import Finding
 from tenka.run.kinds import KINDS
 from tenka.run.session import Session
@@ -324,6 +325,7 @@ class State(QObject):
             if layer.kind in KINDS and layer.id in self.status.layers:
                 figures = self.status.layers[layer.id].figures
                 found += KINDS[layer.kind].findings(self.effect, layer, figures)
+        found += lost_flames(self.effect)
         book = self.ledger
         for missing in book.uncounted if book is not None and not self.status.running else ():
             found.append(Finding(str(missing).rstrip(".")))

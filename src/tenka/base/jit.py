@@ -116,7 +116,7 @@ prange = numba.prange
 
 
 def _mark(part: str) -> Path:
-    return user_cache_path("tenka") / "kernels" / kernels_key() / f"{part}.done"
+    return Path(numba.config.CACHE_DIR) / f"{kernels_key()}.{part}.done"  # type: ignore[attr-defined]
 
 
 def is_compiled(part: str) -> bool:

@@ -36,7 +36,7 @@ def pack(
 ) -> None:
     """Draw the flipbooks of all layers that are seen, and write the package."""
     from tenka.pack.flipbook import pack as write
-    from tenka.pack.layout import left_out
+    from tenka.pack.layout import left_out, lost_flames
 
     effect = open_effect(file)
     layer_of(effect, only, file)
@@ -44,6 +44,8 @@ def pack(
     manifest = write(effect, file.parent, frame_store(), out, Bar(), only, tier)
     for layer in left_out(effect) if only is None else ():
         print(f"{layer.name} is not in the package: no route takes layers of its kind.", file=sys.stderr)
+    for found in lost_flames(effect, only):
+        print(f"{found.text}.", file=sys.stderr)
     for element in manifest.elements:
         size = (out / element.colour.file).stat().st_size
         say(

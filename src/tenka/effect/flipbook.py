@@ -88,9 +88,8 @@ class Flipbook(Settings):
     )
     second: Literal["as needed", "none", "emission", "temperature"] = ATLAS.param(
         "as needed",
-        "A second atlas: the light given off, or the heat to colour by (which loses flames); as "
-        "needed, one of "
-        "light where the layer glows; with none, what fits into colour is added there.",
+        "A second atlas: the light given off, or the heat to colour by, in which flames are lost. As needed "
+        "means light where the layer glows; with none, what fits of it is added to the colour.",
         label="second atlas",
         cost="memory",
     )

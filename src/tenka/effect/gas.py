@@ -360,6 +360,10 @@ class GasLayer(LayerBase):
         return self.model_copy(update={"domain": self.domain.model_copy(update={"run_up": run_up})})
 
     @property
+    def flames(self) -> bool:
+        return self.fire.burns and self.look.flame > 0
+
+    @property
     def glows(self) -> bool:
         hottest = max((most(s.temperature) for s in self.sources), default=0.0)
-        return (self.fire.burns and self.look.flame > 0) or (self.look.glow > 0 and hottest > GLOWS_AT)
+        return self.flames or (self.look.glow > 0 and hottest > GLOWS_AT)

@@ -114,6 +114,11 @@ class LayerBase(Heard):
         return set()
 
     @property
+    def flames(self) -> bool:
+        """Whether it burns with a light that its heat does not tell of."""
+        return False
+
+    @property
     def glows(self) -> bool:
         """Whether it may give off light, by its settings."""
         return False

@@ -10,9 +10,11 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import BadInput
+from tenka.effect.document import replaced
 from tenka.effect.model import REGIONS, Effect, Layer
 from tenka.look.shot import SHOWN, seen
 from tenka.package import manifest as form
+from tenka.run.findings import Finding
 from tenka.run.kinds import KINDS, kind_of
 from tenka.scene.cameras import View, side_view
 from tenka.scene.poses import pose_at
@@ -49,6 +51,19 @@ def left_out(effect: Effect) -> list[Layer]:
     """The layers that are seen, and that no package holds: their kind is not drawn here."""
     held = {layer.id for layer in packable(effect)}
     return [layer for layer in seen(effect) if layer.id not in held]
+
+
+def lost_flames(effect: Effect, only: str | None = None) -> list[Finding]:
+    """The layers that burn, and of whose light the flipbook holds the heat alone; each with a mend."""
+    return [
+        Finding(
+            f"{layer.name}'s flames are not in its flipbook: its second atlas holds heat alone",
+            "Pack its light",
+            replaced(effect, f"layers.{layer.id}.flipbook.second", "as needed"),
+        )
+        for layer in packable(effect)
+        if layer.flames and second_of(layer) == "temperature" and only in (None, layer.id)
+    ]
 
 
 def box_of(effect: Effect, layer: Layer, figures: Mapping[int, dict[str, Any]]) -> Box | None:

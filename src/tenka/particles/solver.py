@@ -137,6 +137,11 @@ class PointSolver:
                 total += self.schedules[i].most_alive()
         return int(min(total, 1e15))
 
+    def ignored(self) -> tuple[str, ...]:
+        """Columns of the sources' files of points that nothing here reads."""
+        clouds = [cloud_at(s, self.folder, 0) for _, s in self.sources if s.shape == "file"]
+        return tuple(dict.fromkeys(name for cloud in clouds for name in cloud.ignored))
+
     def refuse_if_too_many(self) -> None:
         """Raise `TooLarge`, with the predicted memory, before anything is made."""
         count = min(self.predicted(), self.layer.most)

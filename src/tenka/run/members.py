@@ -246,6 +246,9 @@ class PointMember(Member):
 
     def frame_of(self, state: PointState, final: bool = False) -> PointFrame:
         figures = point_figures(state, self.plan.layer, self._lost)
+        ignored = self.solver.ignored()
+        if ignored:
+            figures["ignored"] = list(ignored)
         return PointFrame(state.points, state.time, figures, state.events)
 
     def put(self, store: FrameStore, name: str, frame: PointFrame) -> None:

@@ -100,11 +100,13 @@ class PointFoot(QWidget):
         most = max((m.get("alive", 0) for m in figures.values()), default=0)
         born = sum(m.get("born", 0) for m in figures.values())
         word = layer.UNITS
+        ignored: list[str] = next((m["ignored"] for m in figures.values() if m.get("ignored")), [])
         drawn = f", {most * layer.look.copies:,} drawn" if layer.look.copies > 1 else ""
         self.told.setText(
             (
                 f"At most {most:,} {word} alive at once{drawn}, {born:,} born; about "
                 f"{size_of(most * BYTES)} a frame"
+                + (f". Columns that are not read: {', '.join(ignored)}" if ignored else "")
             )
             if figures
             else "Not simulated yet."
