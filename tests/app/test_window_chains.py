@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 from chains import NAMES, effect_of, lighter
+from command import command
 from drive import LEFT, settle, until
 from gauge import GaugeLayer, gauges
 from PyQt6.QtCore import Qt
@@ -67,6 +68,30 @@ def test_open_edit_save_undo_simulate_pack_and_proof(window: Window, qtbot: QtBo
     window.go_to("proof")
     until(qtbot, lambda: window.proof.package is not None and window.proof.screen_.image is not None)
     assert not window.notice.isVisible(), window.notice_text.text()
+
+
+@pytest.mark.parametrize("name", ["own", "furnace_mouth"])
+def test_final_run_and_gate_follow(
+    window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, name: str
+):
+    monkeypatch.setenv("TENKA_FRAMES", str(window.state.store.folder))
+    file = tmp_path / "chain.tenka"
+    effect = lighter(effect_of(name), frames=4, voxels=3.0, cells=2, px=48)
+    storage.save(storage.moved(effect, FOLDER, tmp_path), file)
+    assert window.open(file)
+    until(qtbot, lambda: all_stored(window), 60_000)
+    bar, last = window.tempo.final, effect.frames - 1
+    QTest.mouseClick(bar.button, LEFT)
+    until(qtbot, lambda: not bar.run.running, 120_000)
+    assert not bar.run.problem and bar.run.made == effect.frames
+    window.state.go(last)
+    bar.show_beside("final", "final")
+    until(qtbot, lambda: window.stage.final_image is not None)
+    window.go_to("budget")
+    until(qtbot, lambda: len(window.state.ledgers) == len(effect.tiers))
+    for tier in window.state.effect.tiers:
+        book = window.state.ledgers[tier.id]
+        assert command("gate", file, "--tier", tier.id).code == (1 if book.over or book.uncounted else 0)
 
 
 @pytest.fixture

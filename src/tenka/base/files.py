@@ -200,7 +200,8 @@ def read_file(file: Path, expected: str, most: int) -> bytes:
                 file,
             )
         with open(file, "rb") as opened:
-            return opened.read(most + 1)
+            # no more than it has: room is made for all that is asked for
+            return opened.read(found.st_size)
     except OSError as error:
         raise BadInput(f"cannot be read ({reason(error)})", expected, file) from None
     except ValueError:  # a name that holds what no name may hold
