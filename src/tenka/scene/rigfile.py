@@ -13,6 +13,7 @@ import numpy as np
 
 from tenka.base.errors import BadInput
 from tenka.base.files import read_file, stamp_of_file
+from tenka.base.heads import check_glb
 from tenka.base.srgb import from_srgb
 from tenka.scene.gltf import MOST_BYTES
 from tenka.scene.rig import Channel, Clip, Eye, Piece, Rig, Skin
@@ -24,9 +25,6 @@ TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: n
 
 
 GREY = 0.4
-
-
-MOST_NODES = 20_000
 
 
 MOST_VALUES = 60_000_000
@@ -241,7 +239,12 @@ def read_rig(file: Path) -> Rig:
 @lru_cache(maxsize=16)
 def _read(file: Path, stamp: int) -> Rig:
     # what is too large, or no plain file, is refused before it is parsed
-    read_file(file, "a GLB", MOST_BYTES)
+    data = read_file(file, "a GLB", MOST_BYTES)
+    try:
+        check_glb(data)
+    except BadInput as error:
+        raise BadInput(str(error).rstrip("."), "a whole GLB with its data inside", file) from None
+    del data
     import pygltflib as gl  # slow to load, and not needed to open the window
 
     try:
@@ -258,8 +261,6 @@ def _read(file: Path, stamp: int) -> Rig:
 def _rig(reader: _Reader) -> Rig:
     doc, nodes = reader.doc, reader.doc.nodes
     count = len(nodes)
-    if count > MOST_NODES:
-        raise reader.bad(f"has {count:,} nodes")
     if set(doc.extensionsRequired or []) & {"KHR_draco_mesh_compression", "EXT_meshopt_compression"}:
         raise BadInput("holds compressed triangles", "a GLB without mesh compression", reader.file)
     parents = np.full(count, -1)
