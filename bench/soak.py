@@ -1,8 +1,8 @@
 """The window in use for a while: playing, editing, looking about, going from station to station; and what
 that does to memory, threads and handles. `python -m bench soak --minutes M`.
 
-Memory goes up and down with what is shown, by far more than a leak adds in a minute; a leak lifts the least that
-it comes down to. So the floor of the last third is held against the floor of the third before.
+Memory goes up and down with what is shown, by far more than a leak adds in a minute; a leak lifts the least
+that it comes down to. So the floor of the last third is held against the floor of the third before.
 """
 
 from __future__ import annotations
