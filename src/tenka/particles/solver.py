@@ -117,6 +117,7 @@ class PointSolver:
         self.refuse_if_too_many()
 
     def _schedule(self) -> None:
+        self._ignored: tuple[str, ...] | None = None
         first = -run_up_frames_of(self.layer, self.rate)
         count = (self.frames - 1 - first) * SAMPLES + 1
         self.sources = [(i, s) for i, s in enumerate(self.layer.sources) if s in heard(self.layer.sources)]
@@ -138,9 +139,11 @@ class PointSolver:
         return int(min(total, 1e15))
 
     def ignored(self) -> tuple[str, ...]:
-        """Columns of the sources' files of points that nothing here reads."""
-        clouds = [cloud_at(s, self.folder, 0) for _, s in self.sources if s.shape == "file"]
-        return tuple(dict.fromkeys(name for cloud in clouds for name in cloud.ignored))
+        """Columns of the sources' files of points that nothing here reads; looked up once."""
+        if self._ignored is None:
+            clouds = [cloud_at(s, self.folder, 0) for _, s in self.sources if s.shape == "file"]
+            self._ignored = tuple(dict.fromkeys(name for cloud in clouds for name in cloud.ignored))
+        return self._ignored
 
     def refuse_if_too_many(self) -> None:
         """Raise `TooLarge`, with the predicted memory, before anything is made."""

@@ -244,13 +244,12 @@ def _read(file: Path, stamp: int) -> Rig:
         check_glb(data)
     except BadInput as error:
         raise BadInput(str(error).rstrip("."), "a whole GLB with its data inside", file) from None
-    del data
     import pygltflib as gl  # slow to load, and not needed to open the window
 
     try:
         with warnings.catch_warnings(), np.errstate(all="ignore"):  # it warns of what then fails
             warnings.simplefilter("ignore")
-            doc = gl.GLTF2().load_binary(str(file))
+            doc = gl.GLTF2.load_from_bytes(data)
             return _rig(_Reader(doc, file))
     except BadInput:
         raise
