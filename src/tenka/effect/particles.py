@@ -167,6 +167,7 @@ class PointLayer(LayerBase):
     HANDS: ClassVar[str] = POINTS
     SOURCE: ClassVar[type[Feed] | None] = PointSource
     COLLIDER: ClassVar[type[Heard] | None] = PointCollider
+    RIGID: ClassVar[bool] = False  # whether they turn and hit with their corners
 
     kind: str
     sources: tuple[PointSource, ...] = ()
@@ -224,6 +225,16 @@ class PointLayer(LayerBase):
         return {self.look.meets} if self.look.colour_by == "gas speed" else set()
 
     @property
+    def held_ids(self) -> tuple[int, ...]:
+        """Those that lie still whatever acts on them."""
+        return ()
+
+    @property
+    def deleted_ids(self) -> tuple[int, ...]:
+        """Those that are drawn and written out no more."""
+        return ()
+
+    @property
     def glows(self) -> bool:
         return self.look.form != "mesh" and self.look.opaque < 1.0
 
@@ -275,6 +286,7 @@ class Bodies(Settings):
 
 class DebrisLayer(PointLayer):
     UNITS: ClassVar[str] = "pieces"
+    RIGID: ClassVar[bool] = True
 
     kind: Literal["debris"] = "debris"
     pieces: Pieces = Field(default_factory=Pieces)
@@ -284,6 +296,14 @@ class DebrisLayer(PointLayer):
     look: PointLook = Field(
         default_factory=lambda: PointLook(form="mesh", opacity_over=ramp((0.0, 1.0), (0.92, 1.0), (1.0, 0.0)))
     )
+
+    @property
+    def held_ids(self) -> tuple[int, ...]:
+        return self.held
+
+    @property
+    def deleted_ids(self) -> tuple[int, ...]:
+        return self.deleted
 
     def props_used(self) -> set[str]:
         made_of = {self.pieces.prop} if self.pieces.make == "prop" else set()

@@ -26,7 +26,7 @@ def lives_of(layer: PointLayer, t: float) -> np.ndarray:
 
 def kept_pieces(layer: PointLayer, p: Points) -> Points:
     """Without the pieces that were deleted."""
-    gone = layer.deleted if isinstance(layer, DebrisLayer) else ()
+    gone = layer.deleted_ids
     return p.picked(~np.isin(p.id, np.asarray(gone, np.int64))) if gone else p
 
 

@@ -179,8 +179,8 @@ class PointSolver:
         if len(new) > room:
             lost["refused"] = lost.get("refused", 0) + len(new) - max(room, 0)
             new = new.picked(np.arange(max(room, 0)))
-        if isinstance(self.layer, DebrisLayer) and self.layer.held and len(new):
-            hold(new, self.layer.held)
+        if self.layer.held_ids and len(new):
+            hold(new, self.layer.held_ids)
         return new
 
     def take_settings(self, layer: PointLayer, forces: tuple[Force, ...], props: tuple[Prop, ...]) -> None:
@@ -216,7 +216,7 @@ class PointSolver:
         moment = Moment(self.props, self.rate, t0, dt)
         stops = stops_of(layer, self.props, moment, self.folder)
         n = len(p)
-        noting = self.keeps_events or isinstance(layer, DebrisLayer)
+        noting = self.keeps_events or layer.RIGID
         dead, hits = np.zeros(n, np.uint8), np.zeros((n if noting else 1, 7))
         hits[:, 0] = -1e9
         self._time("collision", clock)
@@ -259,7 +259,7 @@ class PointSolver:
         out[SIZE_DRAG], out[FORCED] = m.size_drag, moment.at(m.forces, 0.0)
         out[FOLLOW], out[COOLING] = moment.at(m.follow, 0.0), moment.at(m.cooling, 0.0)
         out[CARRIED], out[FELT] = gas is not None, gas is not None and rests
-        out[NOTING] = self.keeps_events or isinstance(layer, DebrisLayer)
+        out[NOTING] = self.keeps_events or layer.RIGID
         settles = False
         if bed is not None:
             settles = bool(bed.rests and bed.settles)
@@ -351,7 +351,7 @@ class PointSolver:
             np.full(n, ASLEEP, np.uint8),
             np.full(n, FREE, np.int8),
             colour.astype(f32),
-            *(rest_of_pieces(n) if isinstance(self.layer, DebrisLayer) else ()),
+            *(rest_of_pieces(n) if self.layer.RIGID else ()),
         )
 
     def frame(self, state: PointState, count: int = 1, check: Callable[[], None] | None = None) -> PointState:
