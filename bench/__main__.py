@@ -507,7 +507,16 @@ def _soak(words: list[str]) -> int:
     return soak.run(given.minutes, given.file)
 
 
-TRIALS: dict[str, Callable[[list[str]], int]] = {"fuzz": _fuzz, "kill": _kill, "soak": _soak}
+def _first(words: list[str]) -> int:
+    from bench import first
+
+    argparse.ArgumentParser(
+        prog="python -m bench first", description="The first start on a machine."
+    ).parse_args(words)
+    return first.run()
+
+
+TRIALS: dict[str, Callable[[list[str]], int]] = {"first": _first, "fuzz": _fuzz, "kill": _kill, "soak": _soak}
 """Trials of endurance, with options of their own: `python -m bench NAME --help`."""
 
 

@@ -58,7 +58,7 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
     faults.install()
     window.resize(*size)
     wanted = file or PLUME
-    warming = Warming(_peek(wanted))
+    warming = Warming(_peek(wanted), lambda: state.status.running)
     if picture is not None and warming.waiting:
         print("Compiling the kernels (once on a machine)", file=sys.stderr)
         warm_up(Progress())

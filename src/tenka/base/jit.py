@@ -20,10 +20,14 @@ from tenka.base import threads
 threads.prepare()
 
 import numba  # noqa: E402
-from llvmlite.binding import Linkage  # noqa: E402
-from numba.core.codegen import CPUCodeLibrary  # noqa: E402
+
+from tenka.base import late_code  # noqa: E402
 
 KEPT = 4  # states of the kernels whose machine code is kept: other checkouts, earlier versions
+LOOPS = {  # only the loops that are written as such are shared out; all else is as written
+    "prange": True,
+    **dict.fromkeys(("comprehension", "fusion", "inplace_binop", "reduction", "setitem", "stencil"), False),
+}
 FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}
 
 
@@ -66,25 +70,7 @@ def _keep_apart() -> None:
 _keep_apart()
 
 
-def _own_all_of_it() -> None:
-    """Have each kernel keep to its own copies of what it calls, loops over threads included.
-
-    The compiler lets copies of one function stand for each other, though each was optimised where it stands
-    and so rounds in its own way. Which of them ran depended on what had been loaded before: a kernel just
-    compiled gave other last digits than the same kernel from the disk, and two orders of work two results.
-    """
-    optimise = CPUCodeLibrary._optimize_final_module
-
-    def with_own_copies(library: CPUCodeLibrary) -> None:
-        for function in library._final_module.functions:
-            if not function.is_declaration and function.linkage == Linkage.linkonce_odr:
-                function.linkage = Linkage.internal
-        optimise(library)
-
-    CPUCodeLibrary._optimize_final_module = with_own_copies  # type: ignore[method-assign]
-
-
-_own_all_of_it()
+late_code.install()
 
 
 def kernel(function: Callable | None = None, *, parallel: bool = False, inline: bool = False) -> Any:
@@ -93,9 +79,15 @@ def kernel(function: Callable | None = None, *, parallel: bool = False, inline: 
     `inline` is for what is called once from a parallel loop with many arrays: a call would count references
     to each of them, and two threads that count at once wait for each other longer than the work takes.
     """
-    wrap = numba.njit(
-        parallel=parallel, nogil=True, cache=True, fastmath=FAST, inline="always" if inline else "never"
-    )
+    settings: dict[str, Any] = {
+        "parallel": LOOPS if parallel else False,
+        "nogil": True,
+        "cache": True,
+        "fastmath": FAST,
+        "inline": "always" if inline else "never",
+        "no_cfunc_wrapper": True,  # nobody calls kernels from C, and it is made of every function otherwise
+    }
+    wrap = numba.njit(**settings)
     return wrap(function) if function is not None else wrap
 
 

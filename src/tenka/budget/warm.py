@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import gc
 import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -38,14 +40,20 @@ from tenka.effect.model import (
     Turbulence,
     Wind,
 )
+from tenka.gas.forces import apply_forces
 from tenka.gas.ghosts import clear_scalars, fill_velocity, ghost_scalars
 from tenka.gas.grid import GasState, Grid, Workspace
 from tenka.gas.pressure import project
-from tenka.gas.settings import resolve
+from tenka.gas.settings import StepInputs, resolve
 from tenka.gas.solids import find_solids
+from tenka.gas.solver import carry_scalars, carry_velocity
+from tenka.gas.sources import give, source_mask
 from tenka.gas.viscosity import soften
+from tenka.gas.vorticity import vorticity_push
+from tenka.look.march import march
 from tenka.look.render import Renderer
 from tenka.look.shot import shot_of
+from tenka.look.volume import light_volume
 from tenka.pack.flipbook import pack
 from tenka.particles.solver import PointSolver
 from tenka.particles.state import AirField
@@ -127,10 +135,31 @@ def _plain(effect: Effect) -> Effect:
     return effect.model_copy(update={"layers": (plain,), "forces": forces})
 
 
-def warm_gas() -> None:
-    """What every gas takes."""
-    with tempfile.TemporaryDirectory() as folder:
-        simulate(Plan.of(_plain(tiny_effect())), FrameStore(Path(folder) / "frames"), Progress(), (0, 0))
+def _one_step() -> tuple[GasState, GasState, Grid, Workspace, StepInputs]:
+    """What one step of a plain gas works on."""
+    effect = _plain(tiny_effect())
+    layer = effect.gas()
+    grid = Grid.of(layer.domain)
+    work = Workspace(grid)
+    inputs = resolve(layer, effect.forces, effect.props, 1, effect.rate, 0.1, 0.02)
+    return GasState.still(grid), work.spare, grid, work, inputs
+
+
+def warm_flow() -> None:
+    """How every gas is carried, and kept from piling up."""
+    state, new, grid, work, inputs = _one_step()
+    carry_velocity(state, new, grid, work, 0.02)
+    carry_scalars(state, new, grid, inputs, work, 0.02)
+    project(new, grid, work)
+
+
+def warm_push() -> None:
+    """What gives every gas matter and sets it moving."""
+    state, _, grid, work, inputs = _one_step()
+    for given in inputs.sources:
+        give(state, grid, given, source_mask(given, (), grid, None), 0.02, work.expansion)
+    mean = vorticity_push(state, grid, inputs, work)
+    apply_forces(state, grid, inputs, work, mean, 0.02)
 
 
 def warm_more_gas() -> None:
@@ -158,13 +187,21 @@ def warm_solids() -> None:
     distance_field(primitive("box", (1.0, 1.0, 1.0)), 0.2)
 
 
-def warm_look() -> None:
-    """What draws a gas and its set."""
+def warm_set() -> None:
+    """What draws the set, lays a gas over it, and weighs it."""
     effect = tiny_effect()
+    ledger(effect)
     mesh, view = scene_mesh(effect, None), view_of(effect.camera, 64, 48)
-    frame = stand_in(Grid.of(effect.gas().domain), 0.1)
     for coarse in (1, 4):
-        Renderer().draw(frame, effect.gas().look, effect.light, view, mesh, coarse)
+        Renderer().draw(None, effect.gas().look, effect.light, view, mesh, coarse)
+
+
+def warm_cloud() -> None:
+    """What lights a gas and looks through it."""
+    effect = tiny_effect()
+    frame = stand_in(Grid.of(effect.gas().domain), 0.1)
+    volume = light_volume(frame, effect.gas().look, effect.light)
+    march(volume, view_of(effect.camera, 64, 48), np.full((48, 64), 1e9, np.float32), 0.5)
 
 
 def warm_delivery() -> None:
@@ -217,30 +254,51 @@ def warm_points() -> None:
         )
 
 
-PARTS: dict[str, Callable[[], None]] = {
-    "gas": warm_gas,
-    "look": warm_look,
-    "delivery": warm_delivery,
-    "solids": warm_solids,
-    "more gas": warm_more_gas,
-    "points": warm_points,
+@dataclass(frozen=True)
+class Part:
+    """Kernels that are compiled together."""
+
+    work: Callable[[], None]
+    kernels: int  # about how many it compiles when those that go before are there: for progress
+    after: tuple[str, ...] = ()
+
+
+PARTS = {
+    "push": Part(warm_push, 21),
+    "flow": Part(warm_flow, 20),
+    "cloud": Part(warm_cloud, 9),
+    "set": Part(warm_set, 20),
+    "solids": Part(warm_solids, 30),
+    "delivery": Part(warm_delivery, 6, ("set", "cloud")),
+    "points": Part(warm_points, 48, ("set", "cloud", "push")),
+    "more gas": Part(warm_more_gas, 25, ("flow", "push", "solids")),
 }
-"""The kernels in parts that can be compiled apart from each other, in the order in which they are wanted."""
-KERNELS = {"gas": 52, "look": 34, "delivery": 22, "solids": 24, "more gas": 58, "points": 60}
-"""About how many kernels each part compiles when it is the first: for progress."""
+"""The kernels in parts that can be compiled beside each other, in the order in which they are wanted."""
+
+
+def next_part(left: list[str], running: Iterable[str]) -> str | None:
+    """Take from `left` the first part that waits for none that is left or running."""
+    unfinished = {*left, *running}
+    part = next((name for name in left if unfinished.isdisjoint(PARTS[name].after)), None)
+    if part is not None:
+        left.remove(part)
+    return part
 
 
 def first_parts(effect: Effect) -> list[str]:
-    """The parts that an effect needs before it plays."""
-    found = ["gas", "look"] if effect.gases else ["look"]
+    """The parts that an effect needs before it plays, and what those wait for."""
+    found = {"push", "flow", "cloud", "set"} if effect.gases else {"set"}
     if any(layer.colliders for layer in effect.gases):
-        found.append("solids")
+        found.add("solids")
     burns = any(g.fire.burns or g.domain.follow or any(s.dye for s in g.sources) for g in effect.gases)
     if burns or any(f.region != "everywhere" or f.kind not in ("wind", "turbulence") for f in effect.forces):
-        found.append("more gas")
+        found.add("more gas")
     if len(effect.gases) < len(effect.layers):
-        found.append("points")
-    return found
+        found.add("points")
+    for part in reversed(PARTS):  # what a part waits for stands before it
+        if part in found:
+            found.update(PARTS[part].after)
+    return [part for part in PARTS if part in found]
 
 
 def compile_part(part: str, told: Callable[[int], None] | None = None) -> None:
@@ -258,8 +316,12 @@ def compile_part(part: str, told: Callable[[int], None] | None = None) -> None:
             if told is not None:
                 told(Count.done)
 
-    with event.install_listener("numba:compile", Count()):
-        PARTS[part]()
+    gc.disable()  # a compiler's heap is searched in vain again and again
+    try:
+        with event.install_listener("numba:compile", Count()):
+            PARTS[part].work()
+    finally:
+        gc.enable()
     note_compiled(part)
 
 
@@ -272,8 +334,7 @@ def warm_up(progress: Progress, again: bool = False) -> None:
     progress.begin(len(left), "Compiling kernels")
     running: list[tuple[str, subprocess.Popen[bytes]]] = []
     while left or running:
-        while left and len(running) < PROCESSES:
-            part = left.pop(0)
+        while len(running) < PROCESSES and (part := next_part(left, (p for p, _ in running))):
             words = [sys.executable, "-m", "tenka.cli", "warm", "--part", part, "--json"]
             running.append((part, subprocess.Popen(words, stdout=subprocess.DEVNULL)))
         time.sleep(0.05)

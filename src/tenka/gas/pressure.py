@@ -68,7 +68,9 @@ def _dense_slabs(my, mz, field, out, by_y, by_z):
             slab = np.dot(my, slab)
         if by_z:
             slab = np.dot(slab, mz)
-        out[i] = slab
+        for j in range(ny):
+            for k in range(nz):
+                out[i, j, k] = slab[j, k]
 
 
 @kernel(parallel=True)

@@ -89,44 +89,10 @@ def step(
             clear_scalars(state, solids)
             ghost_scalars(state, solids, grid.voxel)
     new = work.spare
-    low, high = np.array(grid.open_low), np.array(grid.open_high)
     with _timed(work, "velocity"):
-        advect.centre_velocity(state.u, state.v, state.w, work.centred)
-        advect.traces(work.centred, np.float32(dt / grid.voxel), work.back, work.ahead)
-        for axis, (old, out) in enumerate(((state.u, new.u), (state.v, new.v), (state.w, new.w))):
-            first, least, most = work.arrays(("faces", axis), 3, old.shape)
-            advect.faces_forward(old, work.back, axis, first, least, most)
-            advect.faces_correct(old, first, least, most, work.ahead, axis, out)
+        carry_velocity(state, new, grid, work, dt)
     with _timed(work, "scalars"):
-        keep, take = np.ones(CHANNELS, np.float32), np.zeros(CHANNELS, np.float32)
-        keep[DENSITY], keep[TEMPERATURE], keep[BURNT] = (
-            math.exp(-rate * dt) for rate in (inputs.fade, inputs.cooling, inputs.flame_fade)
-        )
-        take[DENSITY] = inputs.fade_linear * dt
-        (first,) = work.arrays("scalars", 1, state.scalars.shape)
-        used = np.empty(grid.shape[:2], np.bool_)
-        advect.rows_in_use(state.scalars, used)
-        advect.scalars_forward(state.scalars, work.back, low, high, used, first)
-        advect.scalars_correct(
-            state.scalars, first, work.back, work.ahead, low, high, used, keep, take, new.scalars
-        )
-        if state.dye is not None:
-            advect.rows_in_use(state.dye, used)
-            advect.scalars_forward(state.dye, work.back, low, high, used, first)
-            advect.scalars_correct(
-                state.dye,
-                first,
-                work.back,
-                work.ahead,
-                low,
-                high,
-                used,
-                np.full(CHANNELS, keep[DENSITY], np.float32),
-                np.zeros(CHANNELS, np.float32),
-                new.with_dye(),
-            )
-        else:
-            new.dye = None
+        carry_scalars(state, new, grid, inputs, work, dt)
         if solids is not None:
             clear_scalars(new, solids)
     new.time = state.time
@@ -150,6 +116,42 @@ def step(
     new.time = state.time + dt
     work.spare = state
     return new
+
+
+def carry_velocity(state: GasState, new: GasState, grid: Grid, work: Workspace, dt: float) -> None:
+    """Carry the velocity along itself into `new`; where it came from and went is left in `work`."""
+    advect.centre_velocity(state.u, state.v, state.w, work.centred)
+    advect.traces(work.centred, np.float32(dt / grid.voxel), work.back, work.ahead)
+    for axis, (old, out) in enumerate(((state.u, new.u), (state.v, new.v), (state.w, new.w))):
+        first, least, most = work.arrays(("faces", axis), 3, old.shape)
+        advect.faces_forward(old, work.back, axis, first, least, most)
+        advect.faces_correct(old, first, least, most, work.ahead, axis, out)
+
+
+def carry_scalars(
+    state: GasState, new: GasState, grid: Grid, inputs: StepInputs, work: Workspace, dt: float
+) -> None:
+    """Carry what the gas holds, and its dye, along the traces of `carry_velocity` into `new`; fade it."""
+    keep, take = np.ones(CHANNELS, np.float32), np.zeros(CHANNELS, np.float32)
+    keep[DENSITY], keep[TEMPERATURE], keep[BURNT] = (
+        math.exp(-rate * dt) for rate in (inputs.fade, inputs.cooling, inputs.flame_fade)
+    )
+    take[DENSITY] = inputs.fade_linear * dt
+    low, high = np.array(grid.open_low), np.array(grid.open_high)
+    (first,) = work.arrays("scalars", 1, state.scalars.shape)
+    used = np.empty(grid.shape[:2], np.bool_)
+
+    def carry(old: np.ndarray, keep: np.ndarray, take: np.ndarray, out: np.ndarray) -> None:
+        advect.rows_in_use(old, used)
+        advect.scalars_forward(old, work.back, low, high, used, first)
+        advect.scalars_correct(old, first, work.back, work.ahead, low, high, used, keep, take, out)
+
+    carry(state.scalars, keep, take, new.scalars)
+    if state.dye is not None:
+        fades = np.full(CHANNELS, keep[DENSITY], np.float32)
+        carry(state.dye, fades, np.zeros(CHANNELS, np.float32), new.with_dye())
+    else:
+        new.dye = None
 
 
 MASK_SETTINGS = (
