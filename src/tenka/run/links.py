@@ -19,38 +19,18 @@ def taking_part(effect: Effect) -> list[Layer]:
 
 
 def groups(effect: Effect) -> list[tuple[str, ...]]:
-    """Layers that feed each other, each group after those that it takes from (Tarjan 1972); particles before
-    gas within a group."""
-    by_id = {layer.id: layer for layer in effect.layers}
-    index: dict[str, int] = {}
-    low: dict[str, int] = {}
-    stack: list[str] = []
-    found: list[tuple[str, ...]] = []
-
-    def visit(id: str) -> None:
-        index[id] = low[id] = len(index)
-        stack.append(id)
-        for other in sorted(by_id[id].needs()):
-            if other not in by_id:
-                continue
-            if other not in index:
-                visit(other)
-                low[id] = min(low[id], low[other])
-            elif other in stack:
-                low[id] = min(low[id], index[other])
-        if low[id] == index[id]:
-            members = []
-            while True:
-                members.append(stack.pop())
-                if members[-1] == id:
-                    break
-            order = [layer.id for layer in effect.layers if layer.id in members]
-            found.append(tuple(order))
-
-    for layer in effect.layers:
-        if layer.id not in index:
-            visit(layer.id)
-    return found
+    """Layers that feed each other, each group after those that it takes from; within a group as in the
+    document."""
+    takes = {layer.id: layer.needs() for layer in effect.layers}
+    reached: dict[str, set[str]] = {}  # all that a layer takes from, at first and at second hand, and itself
+    for id in takes:
+        reached[id], left = {id}, [id]
+        while left:
+            new = (takes[left.pop()] & takes.keys()) - reached[id]
+            reached[id] |= new
+            left.extend(new)
+    found = dict.fromkeys(tuple(o for o in takes if o in reached[id] and id in reached[o]) for id in takes)
+    return sorted(found, key=lambda members: len(reached[members[0]]))  # who takes from another reaches more
 
 
 def feeders(effect: Effect, members: tuple[str, ...]) -> list[str]:

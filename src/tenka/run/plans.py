@@ -23,7 +23,7 @@ class Plan:
     ----------
     effect : with its cues put into delays
     preview : the plan whose motion a finer final run keeps
-    group : plans of all layers that are stepped together with this one, itself among them, in their order
+    mates : plans of all layers that are stepped together, this one among them; empty where it is alone
     feeds : plans of the layers outside that they take from
     stored_from : first frame that is stored: the run-up is too where another layer takes from it
     gives_events : whether births, bounces and deaths are noted for another layer
@@ -36,7 +36,7 @@ class Plan:
     final: bool = False
     keys: dict[int, str] = field(default_factory=dict)
     preview: Plan | None = None
-    group: dict[str, Plan] = field(default_factory=dict)
+    mates: dict[str, Plan] = field(default_factory=dict)
     feeds: dict[str, Plan] = field(default_factory=dict)
     stored_from: int = 0
     gives_events: bool = False
@@ -52,6 +52,11 @@ class Plan:
     @property
     def kind(self) -> Kind:
         return kind_of(self.layer)
+
+    @property
+    def group(self) -> dict[str, Plan]:
+        """Plans of all layers that are stepped together with this one, itself among them, in their order."""
+        return self.mates or {self.layer.id: self}
 
     @property
     def first(self) -> int:
@@ -119,20 +124,22 @@ def plans_of(effect: Effect, folder: Path | None, final: bool = False) -> dict[s
             layers = [layer.begun(-first / effect.rate) for layer in layers]
         feeds = {id: plans[id] for id in feeders(effect, members)}
         keys = frame_keys(effect, layers, folder, feeds={id: p.keys for id, p in feeds.items()})
-        group: dict[str, Plan] = {}
+        mates: dict[str, Plan] = {}
         for layer in layers:
             own = keys[layer.id]
-            group[layer.id] = plans[layer.id] = Plan(
+            plans[layer.id] = Plan(
                 effect,
                 layer,
                 folder,
                 keys=own,
-                group=group,
+                mates=mates,
                 feeds=feeds,
                 stored_from=min(own) if layer.id in taken else 0,
                 gives_events=layer.id in watched,
                 document=document,
             )
+        if len(layers) > 1:
+            mates.update((layer.id, plans[layer.id]) for layer in layers)
     return {id: _final(p, plans) if final and p.kind.finer else p for id, p in plans.items()}
 
 
@@ -147,17 +154,13 @@ def _final(plan: Plan, plans: dict[str, Plan]) -> Plan:
     if fine or len(plan.group) > 1:
         own = {id: p.keys for id, p in feeds.items()}
         keys = frame_keys(plan.effect, [layer], plan.folder, final=fine, feeds=own)[layer.id]
-    group: dict[str, Plan] = {}
-    final = Plan(
+    return Plan(
         plan.effect,
         layer,
         plan.folder,
         final=True,
         keys=keys,
         preview=plan if fine else None,
-        group=group,
         feeds=feeds,
         document=plan.document,
     )
-    group[layer.id] = final
-    return final

@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QFont, QPainter
+from PyQt6.QtGui import QFont, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from tenka.app import theme
@@ -27,6 +27,16 @@ from tenka.effect.document import get
 from tenka.effect.model import DomainBox, Prop, Trial
 
 """What the sheet shows of a layer of each kind; '' is the layer itself."""
+
+
+class Header(QWidget):
+    """The head of a section, ruled off from what stands above it."""
+
+    def paintEvent(self, a0: QPaintEvent | None) -> None:
+        """A rule along the top."""
+        painter = QPainter(self)
+        painter.setPen(theme.colour(theme.RULE))
+        painter.drawLine(12, 0, self.width() - 8, 0)
 
 
 class Sheet(QWidget):
@@ -178,7 +188,7 @@ class Sheet(QWidget):
             target.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _header(self, section: str, costs: set[str]) -> QWidget:
-        head = QWidget()
+        head = Header()
         head.setFixedHeight(34)
         line = QHBoxLayout(head)
         line.setContentsMargins(12, 2, 8, 2)
@@ -188,7 +198,6 @@ class Sheet(QWidget):
         line.addStretch(1)
         if costs:
             line.addWidget(Gutter(self.state, section, costs))
-        head.paintEvent = lambda a0: _rule(head)  # type: ignore[method-assign,assignment]
         return head
 
     def row(self, path: str) -> Row | None:
@@ -207,9 +216,3 @@ class Sheet(QWidget):
         for row in self.rows:
             if row.p.course:
                 row.refresh()
-
-
-def _rule(widget: QWidget) -> None:
-    painter = QPainter(widget)
-    painter.setPen(theme.colour(theme.RULE))
-    painter.drawLine(12, 0, widget.width() - 8, 0)
