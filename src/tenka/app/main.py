@@ -22,9 +22,7 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
     leave."""
     if picture is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    elif sys.platform.startswith("linux") and not (
-        os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
-    ):
+    elif not _has_display():
         print(
             "There is no display here. To see the window all the same: ./start --picture OUT.png",
             file=sys.stderr,
@@ -81,6 +79,11 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
         code = _draw(app, window, picture, station)
     faults.remove()
     return code
+
+
+def _has_display() -> bool:
+    names = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    return not sys.platform.startswith("linux") or any(os.environ.get(name) for name in names)
 
 
 def _peek(file: Path) -> Effect:

@@ -55,6 +55,15 @@ class Tray(QWidget):
         column.setContentsMargins(4, 4, 4, 4)
         column.setSpacing(0)
         self.buttons: dict[str, QToolButton] = {}
+        self._beginnings(column)
+        self._head(column, "Add")
+        self._layers_and_sources(column)
+        self._forces(column)
+        self._things(column)
+        column.addStretch(1)
+
+    def _beginnings(self, column: QVBoxLayout) -> None:
+        """What takes the place of all layers."""
         self._head(column, "Begin")
         for name, make in STARTERS.items():
             words = make.words
@@ -65,7 +74,8 @@ class Tray(QWidget):
                 f"{words} It takes the place of all layers; undo brings them back.",
                 self._begin(name, make),
             )
-        self._head(column, "Add")
+
+    def _layers_and_sources(self, column: QVBoxLayout) -> None:
         self.layer_menu = QMenu(self)
         self.layer_menu.aboutToShow.connect(self._fill_layers)
         self._menu_button(
@@ -82,6 +92,9 @@ class Tray(QWidget):
             "A region that feeds the layer that is worked on",
             self._add_source,
         )
+
+    def _forces(self, column: QVBoxLayout) -> None:
+        """The forces that are wanted most, and the others in a menu."""
         self.force_menu = QMenu(self)
         for word, view in FORCES.items():
             name, icon, tip = view.name, view.icon, view.tip
@@ -91,6 +104,9 @@ class Tray(QWidget):
             else:
                 self._entry(self.force_menu, name, icon, tip, call)
         self._menu_button(column, "Force", "plus", "Pull, drag or gravity", self.force_menu)
+
+    def _things(self, column: QVBoxLayout) -> None:
+        """Props and meshes, and what stops at them."""
         self.prop_menu = QMenu(self)
         for shape, name, icon in PROPS:
             made = partial(with_prop, name=name, shape=shape)
@@ -114,7 +130,6 @@ class Tray(QWidget):
             "Let the selected prop stop the layer that is worked on: only such pairs collide",
             self._stop,
         )
-        column.addStretch(1)
 
     def _fill_layers(self) -> None:
         """The kinds of layers, and the presets that there are now."""

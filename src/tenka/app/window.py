@@ -69,31 +69,9 @@ class Window(QMainWindow):
         column.addWidget(_rule())
         self.notice = self._notice()
         column.addWidget(self.notice)
-        self.views = QStackedWidget()
-        for view in (self.stage, self.pack, self.budget, self.proof):
-            self.views.addWidget(view)
-        middle = QWidget()
-        line = QHBoxLayout(middle)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(0)
-        self._tray_rule = _rule(False)
-        line.addWidget(self.tray)
-        line.addWidget(self._tray_rule)
-        line.addWidget(self.views, 1)
-        line.addWidget(_rule(False))
-        self.sheet.setFixedWidth(318)
-        line.addWidget(self.sheet)
-        foot = QWidget()
-        under = QVBoxLayout(foot)
-        under.setContentsMargins(0, 0, 0, 0)
-        under.setSpacing(0)
-        under.addWidget(_rule())
-        under.addWidget(self.drawer)
-        under.addWidget(self.tempo, 1)
-        self.foot = foot
         self.split = QSplitter(Qt.Orientation.Vertical)
-        self.split.addWidget(middle)
-        self.split.addWidget(foot)
+        self.split.addWidget(self._middle())
+        self.split.addWidget(self._foot())
         self.split.setStretchFactor(0, 1)
         self.split.setHandleWidth(3)
         self.split.setChildrenCollapsible(False)
@@ -116,6 +94,35 @@ class Window(QMainWindow):
         self.stage.setFocus()
 
     # --- parts --------------------------------------------------------------------------------
+
+    def _middle(self) -> QWidget:
+        """Tray, the station's view, and sheet."""
+        self.views = QStackedWidget()
+        for view in (self.stage, self.pack, self.budget, self.proof):
+            self.views.addWidget(view)
+        middle = QWidget()
+        line = QHBoxLayout(middle)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(0)
+        self._tray_rule = _rule(False)
+        line.addWidget(self.tray)
+        line.addWidget(self._tray_rule)
+        line.addWidget(self.views, 1)
+        line.addWidget(_rule(False))
+        self.sheet.setFixedWidth(318)
+        line.addWidget(self.sheet)
+        return middle
+
+    def _foot(self) -> QWidget:
+        """The drawer of a course over the tempo."""
+        self.foot = QWidget()
+        under = QVBoxLayout(self.foot)
+        under.setContentsMargins(0, 0, 0, 0)
+        under.setSpacing(0)
+        under.addWidget(_rule())
+        under.addWidget(self.drawer)
+        under.addWidget(self.tempo, 1)
+        return self.foot
 
     def _head(self) -> QWidget:
         head = QWidget()

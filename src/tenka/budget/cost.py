@@ -186,92 +186,98 @@ def _fetched(element: Flipbook, format: BlockFormat, shrink: int) -> int:
     return found
 
 
-def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
-    """Cost of a flipbook on sprites."""
+@dataclass(frozen=True)
+class _Traffic:
+    """What the sprites of a flipbook move, in bytes a frame."""
+
+    blending: float
+    depth: float
+    texture: float
+
+    @property
+    def all(self) -> float:
+        return self.blending + self.depth + self.texture
+
+
+def _traffic(
+    element: Flipbook, tier: Tier, d: Device, view: View, covered: float, touched: float, sprites: float
+) -> _Traffic:
+    """Bytes for `covered` shaded pixels over `touched` ones by `sprites` drawn."""
     player, second = element.player, element.second
-    view = viewing_of(tier, element)
-    one, pixels, drawn = mean_cover(element, player, view)
-    covered, touched, sprites = one * tier.copies, pixels * tier.copies, drawn * tier.copies
-    flops = FLOPS["sample, tint, fade"]
-    flops += FLOPS["second frame"] if player.blend else 0.0
-    flops += FLOPS["second atlas"] * (2 if player.blend else 1) if second else 0.0
-    flops += FLOPS["soft edge"] if player.soft_edge > 0 else 0.0
     # texels that a sprite's frame holds at the mip level at which it is seen; each block is fetched once a
     # sprite
     height_px = element.size[1] * player.scale / (2 * view.half_height * tier.distance / view.height)
     shrink = max(0, round(math.log2(max(1.0, element.cell[1] / max(height_px, 1.0)))))
     frame = _fetched(element, colour_format(d), shrink)
     frame += _fetched(element, second_format(d, second.holds), shrink) if second else 0
-    texture = frame * (2 if player.blend else 1) * sprites
     # a tile-based device blends on the chip and writes each pixel once; others read and write it for each
     # layer
-    blending = (touched if d.tile_based else 2.0 * covered) * d.target_bytes
-    depth = (touched if d.tile_based else covered) * DEPTH_BYTES if player.soft_edge > 0 else 0.0
-    traffic = blending + depth + texture
-    fill_ms = covered * d.target_bytes / PLAIN_TARGET / (d.fill_gpixel_s * 1e9) * 1e3
-    arithmetic_ms = covered * flops / (d.arithmetic_gflop_s * 1e9) * 1e3
-    memory_ms = traffic / (d.bandwidth_gb_s * 1e9) * 1e3
+    return _Traffic(
+        blending=(touched if d.tile_based else 2.0 * covered) * d.target_bytes,
+        depth=(touched if d.tile_based else covered) * DEPTH_BYTES if player.soft_edge > 0 else 0.0,
+        texture=frame * (2 if player.blend else 1) * sprites,
+    )
+
+
+def _operations(element: Flipbook) -> float:
+    """Floating-point operations for a shaded pixel."""
+    player = element.player
+    flops = FLOPS["sample, tint, fade"]
+    flops += FLOPS["second frame"] if player.blend else 0.0
+    flops += FLOPS["second atlas"] * (2 if player.blend else 1) if element.second else 0.0
+    return flops + (FLOPS["soft edge"] if player.soft_edge > 0 else 0.0)
+
+
+def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
+    """Cost of a flipbook on sprites."""
+    player, second = element.player, element.second
+    view = viewing_of(tier, element)
+    one, pixels, drawn = mean_cover(element, player, view)
+    covered, touched, sprites = one * tier.copies, pixels * tier.copies, drawn * tier.copies
+    traffic = _traffic(element, tier, d, view, covered, touched, sprites)
+    flops = _operations(element)
+    passes = {
+        "fill": covered * d.target_bytes / PLAIN_TARGET / (d.fill_gpixel_s * 1e9) * 1e3,
+        "arithmetic": covered * flops / (d.arithmetic_gflop_s * 1e9) * 1e3,
+        "memory": traffic.all / (d.bandwidth_gb_s * 1e9) * 1e3,
+    }
+    bound = max(passes, key=lambda k: passes[k])
     calls_ms = tier.copies * d.draw_call_us / 1e3
     update_ms = player.count * tier.copies / d.particles_per_ms
-    passes = {"fill": fill_ms, "arithmetic": arithmetic_ms, "memory": memory_ms}
-    bound = max(passes, key=lambda k: passes[k])
-    w, h = element.width, element.height
-    colour = texture_bytes(w, h, colour_format(d))
-    light = texture_bytes(w, h, second_format(d, second.holds)) if second else 0
+    overdraw = one / pixels if pixels else 0.0
     where = "written once a pixel: tile-based" if d.tile_based else "read and written for each layer"
-    terms = [
-        Term(
-            "covered",
-            covered / 1e6,
-            "Mpx",
-            f"{sprites:.1f} sprites counted on {tier.width} x {tier.height} px at {tier.distance:g} m",
-        ),
-        Term("overdraw", one / pixels if pixels else 0.0, "layers", "mean over the pixels that have any"),
-        Term(
-            "fill",
-            fill_ms,
-            "ms",
-            (
-                f"{covered / 1e6:.2f} Mpx of {d.target_bytes:g} bytes at {d.fill_gpixel_s:g} Gpx/s of "
-                f"{PLAIN_TARGET:g}"
-            ),
-        ),
-        Term(
-            "arithmetic", arithmetic_ms, "ms", f"{flops:g} flop a pixel at {d.arithmetic_gflop_s:g} GFLOP/s"
-        ),
-        Term(
-            "memory",
-            memory_ms,
-            "ms",
-            f"{traffic / MB:.2f} MB at {d.bandwidth_gb_s:g} GB/s: {blending / MB:.2f} MB blending ({where}), "
-            f"{depth / MB:.2f} MB depth, {texture / MB:.2f} MB texture",
-        ),
-        Term("calls", calls_ms, "ms", f"{tier.copies} draws of {d.draw_call_us:g} µs"),
-        Term(
-            "update",
-            update_ms,
-            "ms",
-            f"{player.count * tier.copies} sprites at {d.particles_per_ms:g} a ms, beside drawing",
-        ),
-        Term(
-            "colour atlas", colour / MB, "MB", f"{w} x {h} px as {colour_format(d).upper()} with mip levels"
-        ),
-    ]
+    reasons = {
+        "fill": f"{covered / 1e6:.2f} Mpx of {d.target_bytes:g} bytes at {d.fill_gpixel_s:g} Gpx/s of "
+        f"{PLAIN_TARGET:g}",
+        "arithmetic": f"{flops:g} flop a pixel at {d.arithmetic_gflop_s:g} GFLOP/s",
+        "memory": f"{traffic.all / MB:.2f} MB at {d.bandwidth_gb_s:g} GB/s: {traffic.blending / MB:.2f} MB "
+        f"blending ({where}), {traffic.depth / MB:.2f} MB depth, {traffic.texture / MB:.2f} MB texture",
+    }
+    counted = f"{sprites:.1f} sprites counted on {tier.width} x {tier.height} px at {tier.distance:g} m"
+    moved = f"{player.count * tier.copies} sprites at {d.particles_per_ms:g} a ms, beside drawing"
+    atlases = [("colour atlas", colour_format(d), "")]
     if second:
-        form = second_format(d, second.holds).upper()
-        why = f"{second.holds}, {w} x {h} px as {form} with mip levels"
-        terms.append(Term("second atlas", light / MB, "MB", why))
-    return Line(
-        name,
-        "flipbook",
-        passes[bound] + calls_ms,
-        update_ms,
-        (colour + light) / MB,
-        one / pixels if pixels else 0.0,
-        covered,
-        tuple(terms),
-        bound,
+        atlases.append(("second atlas", second_format(d, second.holds), f"{second.holds}, "))
+    w, h = element.width, element.height
+    held = [
+        Term(
+            what,
+            texture_bytes(w, h, form) / MB,
+            "MB",
+            f"{holds}{w} x {h} px as {form.upper()} with mip levels",
+        )
+        for what, form, holds in atlases
+    ]
+    terms = (
+        Term("covered", covered / 1e6, "Mpx", counted),
+        Term("overdraw", overdraw, "layers", "mean over the pixels that have any"),
+        *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
+        Term("calls", calls_ms, "ms", f"{tier.copies} draws of {d.draw_call_us:g} µs"),
+        Term("update", update_ms, "ms", moved),
+        *held,
     )
+    whole_ms, whole_mb = passes[bound] + calls_ms, sum(term.value for term in held)
+    return Line(name, "flipbook", whole_ms, update_ms, whole_mb, overdraw, covered, terms, bound)
 
 
 def _why_unknown(layer: Any, box: Box | None) -> str:

@@ -173,46 +173,12 @@ def resolve(
     """
 
     moment = Moment(props, rate, t, dt)
-    at, placing = moment.at, moment.placing
+    at = moment.at
 
     def gravity(pull: float) -> tuple[float, ...]:
         return pull * at(layer.motion.lift) * GRAVITY / AMBIENT_KELVIN, pull * at(layer.motion.weight)
 
     acting = resolve_forces(tuple(forces), moment, seed, gravity)
-    sources = []
-    for source in heard(layer.sources):
-        placed: Placed = source
-        if source.shape in ON_PROP:
-            placed = next((p for p in props if p.id == source.prop), source)
-        late = source.delay
-
-        def own(value: Value, low: float = -math.inf) -> float:
-            return max(
-                low,
-                between(lambda moment: value_at(value, moment - late), t, rate)
-                if isinstance(value, Course)
-                else float(value),
-            )
-
-        sources.append(
-            SourceInput(
-                source,
-                between(partial(emission_at, source), t, rate),
-                own(source.density, 0.0),
-                own(source.temperature),
-                stable_seed(seed, layer.id, source.id),
-                own(source.fuel, 0.0),
-                own(source.expansion),
-                own(source.outward),
-                *placing(placed),
-                t + 0.5 * dt,
-            )
-        )
-    colliders = []
-    for collider in heard(layer.colliders):
-        prop = next((p for p in props if p.id == collider.prop), None)
-        if prop is not None:
-            colliders.append(ColliderInput(collider, prop, *placing(prop), t + 0.5 * dt))
     m, f, b = layer.motion, layer.fading, layer.fire
     fire = FireInput(
         b.ignition,
@@ -241,6 +207,50 @@ def resolve(
         winds=acting.winds,
         turbulences=acting.turbulences,
         locals=acting.locals,
-        sources=tuple(sources),
-        colliders=tuple(colliders),
+        sources=_sources(layer, props, moment, seed),
+        colliders=_colliders(layer, props, moment),
     )
+
+
+def _sources(layer: GasLayer, props: tuple[Prop, ...], moment: Moment, seed: int) -> tuple[SourceInput, ...]:
+    t, rate = moment.t, moment.rate
+    sources = []
+    for source in heard(layer.sources):
+        placed: Placed = source
+        if source.shape in ON_PROP:
+            placed = next((p for p in props if p.id == source.prop), source)
+        late = source.delay
+
+        def own(value: Value, low: float = -math.inf) -> float:
+            return max(
+                low,
+                between(lambda moment: value_at(value, moment - late), t, rate)
+                if isinstance(value, Course)
+                else float(value),
+            )
+
+        sources.append(
+            SourceInput(
+                source,
+                between(partial(emission_at, source), t, rate),
+                own(source.density, 0.0),
+                own(source.temperature),
+                stable_seed(seed, layer.id, source.id),
+                own(source.fuel, 0.0),
+                own(source.expansion),
+                own(source.outward),
+                *moment.placing(placed),
+                t + 0.5 * moment.dt,
+            )
+        )
+    return tuple(sources)
+
+
+def _colliders(layer: GasLayer, props: tuple[Prop, ...], moment: Moment) -> tuple[ColliderInput, ...]:
+    colliders = []
+    for collider in heard(layer.colliders):
+        prop = next((p for p in props if p.id == collider.prop), None)
+        if prop is not None:
+            middle = moment.t + 0.5 * moment.dt
+            colliders.append(ColliderInput(collider, prop, *moment.placing(prop), middle))
+    return tuple(colliders)

@@ -198,6 +198,15 @@ def thinned(p: Points, one_in: int) -> Points:
     return kept
 
 
+def _tails(look: PointLook, place: np.ndarray, velocity: np.ndarray, width: np.ndarray) -> np.ndarray:
+    """Where each particle's mark ends that is drawn out along its way, (n, 3)."""
+    if look.form == "streak":
+        return np.asarray(place - velocity * np.float32(look.streak))
+    if look.stretch > 0 and look.form in ("disc", "sprite"):
+        return np.asarray(place - velocity * (look.stretch * width)[:, None])
+    return place
+
+
 def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None, one_in: int = 1) -> PointSet:
     """All that does not depend on the camera; a lit gas dims the sun for them. With `one_in`, some stand for
     all."""
@@ -223,33 +232,22 @@ def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None, one_in: i
         life, turn = life[rows], turn[rows]
     seen = (alpha > 1e-4) & (width > 0)
     if not seen.all():
-        place, velocity, colour, alpha, width = (
-            place[seen],
-            velocity[seen],
-            colour[seen],
-            alpha[seen],
-            width[seen],
+        place, velocity, colour, alpha, width, life, turn = (
+            column[seen] for column in (place, velocity, colour, alpha, width, life, turn)
         )
-        life, turn = life[seen], turn[seen]
     colour = colour * np.float32(look.brightness)
     if look.lit > 0 and len(place):
         lit = np.asarray(light_at(place, width, alpha * look.opaque, look, light, volume), np.float32)
         colour = colour * (1 - look.lit + look.lit * lit)
     if look.form in ("ribbon", "tube"):
         return _trails(swarm, np.flatnonzero(seen), colour, width, alpha)
-    tail = place
-    if look.form == "streak":
-        tail = place - velocity * np.float32(look.streak)
-    elif look.stretch > 0 and look.form in ("disc", "sprite"):
-        tail = place - velocity * (look.stretch * width)[:, None]
+    tail = _tails(look, place, velocity, width)
     kind = DISC if look.form in ("disc", "point") else SOFT
     if look.form == "point":
         width = np.full(len(place), 1e-6, np.float32)
-    ticks = (
-        np.stack([p.place, p.place + 0.1 * p.velocity], axis=1)[:: max(1, len(p) // 4000)]
-        if look.ticks
-        else np.zeros((0, 2, 3), np.float32)
-    )
+    ticks = np.zeros((0, 2, 3), np.float32)
+    if look.ticks:
+        ticks = np.stack([p.place, p.place + 0.1 * p.velocity], axis=1)[:: max(1, len(p) // 4000)]
     f32 = np.float32
     return PointSet(
         place.astype(f32),

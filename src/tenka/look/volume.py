@@ -93,6 +93,18 @@ def _block_most(rho, out):
                 out[a, b, c] = most
 
 
+def _held(blocks: np.ndarray, shape: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """How many blocks a ray may skip from each one, and the voxels from and to which there is anything."""
+    from scipy import ndimage  # loaded with the first picture rather than before the window
+
+    full = blocks > EMPTY
+    if not full.any():
+        return np.ones(blocks.shape, np.int32), np.zeros(3), np.zeros(3)
+    skip = ndimage.distance_transform_cdt(~full, metric="chessboard").astype(np.int32)
+    held = np.argwhere(full)
+    return skip, held.min(axis=0) * BLOCK, np.minimum((held.max(axis=0) + 1) * BLOCK, shape)
+
+
 def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
     """Light a frame: everything that does not depend on the camera."""
     rho = np.ascontiguousarray(frame.density, np.float32)
@@ -114,17 +126,9 @@ def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
         hot = np.empty_like(blocks)
         _block_most(flame, hot)
         np.maximum(blocks, hot, out=blocks)
-    from scipy import ndimage  # loaded with the first picture rather than before the window
-
-    full = blocks > EMPTY
-    if full.any():
-        skip = ndimage.distance_transform_cdt(~full, metric="chessboard").astype(np.int32)
-        held = np.argwhere(full)
-        low, high = held.min(axis=0) * BLOCK, np.minimum((held.max(axis=0) + 1) * BLOCK, rho.shape)
-    else:
-        skip, low, high = np.ones(blocks.shape, np.int32), np.zeros(3), np.zeros(3)
+    skip, low, high = _held(blocks, rho.shape)
     field = np.zeros((*rho.shape, 4), np.float32)
-    if full.any():
+    if high.any():
         depth = sun_depth(rho, frame.voxel, towards)
         sky = np.empty_like(rho)
         sky_depth(rho, frame.voxel, sky)

@@ -254,40 +254,12 @@ def _made(
 ) -> Points:
     n = len(id)
     own = moment - source.delay
-    d = _directions(source, seed, id, spots)
-    speed = np.maximum(0.0, curve(source.speed, own)) * (
-        1 + source.speed_spread * (2 * chance(seed, id, "speed") - 1)
-    )
-    far = chance(seed, id, "far", 0) < source.far_share
-    speed = np.where(far, speed * (1 + source.far_reach * chance(seed, id, "far", 1)), speed)
-    velocity = d * speed[:, None]
-    if any(source.scatter):
-        velocity += np.stack([bell(seed, id, "scatter", c) for c in range(3)], axis=1) * np.asarray(
-            source.scatter
-        )
-    place, inherited = spots.place, spots.flow
-    if not spots.in_scene:
-        before, after, which, f = _poses(source, ctx, moment)
-        turn = np.stack([p.turn for p in before])[which], np.stack([p.turn for p in after])[which]
-        origin = np.stack([p.origin for p in before])[which], np.stack([p.origin for p in after])[which]
-        turn_now = turn[0] + (turn[1] - turn[0]) * f[:, None, None]
-        origin_now = origin[0] + (origin[1] - origin[0]) * f[:, None]
-        place = np.einsum("nij,nj->ni", turn_now, spots.place) + origin_now
-        velocity = np.einsum("nij,nj->ni", turn_now, velocity)
-        moving = np.zeros((n, 3))
-        step = 1.0 / (ctx.rate * SAMPLES)
-        for k, (a, b) in enumerate(zip(before, after)):
-            if not a.same_as(b):
-                rows = which == k
-                moving[rows] = motion_between(a, b, step).at(place[rows])
-        inherited = moving if inherited is None else moving + np.einsum("nij,nj->ni", turn_now, inherited)
-    if inherited is not None:
-        pace = np.linalg.norm(inherited, axis=1)
-        velocity += inherited * ramp_at(source.carried, pace / source.carried_speed)[:, None]
-    width = np.maximum(curve(source.width, own), 1e-4)
-    width = width * (source.least_width + (1 - source.least_width) * chance(seed, id, "width") ** source.skew)
+    place, velocity = _set_off(source, seed, ctx, id, moment, spots)
     if source.shape == "file" and spots.width is not None:
         width = spots.width
+    else:
+        share = source.least_width + (1 - source.least_width) * chance(seed, id, "width") ** source.skew
+        width = np.maximum(curve(source.width, own), 1e-4) * share
     life = np.maximum(1e-3, curve(source.life, own)) * (
         1 + source.life_spread * (2 * chance(seed, id, "life") - 1)
     )
@@ -297,23 +269,7 @@ def _made(
     if source.coloured and spots.colour is not None:
         colour = spots.colour
     asleep = bool(getattr(getattr(layer, "bed", None), "rests", False))
-    turn_, spin_, still = np.zeros((0, 4), np.float32), np.zeros((0, 3), np.float32), np.zeros(0, np.float32)
-    if isinstance(layer, DebrisLayer):
-        axis = _ball(seed + 77, id)
-        axis /= np.maximum(np.linalg.norm(axis, axis=1, keepdims=True), 1e-9)
-        small = float(np.max(curve(source.width, own))) * source.least_width
-        pace = (
-            2
-            * np.pi
-            * layer.bodies.tumble
-            * (0.3 + 0.7 * chance(seed, id, "spin"))
-            * (small / width) ** layer.bodies.tumble_slower
-        )
-        turn_, spin_, still = (
-            bodies_turn(seed, id).astype(np.float32),
-            (axis * pace[:, None]).astype(np.float32),
-            np.zeros(n, np.float32),
-        )
+    turn, spin, still = _tumbling(layer, source, seed, id, own, width)
     return Points(
         (np.int64(index) << SOURCE_SHIFT) + id,
         moment.astype(np.float64),
@@ -326,10 +282,60 @@ def _made(
         np.full(n, NEW | (ASLEEP if asleep else 0), np.uint8),
         np.full(n, FREE, np.int8),
         colour.astype(np.float32),
-        turn_,
-        spin_,
+        turn,
+        spin,
         still,
     )
+
+
+def _set_off(
+    source: PointSource, seed: int, ctx: Context, id: np.ndarray, moment: np.ndarray, spots: _Spots
+) -> tuple[np.ndarray, np.ndarray]:
+    """Places in m and velocities in m/s at birth, (n, 3) each: with what a moving source hands on."""
+    speed = np.maximum(0.0, curve(source.speed, moment - source.delay)) * (
+        1 + source.speed_spread * (2 * chance(seed, id, "speed") - 1)
+    )
+    far = chance(seed, id, "far", 0) < source.far_share
+    speed = np.where(far, speed * (1 + source.far_reach * chance(seed, id, "far", 1)), speed)
+    velocity = _directions(source, seed, id, spots) * speed[:, None]
+    if any(source.scatter):
+        scatter = [bell(seed, id, "scatter", c) for c in range(3)]
+        velocity += np.stack(scatter, axis=1) * np.asarray(source.scatter)
+    place, inherited = spots.place, spots.flow
+    if not spots.in_scene:
+        before, after, which, f = _poses(source, ctx, moment)
+        turn = np.stack([p.turn for p in before])[which], np.stack([p.turn for p in after])[which]
+        origin = np.stack([p.origin for p in before])[which], np.stack([p.origin for p in after])[which]
+        turn_now = turn[0] + (turn[1] - turn[0]) * f[:, None, None]
+        origin_now = origin[0] + (origin[1] - origin[0]) * f[:, None]
+        place = np.einsum("nij,nj->ni", turn_now, spots.place) + origin_now
+        velocity = np.einsum("nij,nj->ni", turn_now, velocity)
+        moving = np.zeros((len(id), 3))
+        step = 1.0 / (ctx.rate * SAMPLES)
+        for k, (a, b) in enumerate(zip(before, after)):
+            if not a.same_as(b):
+                rows = which == k
+                moving[rows] = motion_between(a, b, step).at(place[rows])
+        inherited = moving if inherited is None else moving + np.einsum("nij,nj->ni", turn_now, inherited)
+    if inherited is not None:
+        pace = np.linalg.norm(inherited, axis=1)
+        velocity += inherited * ramp_at(source.carried, pace / source.carried_speed)[:, None]
+    return place, velocity
+
+
+def _tumbling(
+    layer: PointLayer, source: PointSource, seed: int, id: np.ndarray, own: np.ndarray, width: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Turns (n, 4), spins (n, 3) in rad/s and rests (n,) of pieces; empty where nothing tumbles."""
+    if not isinstance(layer, DebrisLayer):
+        return np.zeros((0, 4), np.float32), np.zeros((0, 3), np.float32), np.zeros(0, np.float32)
+    axis = _ball(seed + 77, id)
+    axis /= np.maximum(np.linalg.norm(axis, axis=1, keepdims=True), 1e-9)
+    small = float(np.max(curve(source.width, own))) * source.least_width
+    pace = 2 * np.pi * layer.bodies.tumble * (0.3 + 0.7 * chance(seed, id, "spin"))
+    pace = pace * (small / width) ** layer.bodies.tumble_slower
+    spin = (axis * pace[:, None]).astype(np.float32)
+    return bodies_turn(seed, id).astype(np.float32), spin, np.zeros(len(id), np.float32)
 
 
 def source_seed(effect_seed: int, layer: PointLayer, source: PointSource) -> int:

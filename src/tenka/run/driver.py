@@ -81,19 +81,7 @@ def simulate(
         progress.begin(0, "Nothing to simulate")
         return report
     for feeder in plan.feeds.values():
-        simulate(
-            feeder,
-            store,
-            progress,
-            (
-                0,
-                plan.effect.frames - 1
-                if last == plan.effect.frames - 1
-                else min(last + 1, plan.effect.frames - 1),
-            ),
-            made,
-            coming,
-        )
+        simulate(feeder, store, progress, (0, min(last + 1, plan.effect.frames - 1)), made, coming)
     group = plan.runner(store)
     resumed = _resumed(plan, store, group, missing[0] - (0 if len(plan.group) == 1 else 1))
     start, states = resumed if resumed is not None else (plan.first, None)
@@ -119,14 +107,21 @@ def simulate(
             elif coming is not None and f < 0 and f % SHOW_RUN_UP == 0:
                 coming(id, f, group.members[id].frame_of(states[id]))
         if (f == 0 or f % CHECKPOINT_EVERY == 0) and f > plan.first:
-            if leader is not None:
-                leader.check_point(store, f)
-            for id, member in group.members.items():
-                member.check_point(store, states[id], f)
+            _check_point(store, group, states, leader, f)
         progress.step()
     own = group.members[plan.layer.id]
     report.substeps, report.parts = own.substeps, dict(own.parts)
     return report
+
+
+def _check_point(
+    store: FrameStore, group: Group, states: dict[str, State], leader: Leader | None, f: int
+) -> None:
+    """Store what a run can go on from."""
+    if leader is not None:
+        leader.check_point(store, f)
+    for id, member in group.members.items():
+        member.check_point(store, states[id], f)
 
 
 def _keep(

@@ -257,22 +257,29 @@ def _read(file: Path, stamp: int) -> Rig:
         raise BadInput("broken off or not a mesh", "a whole GLB", file) from None
 
 
-def _rig(reader: _Reader) -> Rig:
-    doc, nodes = reader.doc, reader.doc.nodes
-    count = len(nodes)
-    if set(doc.extensionsRequired or []) & {"KHR_draco_mesh_compression", "EXT_meshopt_compression"}:
-        raise BadInput("holds compressed triangles", "a GLB without mesh compression", reader.file)
-    parents = np.full(count, -1)
+def _tree(reader: _Reader) -> tuple[np.ndarray, list[int]]:
+    """Each node's parent, -1 for none, and the nodes with parents before children."""
+    nodes = reader.doc.nodes
+    parents = np.full(len(nodes), -1)
     for n, node in enumerate(nodes):
         for child in node.children or []:
             if parents[child] >= 0 or child == n:
                 raise reader.bad("has nodes that hang from two others")
             parents[child] = n
-    order: list[int] = [n for n in range(count) if parents[n] < 0]
-    for n in order:  # grows as it goes: parents before children
+    order: list[int] = [n for n in range(len(nodes)) if parents[n] < 0]
+    for n in order:  # grows as it goes
         order += nodes[n].children or []
-    if len(order) != count:
+    if len(order) != len(nodes):
         raise reader.bad("has nodes that hang from themselves")
+    return parents, order
+
+
+def _rig(reader: _Reader) -> Rig:
+    doc, nodes = reader.doc, reader.doc.nodes
+    count = len(nodes)
+    if set(doc.extensionsRequired or []) & {"KHR_draco_mesh_compression", "EXT_meshopt_compression"}:
+        raise BadInput("holds compressed triangles", "a GLB without mesh compression", reader.file)
+    parents, order = _tree(reader)
 
     def rest(name: str, usual: tuple[float, ...]) -> np.ndarray:
         return np.array([getattr(n, name) or usual for n in nodes], np.float64).reshape(count, len(usual))

@@ -40,6 +40,22 @@ class Inspector(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 10, 8)
         column.setSpacing(4)
+        column.addLayout(self._fields())
+        column.addLayout(self._places())
+        column.addLayout(self._views())
+        self.setFixedWidth(300)
+        self.adjustSize()
+        self.found.connect(self._take)
+        self.field.activated.connect(self.refresh)
+        self.axis.activated.connect(self.refresh)
+        self.place.valueChanged.connect(self.refresh)
+        for button in (self.slice_button, self.vector_button, self.flow_button):
+            button.toggled.connect(self.refresh)
+        self.table: VoxelTable | None = None
+        self.hide()
+
+    def _fields(self) -> QHBoxLayout:
+        """Which field, and across which axis."""
         first = QHBoxLayout()
         first.setSpacing(6)
         self.field = QComboBox()
@@ -53,7 +69,10 @@ class Inspector(QWidget):
         self.axis.setCurrentIndex(1)
         first.addWidget(self.field, 1)
         first.addWidget(self.axis)
-        column.addLayout(first)
+        return first
+
+    def _places(self) -> QHBoxLayout:
+        """Where the slice lies."""
         second = QHBoxLayout()
         second.setSpacing(6)
         self.place = QSlider(Qt.Orientation.Horizontal)
@@ -66,7 +85,10 @@ class Inspector(QWidget):
         self.where.setFixedWidth(64)
         second.addWidget(self.place, 1)
         second.addWidget(self.where)
-        column.addLayout(second)
+        return second
+
+    def _views(self) -> QHBoxLayout:
+        """How the field is shown, and how its values lie."""
         third = QHBoxLayout()
         third.setSpacing(2)
         self.slice_button = self._toggle("slice", "Slice plane")
@@ -80,17 +102,7 @@ class Inspector(QWidget):
             third.addWidget(button)
         self.graph = Histogram()
         third.addWidget(self.graph, 1)
-        column.addLayout(third)
-        self.setFixedWidth(300)
-        self.adjustSize()
-        self.found.connect(self._take)
-        self.field.activated.connect(self.refresh)
-        self.axis.activated.connect(self.refresh)
-        self.place.valueChanged.connect(self.refresh)
-        for button in (self.slice_button, self.vector_button, self.flow_button):
-            button.toggled.connect(self.refresh)
-        self.table: VoxelTable | None = None
-        self.hide()
+        return third
 
     def _toggle(self, icon: str, tip: str) -> QToolButton:
         button = QToolButton()

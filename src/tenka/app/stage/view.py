@@ -211,19 +211,10 @@ class Stage(QWidget):
                 fine, theirs = found
                 if other == "final":
                     theirs = effect  # its look may have changed since
-                own = (
-                    mesh
-                    if theirs.props == effect.props
-                    else set_of(theirs, session.folder, index / theirs.rate)
-                )
-                final = as_image(
-                    final_renderer.draw_shot(
-                        self._shot(theirs, fine.frames, index / theirs.rate, own, {}),
-                        theirs.light,
-                        view,
-                        coarse,
-                    ).rgb
-                )
+                t = index / theirs.rate
+                own = mesh if theirs.props == effect.props else set_of(theirs, session.folder, t)
+                drawn = self._shot(theirs, fine.frames, t, own, {})
+                final = as_image(final_renderer.draw_shot(drawn, theirs.light, view, coarse).rgb)
             wander = None if found is None or found[0].frame is None else found[0].frame.meta.get("wander")
             ms = 1e3 * (time.perf_counter() - start)
             self.drawn.emit(

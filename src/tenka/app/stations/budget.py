@@ -107,40 +107,30 @@ class Cards(QWidget):
             2,
             _memory_parts(book),
         )
-        y = box.top() + 126
+        self._words(painter, QRectF(box.left(), box.top() + 126, box.width(), 0), book)
+
+    def _words(self, painter: QPainter, box: QRectF, book: Ledger) -> None:
+        """What is wrong, then each layer's terms with their reasons, from the top of `box` on."""
+        y, middle = box.top(), Qt.AlignmentFlag.AlignVCenter
+
+        def say(left: float, width: float, words: str, colour: str, at: Qt.AlignmentFlag = middle) -> None:
+            painter.setPen(theme.colour(colour))
+            painter.drawText(QRectF(box.left() + left, y, width, TERM), at, words)
+
         for words in (*map(str, book.uncounted), *book.problems, *book.notes):
-            painter.setPen(theme.colour(theme.SAFFRON))
-            painter.drawText(
-                QRectF(box.left(), y, box.width(), TERM), Qt.AlignmentFlag.AlignVCenter, f"▲ {words}"
-            )
+            say(0, box.width(), f"▲ {words}", theme.SAFFRON)
             y += TERM
         for line in book.lines:
             if len(book.lines) > 1:
-                painter.setPen(theme.colour(theme.TEXT))
                 words = f"{line.layer}, {line.route}: {line.ms:.3f} ms, {line.mb:.2f} MB"
-                painter.drawText(
-                    QRectF(box.left(), y, box.width(), TERM), Qt.AlignmentFlag.AlignVCenter, words
-                )
+                say(0, box.width(), words, theme.TEXT)
                 y += TERM
             for term in line.terms:
                 limit = term.name == line.bound
-                painter.setPen(theme.colour(theme.TEXT if limit else theme.QUIET))
-                painter.drawText(
-                    QRectF(box.left(), y, 110, TERM),
-                    Qt.AlignmentFlag.AlignVCenter,
-                    term.name + ("  ← bound" if limit else ""),
-                )
-                painter.drawText(
-                    QRectF(box.left() + 110, y, 92, TERM),
-                    Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                    f"{term.value:.3f} {term.unit}",
-                )
-                painter.setPen(theme.colour(theme.QUIET))
-                painter.drawText(
-                    QRectF(box.left() + 222, y, box.width() - 222, TERM),
-                    Qt.AlignmentFlag.AlignVCenter,
-                    term.why,
-                )
+                ink = theme.TEXT if limit else theme.QUIET
+                say(0, 110, term.name + ("  ← bound" if limit else ""), ink)
+                say(110, 92, f"{term.value:.3f} {term.unit}", ink, middle | Qt.AlignmentFlag.AlignRight)
+                say(222, box.width() - 222, term.why, theme.QUIET)
                 y += TERM
 
     def _bar(

@@ -169,6 +169,15 @@ class ProofStation(QWidget):
         self.screen_ = Screen()
         self.screen_.looked.connect(lambda _: self.redraw())
         column.addWidget(self.screen_, 1)
+        column.addWidget(self._bar())
+        self._busy = False
+        self.sliders: dict[str, QSlider] = {}
+        state.changed.connect(lambda _: self.redraw())
+        self.drawn.connect(self._take)
+        self.opened.connect(self._take_package)
+
+    def _bar(self) -> QWidget:
+        """What plays, triggers, multiplies and opens, under the picture."""
         foot = QWidget()
         foot.setObjectName("bench")
         foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -210,12 +219,7 @@ class ProofStation(QWidget):
         self.clock = QLabel()
         self._line.addWidget(self.clock)
         self._line.addWidget(opener)
-        column.addWidget(foot)
-        self._busy = False
-        self.sliders: dict[str, QSlider] = {}
-        state.changed.connect(lambda _: self.redraw())
-        self.drawn.connect(self._take)
-        self.opened.connect(self._take_package)
+        return foot
 
     # --- the package --------------------------------------------------------------------------
 

@@ -37,6 +37,26 @@ class Tempo(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
+        column.addLayout(self._bar())
+        self.rows = Rows(state)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(self.rows)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        column.addWidget(area, 1)
+        self._tick = every(self, 8, self._step)
+        self._clock = 0.0
+        state.moved.connect(lambda _: self._show_where())
+        state.changed.connect(lambda _: self._show_where())
+        stage.drawn.connect(self._on_drawn)
+        self._waiting = False
+        self._hold = 0.0
+        self._last_shown: float | None = None
+        self._show_where()
+
+    def _bar(self) -> QHBoxLayout:
+        """Playing, the time, cues, seeds and the final run, over the rows."""
+        state, stage = self.state, self.stage
         bar = QHBoxLayout()
         bar.setContentsMargins(8, 4, 8, 4)
         bar.setSpacing(4)
@@ -78,22 +98,7 @@ class Tempo(QWidget):
             lambda: stage.redraw() if stage.which != "preview" and stage.final_image is None else None
         )
         bar.addWidget(self.final)
-        column.addLayout(bar)
-        self.rows = Rows(state)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(self.rows)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        column.addWidget(area, 1)
-        self._tick = every(self, 8, self._step)
-        self._clock = 0.0
-        state.moved.connect(lambda _: self._show_where())
-        state.changed.connect(lambda _: self._show_where())
-        stage.drawn.connect(self._on_drawn)
-        self._waiting = False
-        self._hold = 0.0
-        self._last_shown: float | None = None
-        self._show_where()
+        return bar
 
     def _button(self, name: str, tip: str) -> QToolButton:
         button = QToolButton()
