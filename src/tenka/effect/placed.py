@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from tenka.base.cubic import through
 from tenka.effect.catalogue import COPIES, LOOK, MESH, PATH, WHAT, WHERE, Settings
-from tenka.effect.courses import Value, curve, value_at
+from tenka.effect.courses import Value, curve
 
 AMBIENT_KELVIN = 288.15
 Vec3 = tuple[float, float, float]
@@ -353,17 +353,30 @@ class Feed(Placed):
 
 
 def envelope(feed: Feed, times: np.ndarray) -> np.ndarray:
-    """The envelope at many times; see `emission_at`."""
+    """A feed's envelope at many times: 0 outside its span."""
     times = times - feed.delay
     return np.where(
         (feed.start <= times) & (times < feed.end), np.maximum(0.0, curve(feed.emission, times)), 0.0
     )
 
 
-def emission_at(feed: Feed, t: float) -> float:
-    """A feed's envelope at `t` seconds: 0 outside its span."""
-    t -= feed.delay
-    return max(0.0, value_at(feed.emission, t)) if feed.start <= t < feed.end else 0.0
+MOMENTS = (np.arange(32) + 0.5) / 32  # of a cell of time, over which an envelope is averaged
+
+
+def mean_envelope(feed: Feed, first: np.ndarray, length: float) -> tuple[np.ndarray, np.ndarray]:
+    """How a feed gives in each of the spans of `length` seconds that begin at `first`.
+
+    Returns
+    -------
+    share : of the span in which it gives, exact in where it begins and ends
+    amount : mean of the envelope over the whole span
+    """
+    low = np.maximum(first - feed.delay, feed.start)
+    part = np.maximum(np.minimum(first - feed.delay + length, feed.end) - low, 0.0)
+    moments = low[:, None] + MOMENTS * part[:, None]
+    level = np.maximum(0.0, curve(feed.emission, moments.ravel())).reshape(moments.shape)
+    share = part / length
+    return share, np.asarray(np.mean(level, axis=1) * share)
 
 
 def heard(items: tuple[Any, ...]) -> list[Any]:

@@ -27,12 +27,14 @@ class Region:
     ----------
     distance : how far (n, 3) points are from being inside, m, negative inside
     low, high : its bounds
+    thinnest : its least extent, m
     births : of a surface
     """
 
     distance: Callable[[np.ndarray], np.ndarray]
     low: np.ndarray
     high: np.ndarray
+    thinnest: float
     births: Places | None = None
 
 

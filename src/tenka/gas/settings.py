@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache, partial
+from functools import lru_cache
 
 import numpy as np
 
@@ -26,9 +26,8 @@ from tenka.effect.model import (
     Prop,
     Source,
     Swirl,
-    emission_at,
-    envelope,
     heard,
+    mean_envelope,
 )
 from tenka.gas.felt import LocalInput, TurbulenceInput, WindInput, resolve_forces
 from tenka.scene.poses import STILL, Motion, Pose, motion_between, pose_of
@@ -60,14 +59,29 @@ def course_samples(value: Value, first: int, count: int, rate: float, delay: flo
 
 @lru_cache(maxsize=256)
 def envelope_samples(source: Feed, first: int, count: int, rate: float) -> np.ndarray:
-    """A source's emission with its span, at the same points."""
-    return envelope(source, (first + np.arange(count)) / (rate * SAMPLES))
+    """How a source gives between each of the same points and the one before, (2, count): its share of the
+    time, and the mean of its emission over all of it."""
+    cell = 1.0 / (rate * SAMPLES)
+    return np.stack(mean_envelope(source, (first - 1 + np.arange(count)) * cell, cell))
+
+
+def emitted(source: Feed, t: float, dt: float, rate: float) -> tuple[float, float]:
+    """The share of a step from `t` for `dt` seconds in which a source gives, and its mean emission then.
+
+    Any division of a frame into steps gives the same amount, that of the envelope's own integral.
+    """
+    first, last = t * rate * SAMPLES, (t + dt) * rate * SAMPLES
+    low = math.floor(first + 1e-6)
+    count = max(1, math.ceil(last - 1e-6) - low)
+    lengths = np.diff(np.clip(low + np.arange(count + 1), first, last))
+    share, amount = envelope_samples(source, low + 1, count, rate) @ lengths / (last - first)
+    return float(share), float(amount / share) if share > 0 else 0.0
 
 
 @dataclass(frozen=True)
 class SourceInput:
     source: Source
-    emission: float
+    emission: float  # while it gives
     density: float
     temperature: float
     seed: int
@@ -77,6 +91,7 @@ class SourceInput:
     pose: Pose = STILL
     motion: Motion | None = None  # when it moves
     time: float = 0.0  # s, of the prop's own animation
+    share: float = 1.0  # of the step in which it gives
 
 
 @dataclass(frozen=True)
@@ -219,12 +234,13 @@ def _sources(layer: GasLayer, props: tuple[Prop, ...], moment: Moment, seed: int
         placed: Placed = source
         if source.shape in ON_PROP:
             placed = next((p for p in props if p.id == source.prop), source)
-        late = source.delay
+        late, middle = source.delay, t + 0.5 * moment.dt
+        share, emission = emitted(source, t, moment.dt, rate)
 
         def own(value: Value, low: float = -math.inf) -> float:
             return max(
                 low,
-                between(lambda moment: value_at(value, moment - late), t, rate)
+                between(lambda at: value_at(value, at - late), middle, rate)
                 if isinstance(value, Course)
                 else float(value),
             )
@@ -232,7 +248,7 @@ def _sources(layer: GasLayer, props: tuple[Prop, ...], moment: Moment, seed: int
         sources.append(
             SourceInput(
                 source,
-                between(partial(emission_at, source), t, rate),
+                emission,
                 own(source.density, 0.0),
                 own(source.temperature),
                 stable_seed(seed, layer.id, source.id),
@@ -240,7 +256,8 @@ def _sources(layer: GasLayer, props: tuple[Prop, ...], moment: Moment, seed: int
                 own(source.expansion),
                 own(source.outward),
                 *moment.placing(placed),
-                t + 0.5 * moment.dt,
+                middle,
+                share,
             )
         )
     return tuple(sources)

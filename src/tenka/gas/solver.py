@@ -27,7 +27,7 @@ from tenka.gas.viscosity import soften
 from tenka.gas.window import Span, moved_to, occupied, offset_of, part_of_box, window_for
 from tenka.scene.props import deforms, form_of
 
-SOLVER_VERSION = 3
+SOLVER_VERSION = 4
 """Part of every cache key: raise it when a change to the solver changes its results."""
 
 PARTS = (

@@ -141,7 +141,7 @@ def _moving(effect: Effect, layer: Layer, first: int, count: int) -> np.ndarray:
         if isinstance(node, PointSource):
             rows += _births(node, first, count, effect.rate)
         elif isinstance(node, Feed):
-            rows.append(envelope_samples(node, first, count, effect.rate))
+            rows += list(envelope_samples(node, first, count, effect.rate))
         delay = node.delay if isinstance(node, Feed) else 0.0
         for _, p, value, _ in walk(node):
             if isinstance(value, Course) and p.name != "emission" and p.affects in ("simulation", "final"):
