@@ -24,10 +24,6 @@ import numba  # noqa: E402
 from tenka.base import late_code  # noqa: E402
 
 KEPT = 4  # states of the kernels whose machine code is kept: other checkouts, earlier versions
-LOOPS = {  # only the loops that are written as such are shared out; all else is as written
-    "prange": True,
-    **dict.fromkeys(("comprehension", "fusion", "inplace_binop", "reduction", "setitem", "stencil"), False),
-}
 FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}
 
 
@@ -80,7 +76,7 @@ def kernel(function: Callable | None = None, *, parallel: bool = False, inline: 
     to each of them, and two threads that count at once wait for each other longer than the work takes.
     """
     settings: dict[str, Any] = {
-        "parallel": LOOPS if parallel else False,
+        "parallel": parallel,
         "nogil": True,
         "cache": True,
         "fastmath": FAST,

@@ -1,10 +1,10 @@
-"""What the compiler does for a kernel is done once, where the code will stand, rather than at every level.
+"""What the compiler does for a kernel is done where the code will stand, rather than at every level.
 
 The compiler makes a library of code for each function, for each overload of a library call and four for each
 loop over threads. It optimises every one to the end and makes machine code of it, then links it into the one
-above and does so again there. Only the outermost is ever run. Here a library that is only linked into others
-is optimised lightly, and the rest is done when its address or its machine code is asked for, which for most
-is never: a third of the time that compiling takes.
+above and does so again there. Only the outermost is ever run. Here machine code is made of a library when its
+address or its machine code is asked for, which for most is never, and what only hands arguments on is
+optimised lightly.
 """
 
 from __future__ import annotations
@@ -15,9 +15,8 @@ from typing import Any
 from llvmlite.binding import Linkage
 from numba.core import codegen
 
-LOOP_BODY = (
-    "__numba_parfor_gufunc"  # what the compiler calls the body of a loop over threads: never called by name
-)
+LOOP_BODY = "__numba_parfor_gufunc"  # the compiler's name for a loop's body: never called by that name
+WRAPPERS = ("parallelgufuncwrapper", "_GufuncWrapper")  # its names for what hands arguments on to the body
 _waiting: weakref.WeakSet[Any] = weakref.WeakSet()  # libraries that can be linked but not run yet
 _environments: dict[str, Any] = {}  # of functions whose code is not in the engine yet
 _compiled_object = codegen.CodeLibrary._get_compiled_object
@@ -36,6 +35,11 @@ def _link(library: Any) -> None:
         loop_vectorize=False, slp_vectorize=False, opt=library._codegen._opt_level, cost="cheap"
     )
     passes.run(library._final_module, builder)
+    if not any(word in library.name for word in WRAPPERS):
+        # to the end already here, where it is known which arrays do not overlap: once it stands in another
+        # function that is lost, and steps take a tenth longer
+        passes, builder = library._codegen._module_pass_manager()
+        passes.run(library._final_module, builder)
     library._final_module.verify()
     library._finalize_dynamic_globals()
     library._verify_declare_only_symbols()
@@ -56,15 +60,11 @@ def _own_all(module: Any) -> None:
 
 
 def _run(library: Any) -> None:
-    """Optimise a linked library to the end and make machine code of it."""
+    """Make machine code of a linked library."""
     library._ensure_finalized()
     if library not in _waiting:
         return
     _waiting.discard(library)
-    if library._get_module_for_linking() is library._final_module:
-        library._shared_module = library._final_module.clone()  # what others link stays as it was
-    passes, builder = library._codegen._module_pass_manager()
-    passes.run(library._final_module, builder)
     library._dynamic_globals.clear()
     library._finalize_final_module()
     engine = library._codegen._engine
