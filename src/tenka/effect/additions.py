@@ -18,6 +18,7 @@ from tenka.effect.model import (
     Feed,
     Layer,
     ParticleLayer,
+    PointLook,
     PointMotion,
     PointSource,
     Source,
@@ -126,7 +127,9 @@ def with_children(effect: Effect, layer_id: str) -> tuple[Effect, str]:
         temperature=1500.0,
         carried=ramp((0.0, 0.4), (1.0, 0.4)),
     )
-    look = layer.look if isinstance(layer, ParticleLayer) else stored("layer_sparks").layers[0].look
+    look = layer.look
+    if not isinstance(look, PointLook) or look.form == "mesh":
+        look = stored("layer_sparks").layers[0].look
     return with_new_layer(
         effect,
         ParticleLayer(

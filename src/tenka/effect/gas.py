@@ -352,6 +352,13 @@ class GasLayer(LayerBase):
     quality: Quality = Field(default_factory=Quality)
     look: Look = Field(default_factory=Look)
 
+    def new_source(self, id: str, place: tuple[float, float, float]) -> Source:
+        """In the middle of its floor, wherever `place` is."""
+        d = self.domain
+        middle = (d.origin[0] + d.size[0] / 2, d.origin[1] + d.size[1] / 2, d.origin[2] + d.size[2] * 0.12)
+        edge = max(min(d.size) * 0.16, 3 * d.voxel)
+        return Source(id=id, name="Source", position=middle, size=(edge, edge, edge))
+
     @property
     def run_up_seconds(self) -> float:
         return self.domain.run_up

@@ -7,6 +7,7 @@ from typing import Any, ClassVar, NamedTuple, Self
 
 from pydantic import Field
 
+from tenka.base.errors import BadInput
 from tenka.effect.flipbook import Flipbook
 from tenka.effect.placed import FROM_LAYER, ON_PROP, Feed, Heard, heard
 
@@ -50,6 +51,18 @@ class LayerBase(Heard):
     sources: tuple[Any, ...] = ()
     colliders: tuple[Any, ...] = ()
     flipbook: Flipbook = Field(default_factory=Flipbook)
+
+    def new_source(self, id: str, place: tuple[float, float, float]) -> Feed:
+        """A further source of the family's kind, not yet among its own, at a place in m.
+
+        Raises
+        ------
+        BadInput
+            The family takes no sources.
+        """
+        if self.SOURCE is None:
+            raise BadInput(f"{self.name} is of a kind that takes no sources")
+        return self.SOURCE(id=id, name="Source", position=place)
 
     def links(self) -> list[Link]:
         """The layers that this one names, of the sources that are heard or not."""

@@ -167,7 +167,6 @@ class PointLayer(LayerBase):
     HANDS: ClassVar[str] = POINTS
     SOURCE: ClassVar[type[Feed] | None] = PointSource
     COLLIDER: ClassVar[type[Heard] | None] = PointCollider
-    RIGID: ClassVar[bool] = False  # whether they turn and hit with their corners
 
     kind: str
     sources: tuple[PointSource, ...] = ()
@@ -223,6 +222,16 @@ class PointLayer(LayerBase):
 
     def looks_at(self) -> set[str]:
         return {self.look.meets} if self.look.colour_by == "gas speed" else set()
+
+    @property
+    def body(self) -> Bodies | None:
+        """How they turn and hit with their corners; None of points, which do not."""
+        return None
+
+    @property
+    def cut(self) -> Pieces | None:
+        """What they are pieces of; None of points."""
+        return None
 
     @property
     def held_ids(self) -> tuple[int, ...]:
@@ -286,7 +295,6 @@ class Bodies(Settings):
 
 class DebrisLayer(PointLayer):
     UNITS: ClassVar[str] = "pieces"
-    RIGID: ClassVar[bool] = True
 
     kind: Literal["debris"] = "debris"
     pieces: Pieces = Field(default_factory=Pieces)
@@ -296,6 +304,14 @@ class DebrisLayer(PointLayer):
     look: PointLook = Field(
         default_factory=lambda: PointLook(form="mesh", opacity_over=ramp((0.0, 1.0), (0.92, 1.0), (1.0, 0.0)))
     )
+
+    @property
+    def body(self) -> Bodies:
+        return self.bodies
+
+    @property
+    def cut(self) -> Pieces:
+        return self.pieces
 
     @property
     def held_ids(self) -> tuple[int, ...]:

@@ -13,7 +13,7 @@ from tenka.base.errors import BadInput
 from tenka.effect import storage
 from tenka.effect.document import free_id
 from tenka.effect.forces import NEW_FORCES
-from tenka.effect.model import ON_PROP, Effect, Feed, GasLayer, Prop, Source, Tier
+from tenka.effect.model import ON_PROP, Effect, Prop, Tier
 
 TIERS = (
     Tier(id="low", name="Low", device="satchel", ms=0.5, mb=4.5, width=1280, height=720),
@@ -127,20 +127,10 @@ def fitted(effect: Effect, layer_id: str) -> Effect:
 
 
 def with_source(effect: Effect, layer_id: str | None = None) -> tuple[Effect, str]:
-    """The effect with a new source of a layer (the first gas), and its path: in the middle of a gas's floor,
-    or
-    where other things are."""
+    """The effect with a new source of a layer (the first gas), and its path."""
     layer = effect.gas() if layer_id is None else effect.layer(layer_id)
-    if layer.SOURCE is None:
-        raise BadInput(f"{layer.name} is of a kind that takes no sources")
     id = free_id(layer.sources, "source")
-    if isinstance(layer, GasLayer):
-        d = layer.domain
-        middle = (d.origin[0] + d.size[0] / 2, d.origin[1] + d.size[1] / 2, d.origin[2] + d.size[2] * 0.12)
-        edge = max(min(d.size) * 0.16, 3 * d.voxel)
-        source: Feed = Source(id=id, name="Source", position=middle, size=(edge, edge, edge))
-    else:
-        source = layer.SOURCE(id=id, name="Source", position=usual_place(effect))
+    source = layer.new_source(id, usual_place(effect))
     layer = layer.model_copy(update={"sources": (*layer.sources, source)})
     return effect.with_layer(layer), f"layers.{layer.id}.sources.{id}"
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from tenka.base.randomness import unit_array
 from tenka.effect.courses import value_at
-from tenka.effect.model import DebrisLayer, Effect, PointLayer
+from tenka.effect.model import Effect, PointLayer
 from tenka.look.swarm import life_of, over, turned
 from tenka.particles.pieces import Piece, kind_of, pieces_of
 from tenka.particles.state import Points
@@ -54,7 +54,7 @@ def about_axes(id: np.ndarray, angle: np.ndarray) -> np.ndarray:
 
 def shapes_of(layer: PointLayer, effect: Effect, folder: Path | None) -> tuple[Piece, ...] | None:
     """The meshes that a layer is drawn as, or None when it is none."""
-    if isinstance(layer, DebrisLayer):
+    if layer.cut is not None:
         return pieces_of(layer, effect.props, folder)
     prop = next((p for p in effect.props if p.id == layer.look.mesh), None)
     if prop is None:
@@ -85,7 +85,7 @@ def posed(layer: PointLayer, p: Points, t: float, count: int) -> Posed:
         * over(look.size_over, life)
         * np.cbrt(np.clip(over(look.opacity_over, life), 0, 1))
     )
-    kinds = kind_of(layer, p.id, count) if isinstance(layer, DebrisLayer) else np.zeros(len(p), np.int64)
+    kinds = kind_of(layer, p.id, count) if layer.cut is not None else np.zeros(len(p), np.int64)
     return Posed(kinds, p.turn if p.rigid else about_axes(p.id, turned(look, p, t)), size)
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from tenka.base.errors import BadInput
 from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import curve
-from tenka.effect.model import ON_PROP, DebrisLayer, PointLayer, PointSource, ramp_at
+from tenka.effect.model import ON_PROP, PointLayer, PointSource, ramp_at
 from tenka.gas.settings import SAMPLES, Moment
 from tenka.particles.files import Cloud, cloud_at
 from tenka.particles.schedule import SOURCE_SHIFT, Schedule
@@ -327,13 +327,14 @@ def _tumbling(
     layer: PointLayer, source: PointSource, seed: int, id: np.ndarray, own: np.ndarray, width: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Turns (n, 4), spins (n, 3) in rad/s and rests (n,) of pieces; empty where nothing tumbles."""
-    if not isinstance(layer, DebrisLayer):
+    body = layer.body
+    if body is None:
         return np.zeros((0, 4), np.float32), np.zeros((0, 3), np.float32), np.zeros(0, np.float32)
     axis = _ball(seed + 77, id)
     axis /= np.maximum(np.linalg.norm(axis, axis=1, keepdims=True), 1e-9)
     small = float(np.max(curve(source.width, own))) * source.least_width
-    pace = 2 * np.pi * layer.bodies.tumble * (0.3 + 0.7 * chance(seed, id, "spin"))
-    pace = pace * (small / width) ** layer.bodies.tumble_slower
+    pace = 2 * np.pi * body.tumble * (0.3 + 0.7 * chance(seed, id, "spin"))
+    pace = pace * (small / width) ** body.tumble_slower
     spin = (axis * pace[:, None]).astype(np.float32)
     return bodies_turn(seed, id).astype(np.float32), spin, np.zeros(len(id), np.float32)
 

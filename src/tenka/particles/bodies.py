@@ -15,7 +15,7 @@ import numpy as np
 
 from tenka.base.jit import kernel
 from tenka.base.vectors import cross, dot, length, minus, plus, put, row, times
-from tenka.effect.model import DebrisLayer, Prop
+from tenka.effect.model import PointLayer, Prop
 from tenka.particles.acting import Acting, forces_at
 from tenka.particles.colliding import SLOW, collide
 from tenka.particles.contact import (
@@ -248,7 +248,7 @@ def _fly(t0, t1, s, p, b, damping, sleeps, acts, stops, air):
 
 def advance_bodies(
     p: Points,
-    layer: DebrisLayer,
+    layer: PointLayer,
     rate: float,
     props: tuple[Prop, ...],
     folder: Path | None,
@@ -262,6 +262,8 @@ def advance_bodies(
 ) -> None:
     """Move all pieces from the step's start, or their birth, to its end, in place; see
     tenka.particles.motion.advance for the arguments."""
+    body = layer.body
+    assert body is not None
     own = pieces_of(layer, props, folder)
     kinds = kind_of(layer, p.id, len(own))
     corners, inertia = np.stack([q.corners for q in own]), np.stack([q.inertia for q in own])
@@ -272,8 +274,8 @@ def advance_bodies(
     first, last = math.floor(start / tick + 1e-6), math.ceil(end / tick - 1e-6)
     for n in range(first, last):
         t0, t1 = max(start, n * tick), min(end, (n + 1) * tick)
-        _fly(t0, t1, numbers, all_of, bodies, layer.bodies.damping, layer.bodies.sleeps, acting, stops, gas)
-        if layer.bodies.each_other and len(p) > 1:
+        _fly(t0, t1, numbers, all_of, bodies, body.damping, body.sleeps, acting, stops, gas)
+        if body.each_other and len(p) > 1:
             collide(t1, all_of, p.still, layer.motion.bounce)
     if numbers[COOLING] > 0:
         p.heat *= np.exp(-numbers[COOLING] * (end - np.maximum(start, p.born))).astype(np.float32)

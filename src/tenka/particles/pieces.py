@@ -12,7 +12,7 @@ from scipy.spatial import ConvexHull
 
 from tenka.base.errors import BadInput
 from tenka.base.randomness import stable_seed, unit_array
-from tenka.effect.model import DebrisLayer, Pieces, Prop
+from tenka.effect.model import Pieces, PointLayer, Prop
 from tenka.scene.meshes import Mesh
 from tenka.scene.props import form_of, own_mesh, stamp_of
 
@@ -159,26 +159,29 @@ def _set(pieces: Pieces, form: Prop | None, folder: Path | None, stamp: int) -> 
     return (Piece(mesh.moved(points), _touching(points), _inertia(points)),)
 
 
-def pieces_of(layer: DebrisLayer, props: tuple[Prop, ...], folder: Path | None) -> tuple[Piece, ...]:
+def pieces_of(layer: PointLayer, props: tuple[Prop, ...], folder: Path | None) -> tuple[Piece, ...]:
     """The pieces of a layer.
 
     Raises
     ------
     BadInput
-        A prop that is not there, or has too many triangles.
+        A layer of points, or a prop that is not there, or has too many triangles.
     """
-    own = layer.pieces.model_copy(update={"prop": "", "swap": ""})
-    if layer.pieces.make != "prop":
+    cut = layer.cut
+    if cut is None:
+        raise BadInput("is made of no pieces", "a layer of debris", place=f"layer {layer.name}")
+    own = cut.model_copy(update={"prop": "", "swap": ""})
+    if cut.make != "prop":
         return _set(own, None, None, 0)
-    prop = next((p for p in props if p.id == layer.pieces.prop), None)
+    prop = next((p for p in props if p.id == cut.prop), None)
     if prop is None:
         raise BadInput(
-            f"names the prop '{layer.pieces.prop}', which is not in the effect", place=f"layer {layer.name}"
+            f"names the prop '{cut.prop}', which is not in the effect", place=f"layer {layer.name}"
         )
     return _set(own, form_of(prop), folder, stamp_of(prop, folder))
 
 
-def kind_of(layer: DebrisLayer, id: np.ndarray, count: int) -> np.ndarray:
+def kind_of(layer: PointLayer, id: np.ndarray, count: int) -> np.ndarray:
     """Which piece each is, (n,) int64."""
     chance = unit_array(stable_seed(layer.id, "which piece"), id & 0xFFFFFFFF, id >> 32)
     return np.minimum((chance.astype(np.float64) * count).astype(np.int64), count - 1)

@@ -11,7 +11,7 @@ import numpy as np
 
 from tenka.base.clock import step_time
 from tenka.base.errors import TooLarge, Unstable
-from tenka.effect.model import Camera, DebrisLayer, Force, PointLayer, Prop, heard
+from tenka.effect.model import Camera, Force, PointLayer, Prop, heard
 from tenka.gas.felt import resolve_forces
 from tenka.gas.grid import MEMORY_SHARE, free_bytes
 from tenka.gas.settings import GRAVITY as G
@@ -216,7 +216,7 @@ class PointSolver:
         moment = Moment(self.props, self.rate, t0, dt)
         stops = stops_of(layer, self.props, moment, self.folder)
         n = len(p)
-        noting = self.keeps_events or layer.RIGID
+        noting = self.keeps_events or layer.body is not None
         dead, hits = np.zeros(n, np.uint8), np.zeros((n if noting else 1, 7))
         hits[:, 0] = -1e9
         self._time("collision", clock)
@@ -259,7 +259,7 @@ class PointSolver:
         out[SIZE_DRAG], out[FORCED] = m.size_drag, moment.at(m.forces, 0.0)
         out[FOLLOW], out[COOLING] = moment.at(m.follow, 0.0), moment.at(m.cooling, 0.0)
         out[CARRIED], out[FELT] = gas is not None, gas is not None and rests
-        out[NOTING] = self.keeps_events or layer.RIGID
+        out[NOTING] = self.keeps_events or layer.body is not None
         settles = False
         if bed is not None:
             settles = bool(bed.rests and bed.settles)
@@ -293,7 +293,7 @@ class PointSolver:
         field = gas or NO_FIELD
         felt, where = field.at(moment.t + 0.5 * moment.dt)
         numbers[AIR:CAMERA] = (*where, field.voxel)
-        if isinstance(layer, DebrisLayer):
+        if layer.body is not None:
             view = view_of(self.camera, 16, 9)
             advance_bodies(
                 p, layer, self.rate, self.props, self.folder, numbers, acts, stops, felt, view, dead, hits
@@ -351,7 +351,7 @@ class PointSolver:
             np.full(n, ASLEEP, np.uint8),
             np.full(n, FREE, np.int8),
             colour.astype(f32),
-            *(rest_of_pieces(n) if self.layer.RIGID else ()),
+            *(rest_of_pieces(n) if self.layer.body is not None else ()),
         )
 
     def frame(self, state: PointState, count: int = 1, check: Callable[[], None] | None = None) -> PointState:

@@ -18,7 +18,8 @@ from tenka.base.tree import parse
 from tenka.scene.meshes import Mesh
 
 MAGIC, JSON_CHUNK, BLOB_CHUNK = 0x46546C67, 0x4E4F534A, 0x004E4942
-FLOAT, ARRAY_BUFFER = 5126, 34962
+ARRAY_BUFFER = 34962
+COMPONENTS = {"<f4": 5126, "|u1": 5121, "<u2": 5123}
 WIDTHS = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4", 16: "MAT4"}
 MOST_BYTES = 512 * 1024 * 1024
 
@@ -48,21 +49,22 @@ class Builder:
         return len(items) - 1
 
     def accessor(self, array: np.ndarray, bounds: bool = False, corners: bool = False) -> int:
-        """Put an array, (n,) or (n, k), as float32 into the file.
+        """Put an array, (n,) or (n, k), into the file: bytes and uint16 as they are, all else as float32.
 
         Parameters
         ----------
         bounds : state the least and the most, as places and key times must
         corners : it belongs to the corners of a mesh
         """
-        flat = np.ascontiguousarray(array, "<f4").reshape(len(array), -1)
+        kind = array.dtype.str if array.dtype.str in COMPONENTS else "<f4"
+        flat = np.ascontiguousarray(array, kind).reshape(len(array), -1)
         view: dict[str, Any] = {"buffer": 0, "byteOffset": len(self._blob), "byteLength": flat.nbytes}
         if corners:
             view["target"] = ARRAY_BUFFER
-        self._blob += flat.tobytes()
+        self._blob += flat.tobytes() + b"\0" * (-flat.nbytes % 4)
         row: dict[str, Any] = {
             "bufferView": self.add("bufferViews", view),
-            "componentType": FLOAT,
+            "componentType": COMPONENTS[kind],
             "count": len(flat),
             "type": WIDTHS[flat.shape[1]],
         }
