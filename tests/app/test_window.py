@@ -361,6 +361,15 @@ def test_the_tray_begins_and_adds(window: Window, tmp_path: Path):
 # --- findings -------------------------------------------------------------------------------------
 
 
+def test_the_trays_words_have_room_for_their_feet(window: Window):
+    for word in ("Layer", "Prop", "Stop"):
+        button = window.tray.buttons[word]
+        ink = np.flatnonzero((pixels(button.grab().toImage()).max(axis=2) > 110).any(axis=1))
+        last = ink[np.flatnonzero(np.diff(ink, prepend=-9) > 1)[-1] :]  # rows of the word, under the icon
+        assert len(last) >= button.fontMetrics().tightBoundingRect(word).height() - 1, word
+    assert button.mapTo(window.tray, button.rect().bottomLeft()).y() <= window.tray.height()
+
+
 def test_smoke_cut_off_at_a_wall_is_found_and_mended(window: Window, qtbot: QtBot):
     narrow = window.state.effect.layers[0].domain.model_copy(
         update={"size": (1.2, 2.0, 2.0), "origin": (-0.4, -1.0, 0.0)}

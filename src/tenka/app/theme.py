@@ -131,6 +131,8 @@ QPushButton, QToolButton {{ background: transparent; border: 1px solid {RULE}; b
     padding: 3px 10px;
     min-height: 18px; }}
 QToolButton {{ padding: 3px; border-color: transparent; }}
+QToolButton[tray="true"] {{ padding: 1px; min-height: 33px; max-height: 33px;
+    min-width: 64px; max-width: 64px; }}
 QToolButton::menu-indicator {{ image: none; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {QUIET}; }}
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {VERDIGRIS}; }}

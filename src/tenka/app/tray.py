@@ -183,7 +183,7 @@ class Tray(QWidget):
         button.setIcon(theme.icon(icon))
         button.setIconSize(QSize(16, 16))
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-        button.setFixedSize(68, 42)
+        button.setProperty("tray", True)  # its size is the style's, which would override one set here
         button.setFont(theme.font(theme.SMALL))
         button.setToolTip(tip)
         button.clicked.connect(call)
