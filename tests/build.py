@@ -26,8 +26,8 @@ from tenka.effect.model import (
 )
 from tenka.gas.grid import GasState, Grid, Workspace
 from tenka.gas.settings import SourceInput, StepInputs, resolve
-from tenka.gas.solver import step
 from tenka.gas.sources import source_mask
+from tenka.gas.step import Half, step
 from tenka.pack.layout import Layout, box_of, describe, layout
 from tenka.package.manifest import Flipbook as Element
 from tenka.run.driver import simulate
@@ -164,13 +164,7 @@ def inputs_of(source: Source, *props: Prop, t: float = 0.0, dt: float = 1 / 24, 
 def step_with(grid: Grid, state: GasState, dt: float, steps: int = 1, **inputs: object) -> GasState:
     """The state after some steps with the given inputs, still air otherwise."""
     work = Workspace(grid)
+    half = Half(StepInputs(**inputs), [source_mask(s, (), grid, None) for s in inputs.get("sources", ())])  # type: ignore
     for _ in range(steps):
-        state = step(
-            state,
-            grid,
-            StepInputs(**inputs),
-            [source_mask(s, (), grid, None) for s in inputs.get("sources", ())],
-            work,
-            dt,
-        )  # type: ignore
+        state = step(state, grid, (half, half), work, dt)
     return state

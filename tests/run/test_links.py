@@ -381,7 +381,9 @@ def test_a_bed_feeds_the_gas_that_wakes_it_in_one_group(tmp_path: Path):
         start=0.1,
         temperature=0.0,
     )
-    effect = effect_of(lying, smoke(trail(density=200.0, point_size=4.0, point_least=0.001), blow), frames=10)
+    air = smoke(trail(density=200.0, point_size=4.0, point_least=0.001), blow)
+    floor = air.domain.model_copy(update={"open_low": (True, True, False)})
+    effect = effect_of(lying, air.model_copy(update={"domain": floor}), frames=10)
     plans = plans_of(effect, None)
     assert (
         set(plans["smoke"].group) == {"sparks", "smoke"} and plans["smoke"].keys[3] != plans["sparks"].keys[3]

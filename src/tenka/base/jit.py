@@ -80,6 +80,7 @@ def kernel(function: Callable | None = None, *, parallel: bool = False, inline: 
         "nogil": True,
         "cache": True,
         "fastmath": FAST,
+        "error_model": "numpy",  # a check for division by zero keeps a loop from becoming vector code
         "inline": "always" if inline else "never",
         "no_cfunc_wrapper": True,  # nobody calls kernels from C, and it is made of every function otherwise
     }

@@ -41,13 +41,12 @@ from tenka.effect.model import (
     Wind,
 )
 from tenka.gas.forces import apply_forces
-from tenka.gas.ghosts import clear_scalars, fill_velocity, ghost_scalars
+from tenka.gas.ghosts import push_out
 from tenka.gas.grid import GasState, Grid, Workspace
-from tenka.gas.pressure import project
 from tenka.gas.settings import StepInputs, resolve
 from tenka.gas.solids import find_solids
-from tenka.gas.solver import carry_scalars, carry_velocity
 from tenka.gas.sources import give, source_mask
+from tenka.gas.step import Half, step
 from tenka.gas.viscosity import soften
 from tenka.gas.vorticity import vorticity_push
 from tenka.look.march import march
@@ -135,27 +134,25 @@ def _plain(effect: Effect) -> Effect:
     return effect.model_copy(update={"layers": (plain,), "forces": forces})
 
 
-def _one_step() -> tuple[GasState, GasState, Grid, Workspace, StepInputs]:
+def _one_step() -> tuple[GasState, Grid, Workspace, StepInputs]:
     """What one step of a plain gas works on."""
     effect = _plain(tiny_effect())
     layer = effect.gas()
     grid = Grid.of(layer.domain)
     work = Workspace(grid)
     inputs = resolve(layer, effect.forces, effect.props, 1, effect.rate, 0.1, 0.02)
-    return GasState.still(grid), work.spare, grid, work, inputs
+    return GasState.still(grid), grid, work, inputs
 
 
 def warm_flow() -> None:
     """How every gas is carried, and kept from piling up."""
-    state, new, grid, work, inputs = _one_step()
-    carry_velocity(state, new, grid, work, 0.02)
-    carry_scalars(state, new, grid, inputs, work, 0.02)
-    project(new, grid, work)
+    state, grid, work, _ = _one_step()
+    step(state, grid, (Half(StepInputs(), []), Half(StepInputs(), [])), work, 0.02)
 
 
 def warm_push() -> None:
     """What gives every gas matter and sets it moving."""
-    state, _, grid, work, inputs = _one_step()
+    state, grid, work, inputs = _one_step()
     for given in inputs.sources:
         give(state, grid, given, source_mask(given, (), grid, None), 0.02, work.expansion)
     mean = vorticity_push(state, grid, inputs, work)
@@ -179,10 +176,10 @@ def warm_solids() -> None:
     state, work = GasState.still(grid), Workspace(grid)
     inputs = resolve(layer, effect.forces, effect.props, 1, effect.rate, 0.1, 0.02)
     solids = find_solids(inputs.colliders, grid, None, None)
-    ghost_scalars(state, solids, grid.voxel)
-    clear_scalars(state, solids)
-    project(state, grid, work, None, solids)
-    fill_velocity(state, solids)
+    state.scalars[:] = 1.0
+    push_out(state, solids)
+    half = Half(StepInputs(colliders=inputs.colliders), [])
+    step(state, grid, (half, half), work, 0.02)
     soften(state, grid, 0.001, 0.001, 0.02, work)
     distance_field(primitive("box", (1.0, 1.0, 1.0)), 0.2)
 

@@ -16,6 +16,8 @@ ZERO = np.float32(0.0)
 
 
 BSPLINE_RMS = math.sqrt(0.5 * 2.0 * (151.0 / 315.0) ** 2 * (2.0 / 3.0))
+"""Root mean square of one component of the curl of a unit-spaced cubic B-spline potential whose lattice
+values are cosines of random phase (variance 1/2)."""
 
 
 def _spline_weights(x: np.ndarray, size: float) -> tuple[np.ndarray, int]:

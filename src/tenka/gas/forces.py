@@ -63,8 +63,18 @@ def wind_tables(winds: tuple[WindInput, ...], grid: Grid, time: float, dt: float
     return tables
 
 
-"""Root mean square of one component of the curl of a unit-spaced cubic B-spline potential whose lattice
-values are cosines of random phase (variance 1/2)."""
+def wind_outside(winds: tuple[WindInput, ...], grid: Grid) -> tuple[np.ndarray, float]:
+    """What winds draw the air towards, without their gusts: the sum of their rates times their speeds along x
+    and y at each height, (2, nz) m/s^2, and of their rates, 1/s."""
+    aims, rate = np.zeros((2, grid.shape[2])), 0.0
+    for wind in winds:
+        share = np.ones(grid.shape[2])
+        if wind.ground_drag > 0:
+            share = np.clip(grid.centres(2) / wind.ground_drag, 0.0, 1.0) ** 0.5
+        for axis, part in enumerate((math.cos(wind.heading), math.sin(wind.heading))):
+            aims[axis] += wind.grip * wind.speed * part * share
+        rate += wind.grip
+    return aims, rate
 
 
 @kernel

@@ -1,12 +1,12 @@
-"""Velocity and scalars inside solids: what gas beside them would see there."""
+"""What solids do to the gas beside them: how fast it may go there, what it is driven out of."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.gas.grid import GasState
-from tenka.gas.solids import DEPTH, ONE, ZERO, Solids
+from tenka.gas.grid import GasState, Workspace
+from tenka.gas.solids import ONE, ZERO, Solids
 
 
 @kernel(parallel=True)
@@ -21,7 +21,7 @@ def alive(field, diagonal):
 
 
 @kernel(parallel=True)
-def _fill(q, share, speed, along, stick, mark):
+def _fill(q, share, speed, along, mark):
     """Give faces inside a solid the mean of their open neighbours along it, and the solid's own velocity
     across it. Two rings."""
     nx, ny, nz = q.shape
@@ -31,10 +31,6 @@ def _fill(q, share, speed, along, stick, mark):
             for j in range(ny):
                 for k in range(nz):
                     if share[i, j, k] > ZERO:
-                        if ring == 0 and share[i, j, k] < ONE:
-                            q[i, j, k] += (
-                                stick[i, j, k] * (ONE - share[i, j, k]) * (speed[i, j, k] - q[i, j, k])
-                            )
                         continue
                     if ring == 1 and mark[i, j, k] == np.int8(1):
                         continue
@@ -61,66 +57,123 @@ def _fill(q, share, speed, along, stick, mark):
 
 
 def fill_velocity(state: GasState, solids: Solids) -> None:
-    """Set the velocity of faces inside solids, in place, so that gas slides along (or sticks) when it is
-    advected."""
+    """Set the velocity of faces inside solids, in place, so that gas slides along when it is carried."""
     marks = solids.scratch.setdefault("marks", [np.zeros(s.shape, np.int8) for s in solids.open])
     for axis, q in enumerate((state.u, state.v, state.w)):
         marks[axis][:] = 0
-        _fill(q, solids.open[axis], solids.speed[axis], solids.along[axis], solids.stick[axis], marks[axis])
+        _fill(q, solids.open[axis], solids.speed[axis], solids.along[axis], marks[axis])
 
 
 @kernel(parallel=True)
-def _ghosts(s, distance, depth):
-    """Give voxels inside a solid, down to a depth, the mean of the neighbours that lie further out."""
+def _hold(q, share, speed, stick):
+    for m in prange(q.size):
+        q[m] += stick[m] * (ONE - share[m]) * (speed[m] - q[m])
+
+
+def hold_along(state: GasState, solids: Solids) -> None:
+    """Let solids without slip hold the gas that goes along them, in place."""
+    for axis, q in enumerate((state.u, state.v, state.w)):
+        held = (q, solids.open[axis], solids.speed[axis], solids.stick[axis])
+        _hold(*(field.reshape(-1) for field in held))
+
+
+@kernel(parallel=True)
+def _mixed(q, share, speed, out):
+    for m in prange(q.size):
+        out[m] = share[m] * q[m] + (ONE - share[m]) * speed[m]
+
+
+def through_faces(state: GasState, solids: Solids, work: Workspace) -> tuple[np.ndarray, ...]:
+    """How fast whole faces are crossed, m/s: open shares by the gas, the rest by the solid itself."""
+    faces = (state.u, state.v, state.w)
+    out = work.arrays_like("through", faces)
+    for axis, q in enumerate(faces):
+        mixed = (q, solids.open[axis], solids.speed[axis], out[axis])
+        _mixed(*(field.reshape(-1) for field in mixed))
+    return out
+
+
+@kernel(parallel=True)
+def _shut_in(s, diagonal, out):
+    """Mark the x slabs that hold anything in voxels which no gas can be in."""
     nx, ny, nz, channels = s.shape
     for p_ in prange(nx):
         i = np.int64(p_)
+        total = ZERO
         for j in range(ny):
+            row, open_ = s[i, j], diagonal[i, j]
             for k in range(nz):
-                here = distance[i, j, k]
-                if here >= ZERO or here < -depth:
-                    continue
-                count = ZERO
-                for c in range(channels):
-                    s[i, j, k, c] = ZERO
+                held = abs(row[k, 0])
+                for c in range(1, channels):
+                    held += abs(row[k, c])
+                total += ZERO if open_[k] > ZERO else held
+        out[i] = total != ZERO
+
+
+@kernel
+def _weight(a, b, c, here, diagonal, distance, to_gas):
+    nx, ny, nz = diagonal.shape
+    if not (0 <= a < nx and 0 <= b < ny and 0 <= c < nz):
+        return ZERO
+    if to_gas:
+        return ONE if diagonal[a, b, c] > ZERO else ZERO
+    return max(distance[a, b, c] - here, ZERO)
+
+
+@kernel
+def _push_slab(i, s, diagonal, distance, last):
+    """Hand on what shut voxels of one x slab hold: to the gas beside them, or outwards. In a fixed order;
+    what reaches no gas goes in the `last` round."""
+    _, ny, nz, channels = s.shape
+    for j in range(ny):
+        for k in range(nz):
+            if diagonal[i, j, k] > ZERO:
+                continue
+            held = False
+            for c in range(channels):
+                held = held or s[i, j, k, c] != ZERO
+            if not held:
+                continue
+            for way in range(2):
+                total = ZERO
                 for n in range(6):
-                    a = i + (1 if n == 0 else (-1 if n == 1 else 0))
-                    b = j + (1 if n == 2 else (-1 if n == 3 else 0))
-                    d = k + (1 if n == 4 else (-1 if n == 5 else 0))
-                    if 0 <= a < nx and 0 <= b < ny and 0 <= d < nz and distance[a, b, d] >= ZERO:
-                        count += ONE
-                        for c in range(channels):
-                            s[i, j, k, c] += s[a, b, d, c]
-                if count > ZERO:
-                    for c in range(channels):
-                        s[i, j, k, c] /= count
-
-
-@kernel(parallel=True)
-def _clear(s, distance):
-    nx, ny, nz, channels = s.shape
-    for p_ in prange(nx):
-        i = np.int64(p_)
-        for j in range(ny):
-            for k in range(nz):
-                if distance[i, j, k] < ZERO:
+                    x, y, z = (n == 0) - (n == 1), (n == 2) - (n == 3), (n == 4) - (n == 5)
+                    total += _weight(i + x, j + y, k + z, distance[i, j, k], diagonal, distance, way == 0)
+                if total > ZERO:
+                    for n in range(6):
+                        x, y, z = (n == 0) - (n == 1), (n == 2) - (n == 3), (n == 4) - (n == 5)
+                        share = (
+                            _weight(i + x, j + y, k + z, distance[i, j, k], diagonal, distance, way == 0)
+                            / total
+                        )
+                        if share > ZERO:
+                            for c in range(channels):
+                                s[i + x, j + y, k + z, c] += share * s[i, j, k, c]
                     for c in range(channels):
                         s[i, j, k, c] = ZERO
+                    break
+            if last:
+                for c in range(channels):
+                    s[i, j, k, c] = ZERO
 
 
-def ghost_scalars(state: GasState, solids: Solids, voxel: float) -> None:
-    """Fill the outermost voxels of solids from the gas beside them, in place: reads near a wall then find no
-    hole."""
+ROUNDS = 6  # voxels from within a solid over which what it shuts in finds its way out
+
+
+def push_out(state: GasState, solids: Solids) -> None:
+    """What lies where a solid now is goes to the gas beside it, in place: none of it is lost."""
+    diagonal = solids.levels[0].diagonal
+    marks = np.empty(diagonal.shape[0], np.bool_)
     for s in (state.scalars, state.dye):
-        if s is not None:
-            _ghosts(s, solids.distance, np.float32(DEPTH * voxel))
-
-
-def clear_scalars(state: GasState, solids: Solids) -> None:
-    """No gas inside a solid."""
-    for s in (state.scalars, state.dye):
-        if s is not None:
-            _clear(s, solids.distance)
+        if s is None:
+            continue
+        for n in range(ROUNDS):
+            _shut_in(s, diagonal, marks)
+            slabs = np.flatnonzero(marks)
+            if not slabs.size:
+                break
+            for i in slabs.tolist():
+                _push_slab(i, s, diagonal, solids.distance, n == ROUNDS - 1)
 
 
 @kernel(parallel=True)

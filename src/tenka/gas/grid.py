@@ -71,7 +71,7 @@ class Grid:
     def predicted_bytes(self) -> int:
         """Memory of the state, the solver's scratch arrays, and a frame being drawn (measured: within 10
         %)."""
-        return self.voxels * 4 * (2 * (3 + CHANNELS) + CHANNELS + 3 + 4 + 6 + 4 + 3 + 3 + 3 + 8 + 2)
+        return self.voxels * 4 * (2 * (3 + CHANNELS) + CHANNELS + 3 + 4 + 6 + 4 + 3 + 3 + 3 + 8 + 2 + 3)
 
     def refuse_if_too_large(self) -> None:
         """Raise `TooLarge`, with the predicted memory, before anything is allocated."""
@@ -176,3 +176,7 @@ class Workspace:
         if name not in self._arrays:
             self._arrays[name] = tuple(np.zeros(shape, np.float32) for _ in range(count))
         return self._arrays[name]
+
+    def arrays_like(self, name: str, like: tuple[np.ndarray, ...]) -> tuple[np.ndarray, ...]:
+        """One scratch array per given one, of its shape."""
+        return tuple(self.arrays((name, n), 1, field.shape)[0] for n, field in enumerate(like))

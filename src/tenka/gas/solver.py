@@ -1,11 +1,9 @@
-"""The gas step: data in, data out, no hidden state but scratch arrays."""
+"""A gas layer's solver: its settings bound to a grid, frame by frame."""
 
 from __future__ import annotations
 
 import math
-import time
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -14,144 +12,19 @@ import numpy as np
 from tenka.base.clock import step_time
 from tenka.base.errors import Unstable
 from tenka.effect.model import ON_PROP, Force, GasLayer, Prop
-from tenka.gas import advect, forces, pressure, sources, vorticity
-from tenka.gas.fire import burn
-from tenka.gas.ghosts import clear_scalars, fill_velocity, ghost_scalars
-from tenka.gas.grid import BURNT, CHANNELS, DENSITY, TEMPERATURE, GasState, Grid, Workspace
-from tenka.gas.guide import Guide, hold
+from tenka.gas.grid import GasState, Grid, Workspace
+from tenka.gas.guide import Guide
 from tenka.gas.settings import SourceInput, StepInputs, resolve
-from tenka.gas.solids import find_solids
 from tenka.gas.sources import NO_MASK, SourceMask, bounds_in_scene, source_mask
+from tenka.gas.step import Half, step
 from tenka.gas.swept import Swept, swept_bounds, swept_mask
-from tenka.gas.viscosity import soften
 from tenka.gas.window import Span, moved_to, occupied, offset_of, part_of_box, window_for
 from tenka.scene.props import deforms, form_of
 
-SOLVER_VERSION = 4
+SOLVER_VERSION = 5
 """Part of every cache key: raise it when a change to the solver changes its results."""
 
-PARTS = (
-    "source",
-    "collision",
-    "scalars",
-    "velocity",
-    "fire",
-    "viscosity",
-    "vorticity",
-    "forces",
-    "guidance",
-    "pressure",
-)
-
-
 MOST_SPEED = 3000.0  # m/s; gas that is faster than any blast has come apart
-
-
-@contextmanager
-def _timed(work: Workspace, part: str) -> Iterator[None]:
-    start = time.perf_counter()
-    yield
-    work.parts[part] = work.parts.get(part, 0.0) + time.perf_counter() - start
-
-
-def step(
-    state: GasState,
-    grid: Grid,
-    inputs: StepInputs,
-    masks: list[SourceMask],
-    work: Workspace,
-    dt: float,
-    folder: Path | None = None,
-    guide: Guide | None = None,
-) -> GasState:
-    """Advance the gas by `dt` seconds.
-
-    Order: sources, advection by the divergence-free velocity, fading, fire, spreading, forces, projection.
-    The returned state's velocity is divergence-free but for what expands. The arrays of `state` are reused as
-    the next scratch.
-
-    Parameters
-    ----------
-    masks : one per entry of `inputs.sources`
-    folder : where the colliders' meshes are
-    guide : the coarser run whose motion is kept
-    """
-    expands = inputs.fire is not None or any(s.expansion for s in inputs.sources)
-    solids = None
-    with _timed(work, "source"):
-        if expands or inputs.sources:
-            work.expansion[:] = 0.0
-        for inp, mask in zip(inputs.sources, masks, strict=True):
-            sources.give(state, grid, inp, mask, dt, work.expansion)
-    if inputs.colliders:
-        with _timed(work, "collision"):
-            solids = work.solids = find_solids(inputs.colliders, grid, folder, work.solids)
-            clear_scalars(state, solids)
-            ghost_scalars(state, solids, grid.voxel)
-    new = work.spare
-    with _timed(work, "velocity"):
-        carry_velocity(state, new, grid, work, dt)
-    with _timed(work, "scalars"):
-        carry_scalars(state, new, grid, inputs, work, dt)
-        if solids is not None:
-            clear_scalars(new, solids)
-    new.time = state.time
-    if inputs.fire is not None:
-        with _timed(work, "fire"):
-            work.burnt += burn(new.scalars, inputs.fire, dt, work.expansion) * grid.voxel**3
-    if inputs.viscosity > 0 or inputs.spread > 0:
-        with _timed(work, "viscosity"):
-            soften(new, grid, inputs.viscosity, inputs.spread, dt, work)
-    with _timed(work, "vorticity"):
-        mean = vorticity.vorticity_push(new, grid, inputs, work)
-    with _timed(work, "forces"):
-        forces.apply_forces(new, grid, inputs, work, mean, dt)
-    if guide is not None and guide.rate > 0:
-        with _timed(work, "guidance"):
-            hold(new, grid, guide, work, dt)
-    with _timed(work, "pressure"):
-        pressure.project(new, grid, work, work.expansion if expands else None, solids)
-        if solids is not None:
-            fill_velocity(new, solids)
-    new.time = state.time + dt
-    work.spare = state
-    return new
-
-
-def carry_velocity(state: GasState, new: GasState, grid: Grid, work: Workspace, dt: float) -> None:
-    """Carry the velocity along itself into `new`; where it came from and went is left in `work`."""
-    advect.centre_velocity(state.u, state.v, state.w, work.centred)
-    advect.traces(work.centred, np.float32(dt / grid.voxel), work.back, work.ahead)
-    for axis, (old, out) in enumerate(((state.u, new.u), (state.v, new.v), (state.w, new.w))):
-        first, least, most = work.arrays(("faces", axis), 3, old.shape)
-        advect.faces_forward(old, work.back, axis, first, least, most)
-        advect.faces_correct(old, first, least, most, work.ahead, axis, out)
-
-
-def carry_scalars(
-    state: GasState, new: GasState, grid: Grid, inputs: StepInputs, work: Workspace, dt: float
-) -> None:
-    """Carry what the gas holds, and its dye, along the traces of `carry_velocity` into `new`; fade it."""
-    keep, take = np.ones(CHANNELS, np.float32), np.zeros(CHANNELS, np.float32)
-    keep[DENSITY], keep[TEMPERATURE], keep[BURNT] = (
-        math.exp(-rate * dt) for rate in (inputs.fade, inputs.cooling, inputs.flame_fade)
-    )
-    take[DENSITY] = inputs.fade_linear * dt
-    low, high = np.array(grid.open_low), np.array(grid.open_high)
-    (first,) = work.arrays("scalars", 1, state.scalars.shape)
-    used = np.empty(grid.shape[:2], np.bool_)
-
-    def carry(old: np.ndarray, keep: np.ndarray, take: np.ndarray, out: np.ndarray) -> None:
-        advect.rows_in_use(old, used)
-        advect.scalars_forward(old, work.back, low, high, used, first)
-        advect.scalars_correct(old, first, work.back, work.ahead, low, high, used, keep, take, out)
-
-    carry(state.scalars, keep, take, new.scalars)
-    if state.dye is not None:
-        fades = np.full(CHANNELS, keep[DENSITY], np.float32)
-        carry(state.dye, fades, np.zeros(CHANNELS, np.float32), new.with_dye())
-    else:
-        new.dye = None
 
 
 MASK_SETTINGS = (
@@ -285,6 +158,10 @@ class GasSolver:
     def _inputs(self, t: float, dt: float) -> StepInputs:
         return resolve(self.layer, self.forces, self.props, self.seed, self.rate, t, dt)
 
+    def _half(self, t: float, dt: float) -> Half:
+        inputs = self._inputs(t, dt)
+        return Half(inputs, [self._mask(inp, dt) for inp in inputs.sources])
+
     def begin(self, state: GasState) -> tuple[GasState, int]:
         """Make ready for the next frame: the window is moved, and the number of sub-steps that the Courant
         number asks for is found.
@@ -311,7 +188,8 @@ class GasSolver:
         fastest = max(fastest, inputs.fastest_mover)
         if self.layer.domain.follow:
             state = self._follow(state, inputs)
-        count = math.ceil(fastest * frame_dt / (quality.courant * self.grid.voxel) - 1e-9)
+        # each of a step's two halves may go as far as the Courant number says
+        count = math.ceil(0.5 * fastest * frame_dt / (quality.courant * self.grid.voxel) - 1e-9)
         self.work.burnt = 0.0
         return state, min(quality.most_substeps, max(1, count))
 
@@ -319,10 +197,9 @@ class GasSolver:
         """Sub-step `sub` of `count` from frame `index` on."""
         dt = 1.0 / (self.rate * count)
         state.time = step_time(index, sub, count, self.rate)
-        inputs = self._inputs(state.time, dt)
-        masks = [self._mask(inp, dt) for inp in inputs.sources]
         self.work.measuring = sub == count - 1
-        state = step(state, self.grid, inputs, masks, self.work, dt, self.folder, self.guide)
+        halves = self._half(state.time, 0.5 * dt), self._half(state.time + 0.5 * dt, 0.5 * dt)
+        state = step(state, self.grid, halves, self.work, dt, self.folder, self.guide)
         state.time = step_time(index, sub + 1, count, self.rate)
         return state
 

@@ -34,16 +34,19 @@ class SourceMask:
     share : (n,) in (0, 1]
     outward : (n, 3) unit directions away from the source; (0, 3) when they are not needed
     flow : (n, 3) m/s, how a surface moves that moves by itself; (0, 3) when it does not
+    parting : (n,) 1/m, how much gas a voxel must let in for all to go outwards at one speed; (0,) likewise
     """
 
     cells: np.ndarray
     share: np.ndarray
     outward: np.ndarray
     flow: np.ndarray
+    parting: np.ndarray
 
 
 NONE3 = np.zeros((0, 3), np.float32)
-NO_MASK = SourceMask(np.zeros((0, 3), np.int32), np.zeros(0, np.float32), NONE3, NONE3)
+NONE = np.zeros(0, np.float32)
+NO_MASK = SourceMask(np.zeros((0, 3), np.int32), NONE, NONE3, NONE3, NONE)
 
 
 def _births(inp: SourceInput, prop: Prop, folder: Path | None, spacing: float) -> Places:
@@ -195,15 +198,33 @@ def source_mask(inp: SourceInput, props: tuple[Prop, ...], grid: Grid, folder: P
     if inp.source.shaped_by == "image":
         share = share * image_share(inp.source, folder, region, own)
     kept = share > 0
-    outward = NONE3
+    cells = np.ascontiguousarray(cells[near][kept], np.int32)
+    share = share[kept].astype(np.float32)
+    outward, apart = NONE3, NONE
     if inp.outward and kept.any():
         outward = (gradient(region.distance, own[kept], 0.5 * grid.voxel) @ inp.pose.turn.T).astype(
             np.float32
         )
-    cells = np.ascontiguousarray(cells[near][kept], np.int32)
-    return SourceMask(
-        cells, share[kept].astype(np.float32), outward, flow[kept].astype(np.float32) if len(flow) else NONE3
-    )
+        apart = parting(cells, share, outward, grid)
+    return SourceMask(cells, share, outward, flow[kept].astype(np.float32) if len(flow) else NONE3, apart)
+
+
+def parting(cells: np.ndarray, share: np.ndarray, outward: np.ndarray, grid: Grid) -> np.ndarray:
+    """How much gas each voxel must let in for all to go outwards at 1 m/s, (n,) in 1/s.
+
+    A push to all sides at once is only pressure, and goes with it: gas can part only where there is more of
+    it. What goes out through a voxel's faces, less what comes in through them, is what has to be added.
+    """
+    first = cells.min(axis=0) - 1
+    flow = np.zeros((3, *(cells.max(axis=0) - first + 2)), np.float32)
+    at = (cells - first).T
+    flow[:, at[0], at[1], at[2]] = (outward * share[:, None]).T
+    gained = np.zeros(flow.shape[1:], np.float32)
+    for axis in range(3):
+        if grid.shape[axis] > 1:
+            ahead, behind = np.maximum(flow[axis], 0.0), np.minimum(flow[axis], 0.0)
+            gained += ahead - behind - np.roll(ahead, 1, axis) + np.roll(behind, -1, axis)
+    return np.maximum(gained[at[0], at[1], at[2]], 0.0) / np.float32(grid.voxel)
 
 
 @kernel
@@ -241,6 +262,7 @@ def _give(
     cells,
     share,
     speed,
+    pressed,
     s,
     dye,
     dyed,
@@ -270,7 +292,7 @@ def _give(
     dt,
 ):
     """Give what a source gives to its voxels; serial, so that the order is fixed. `speed` (n, 3): that the
-    gas is born with."""
+    gas is born with; `pressed` (n,): what it takes for that, 1/s."""
     for n in range(cells.shape[0]):
         i, j, k = cells[n, 0], cells[n, 1], cells[n, 2]
         m = share[n]
@@ -289,7 +311,7 @@ def _give(
             for c in range(3):
                 dye[i, j, k, c] += colour[c] * added
             dye[i, j, k, 3] += added
-        extra[i, j, k] += np.float32(expansion * m)
+        extra[i, j, k] += np.float32(expansion * m + pressed[n])
         take = 1 - math.exp(-grip * m * dt)
         gap = temperature - s[i, j, k, TEMPERATURE]
         if (warm and gap > 0) or (not warm and gap < 0):
@@ -331,10 +353,14 @@ def give(
     amount = inp.emission
     dye = state.with_dye() if s.dye else state.scalars
     speed = birth_speed(inp, mask, grid)
+    pressed = np.zeros(len(mask.cells), np.float32)
+    if inp.outward and len(mask.parting):
+        pressed += np.float32(inp.outward * amount * inp.share) * mask.parting
     _give(
         mask.cells,
         mask.share,
         speed,
+        pressed,
         state.scalars,
         dye,
         s.dye,

@@ -11,7 +11,7 @@ import numpy as np
 from tenka.base.jit import kernel
 from tenka.effect.model import Source, ramp_at
 from tenka.gas.grid import Grid
-from tenka.gas.sources import NO_MASK, NONE3, SourceMask
+from tenka.gas.sources import NO_MASK, NONE, NONE3, SourceMask
 
 MOST_PLACES = 4_000_000  # along all paths of a sub-step
 LEAST_REACH = 0.8  # voxels; a smaller particle gives its share of a ball of this size
@@ -149,4 +149,5 @@ def swept_mask(source: Source, swept: Swept, grid: Grid, dt: float) -> SourceMas
         held.astype(np.float32),
         NONE3,
         speed_there.astype(np.float32) if carries else NONE3,
+        NONE,
     )
