@@ -73,7 +73,7 @@ def gas_gains(force: Any, start: float) -> tuple[np.ndarray, np.ndarray]:
     )
     given = resolve(layer, (force,), (), SEED, RATE, 0.0, 1 / RATE)
     forces.apply_forces(
-        state, grid, given, work, vorticity.vorticity_push(state, grid, given, work), 1 / RATE
+        state, grid, given, work, vorticity.vorticity_push(state, grid, given, work), 0.0, 1 / RATE
     )
     picked = [(3, 4, 2), (6, 7, 5), (8, 3, 9), (5, 5, 5), (9, 8, 6)]
     places = np.array([(-1.2 + 0.2 * i, -1.1 + 0.2 * j, 0.1 + 0.2 * k) for i, j, k in picked])

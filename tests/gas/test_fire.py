@@ -251,6 +251,7 @@ def test_eddies_in_a_region_keep_free_of_divergence():
         StepInputs(turbulences=(TurbulenceInput(2.0, 0.6, 0.5, 1.0, 4.0, 3, within),)),
         work,
         None,
+        0.0,
         0.5,
     )
     pressure.divergence(state.u, state.v, state.w, work.pressure)

@@ -27,7 +27,9 @@ def eddies(**changes: float) -> TurbulenceInput:
 def push(state: GasState, grid: Grid, dt: float, **inputs: object) -> None:
     work = Workspace(grid)
     given = nothing(**inputs)  # type: ignore[arg-type]
-    forces.apply_forces(state, grid, given, work, vorticity.vorticity_push(state, grid, given, work), dt)
+    forces.apply_forces(
+        state, grid, given, work, vorticity.vorticity_push(state, grid, given, work), state.time, dt
+    )
 
 
 def test_warm_gas_is_lifted_by_its_buoyancy():

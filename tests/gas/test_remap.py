@@ -216,13 +216,16 @@ def test_rows_without_gas_are_left_out_without_a_difference():
     state.scalars[:9] = 0.0
     state.scalars[:, :7] = 0.0
     state.scalars[16:, 12:] = 0.0
-    planes, used = np.empty((CHANNELS, *grid.shape), np.float32), np.empty((CHANNELS, 24, 20), np.bool_)
+    state.scalars[:, :, :3] = 0.0
+    state.scalars[:, :, 13:] = 0.0
+    planes, spans = np.empty((CHANNELS, *grid.shape), np.float32), np.empty((CHANNELS, 24, 20, 2), np.int64)
     results = []
     for every in (False, True):
         way = Remap(grid, faces_of(state), 0.12, False)
-        remap._unpack(state.scalars, planes, used)
-        assert 0.2 < used.mean() < 0.7
-        used[:] |= every
-        way._sweeps(planes, used, False)
+        remap._unpack(state.scalars, planes, spans)
+        assert 0.2 < (spans[..., 1] > spans[..., 0]).mean() < 0.7 and spans[0, 12, 10].tolist() == [3, 13]
+        if every:
+            spans[..., 0], spans[..., 1] = 0, 16
+        way._sweeps(planes, spans, False)
         results.append(planes.copy())
     np.testing.assert_allclose(results[0], results[1], atol=1e-6)

@@ -156,7 +156,7 @@ def warm_push() -> None:
     for given in inputs.sources:
         give(state, grid, given, source_mask(given, (), grid, None), 0.02, work.expansion)
     mean = vorticity_push(state, grid, inputs, work)
-    apply_forces(state, grid, inputs, work, mean, 0.02)
+    apply_forces(state, grid, inputs, work, mean, 0.11, 0.02)
 
 
 def warm_more_gas() -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from tenka.base.jit import kernel, prange
 from tenka.effect.courses import smooth_noise
 from tenka.effect.model import AMBIENT_KELVIN
 from tenka.gas.eddies import stir, turbulence_potential
-from tenka.gas.felt import WindInput
+from tenka.gas.felt import TurbulenceInput, WindInput, placed_table
 from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
 from tenka.gas.local import apply_local, confine
 from tenka.gas.settings import GRAVITY, StepInputs
@@ -192,19 +192,42 @@ def push_faces(
                 row[k] = (row[k] + dt * HALF * (line[k] + line[k + 1])) * keep_drag
 
 
+def _stirring(
+    force: TurbulenceInput, n: int, grid: Grid, work: Workspace, time: float
+) -> tuple[np.ndarray, ...]:
+    """The potential of the n-th turbulence at a time, made once for both halves of a step."""
+    nx, ny, nz = grid.shape
+    shapes = ((nx, ny + 1, nz + 1), (nx + 1, ny, nz + 1), (nx + 1, ny + 1, nz))
+    potential = tuple(work.arrays(("edges", n, c), 1, shape)[0] for c, shape in enumerate(shapes))
+    within = None if force.within is None else placed_table((force.within,)).tobytes()
+    key = (replace(force, within=None), within, time)
+    if work.kept.get(f"edges {n}") != key:
+        turbulence_potential(force, grid, time, potential)
+        if force.within is not None:
+            confine(potential, force.within, grid)
+        work.kept[f"edges {n}"] = key
+    return potential
+
+
 def apply_forces(
-    state: GasState, grid: Grid, inputs: StepInputs, work: Workspace, mean: np.ndarray | None, dt: float
+    state: GasState,
+    grid: Grid,
+    inputs: StepInputs,
+    work: Workspace,
+    mean: np.ndarray | None,
+    middle: float,
+    dt: float,
 ) -> None:
-    """Add all forces to the velocity, in place. `mean` is that of the confinement in `work.push`, None
-    without it."""
-    for force in inputs.turbulences:
+    """Add all forces to the velocity for `dt` seconds, in place.
+
+    Parameters
+    ----------
+    mean : of the confinement in `work.push`; None without it
+    middle : s, the middle of the step, whose stirring both halves feel
+    """
+    for n, force in enumerate(inputs.turbulences):
         if force.strength > 0 and force.grip > 0:
-            nx, ny, nz = grid.shape
-            shapes = ((nx, ny + 1, nz + 1), (nx + 1, ny, nz + 1), (nx + 1, ny + 1, nz))
-            potential = tuple(work.arrays(("edges", c), 1, shape)[0] for c, shape in enumerate(shapes))
-            turbulence_potential(force, grid, state.time, potential)
-            if force.within is not None:
-                confine(potential, force.within, grid)
+            potential = _stirring(force, n, grid, work, middle)
             stir(*potential, np.float32(1.0 - math.exp(-force.grip * dt)), state.u, state.v, state.w)
     t = wind_tables(inputs.winds, grid, state.time, dt)
     push_faces(

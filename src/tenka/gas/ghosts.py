@@ -93,23 +93,6 @@ def through_faces(state: GasState, solids: Solids, work: Workspace) -> tuple[np.
     return out
 
 
-@kernel(parallel=True)
-def _shut_in(s, diagonal, out):
-    """Mark the x slabs that hold anything in voxels which no gas can be in."""
-    nx, ny, nz, channels = s.shape
-    for p_ in prange(nx):
-        i = np.int64(p_)
-        total = ZERO
-        for j in range(ny):
-            row, open_ = s[i, j], diagonal[i, j]
-            for k in range(nz):
-                held = abs(row[k, 0])
-                for c in range(1, channels):
-                    held += abs(row[k, c])
-                total += ZERO if open_[k] > ZERO else held
-        out[i] = total != ZERO
-
-
 @kernel
 def _weight(a, b, c, here, diagonal, distance, to_gas):
     nx, ny, nz = diagonal.shape
@@ -121,40 +104,45 @@ def _weight(a, b, c, here, diagonal, distance, to_gas):
 
 
 @kernel
-def _push_slab(i, s, diagonal, distance, last):
-    """Hand on what shut voxels of one x slab hold: to the gas beside them, or outwards. In a fixed order;
-    what reaches no gas goes in the `last` round."""
+def _hand_on(i, j, k, s, diagonal, distance):
+    """Give what a shut voxel holds to the gas beside it, or to its neighbours further out; whether there are
+    any."""
+    here = distance[i, j, k]
+    for way in range(2):
+        total = ZERO
+        for n in range(6):
+            x, y, z = (n == 0) - (n == 1), (n == 2) - (n == 3), (n == 4) - (n == 5)
+            total += _weight(i + x, j + y, k + z, here, diagonal, distance, way == 0)
+        if total > ZERO:
+            for n in range(6):
+                x, y, z = (n == 0) - (n == 1), (n == 2) - (n == 3), (n == 4) - (n == 5)
+                share = _weight(i + x, j + y, k + z, here, diagonal, distance, way == 0) / total
+                if share > ZERO:
+                    for c in range(s.shape[3]):
+                        s[i + x, j + y, k + z, c] += share * s[i, j, k, c]
+            return True
+    return False
+
+
+@kernel
+def _push_out(shut, s, diagonal, distance, rounds):
+    """In a fixed order, voxel by voxel outwards; what reaches no gas in so many rounds goes."""
     _, ny, nz, channels = s.shape
-    for j in range(ny):
-        for k in range(nz):
-            if diagonal[i, j, k] > ZERO:
-                continue
+    for n in range(rounds):
+        left = False
+        for at in shut:
+            i, j, k = at // (ny * nz), at // nz % ny, at % nz
             held = False
             for c in range(channels):
                 held = held or s[i, j, k, c] != ZERO
-            if not held:
-                continue
-            for way in range(2):
-                total = ZERO
-                for n in range(6):
-                    x, y, z = (n == 0) - (n == 1), (n == 2) - (n == 3), (n == 4) - (n == 5)
-                    total += _weight(i + x, j + y, k + z, distance[i, j, k], diagonal, distance, way == 0)
-                if total > ZERO:
-                    for n in range(6):
-                        x, y, z = (n == 0) - (n == 1), (n == 2) - (n == 3), (n == 4) - (n == 5)
-                        share = (
-                            _weight(i + x, j + y, k + z, distance[i, j, k], diagonal, distance, way == 0)
-                            / total
-                        )
-                        if share > ZERO:
-                            for c in range(channels):
-                                s[i + x, j + y, k + z, c] += share * s[i, j, k, c]
-                    for c in range(channels):
-                        s[i, j, k, c] = ZERO
-                    break
-            if last:
+            if held:
+                left = True
+                if n < rounds - 1:
+                    _hand_on(i, j, k, s, diagonal, distance)
                 for c in range(channels):
                     s[i, j, k, c] = ZERO
+        if not left:
+            return
 
 
 ROUNDS = 6  # voxels from within a solid over which what it shuts in finds its way out
@@ -162,18 +150,9 @@ ROUNDS = 6  # voxels from within a solid over which what it shuts in finds its w
 
 def push_out(state: GasState, solids: Solids) -> None:
     """What lies where a solid now is goes to the gas beside it, in place: none of it is lost."""
-    diagonal = solids.levels[0].diagonal
-    marks = np.empty(diagonal.shape[0], np.bool_)
     for s in (state.scalars, state.dye):
-        if s is None:
-            continue
-        for n in range(ROUNDS):
-            _shut_in(s, diagonal, marks)
-            slabs = np.flatnonzero(marks)
-            if not slabs.size:
-                break
-            for i in slabs.tolist():
-                _push_slab(i, s, diagonal, solids.distance, n == ROUNDS - 1)
+        if s is not None:
+            _push_out(solids.shut, s, solids.levels[0].diagonal, solids.distance, ROUNDS)
 
 
 @kernel(parallel=True)

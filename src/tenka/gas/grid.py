@@ -71,7 +71,7 @@ class Grid:
     def predicted_bytes(self) -> int:
         """Memory of the state, the solver's scratch arrays, and a frame being drawn (measured: within 10
         %)."""
-        return self.voxels * 4 * (2 * (3 + CHANNELS) + CHANNELS + 3 + 4 + 6 + 4 + 3 + 3 + 3 + 8 + 2 + 3)
+        return self.voxels * 4 * (2 * (3 + CHANNELS) + CHANNELS + 3 + 4 + 6 + 4 + 3 + 3 + 3 + 8 + 2 + 4)
 
     def refuse_if_too_large(self) -> None:
         """Raise `TooLarge`, with the predicted memory, before anything is allocated."""
@@ -162,7 +162,7 @@ class Workspace:
         self.curl = empty(4, *n)
         self.push = empty(3, *n)
         self.pressure = empty(*n)
-        self.guess = empty(*n)
+        self.guesses = empty(2, *n)  # the last pressures of a first and of a second half
         self.expansion = empty(*n)
         self.figures: dict[str, float] = {}
         self.measuring = False

@@ -197,6 +197,7 @@ def project(
     solids: Solids | None = None,
     tolerance: float = 1e-3,
     most: int = 6,
+    half: int = 0,
 ) -> None:
     """Make the velocity divergence-free, in place, but for what expands.
 
@@ -205,6 +206,7 @@ def project(
     expansion : (nx, ny, nz) volume pressed in, 1/s
     solids : colliders; without any the solution is exact
     tolerance, most : relative residual and cycles at which the solution round solids stops
+    half : of the step, 0 or 1: round solids the solution begins with what it was in the last such half
 
     When `work.measuring`, `work.figures` gets the rms divergence before and after (1/s), the residual and the
     cycles made.
@@ -215,7 +217,9 @@ def project(
         work.figures["divergence_before"] = _rms(work.pressure) / grid.voxel
     np.negative(work.pressure, out=work.pressure)  # minus Laplacian of p is minus the divergence
     if solids is not None:
-        cycles, residual = project_round(state, grid, solids, work.guess, work.pressure, tolerance, most)
+        cycles, residual = project_round(
+            state, grid, solids, work.guesses[half], work.pressure, tolerance, most
+        )
     else:
         (spare,) = work.arrays("pressure", 1, grid.shape)
         p = poisson(work.pressure, spare, grid)

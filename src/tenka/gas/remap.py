@@ -31,7 +31,7 @@ WIDE = np.float32(1.0 / 12.0)
 TINY = np.float32(1e-6)
 BOUNDLESS = np.float32(np.inf)
 LEAST_VOLUME = 0.05  # of a voxel, left by each sweep
-MOST_SPREAD = 0.25  # of a voxel, pressed out of one in a round of sweeps
+MOST_SPREAD = 0.6  # of a voxel, pressed out of one in a round of sweeps
 MOST_REACH = 4  # voxels that a flow crosses in a round
 MOST_ROUNDS = 64
 
@@ -170,140 +170,179 @@ def _work_out(space, count, width, step, border):
 
 
 @kernel
-def _sweep_slab(axis, o, k0, width, planes, used, now_used, u, v, w, scale, by_x, by_y, by_z, reach, border):
+def _span_of(spans, n, axis, o):
+    """First and last row of a slab that holds anything, and from and to where along z."""
+    first, last, k0, k1 = n, -1, 32767, 0
+    for a in range(n):
+        low, high = (spans[a, o, 0], spans[a, o, 1]) if axis == 0 else (spans[o, a, 0], spans[o, a, 1])
+        if high > low:
+            first, last = min(first, a), a
+            k0, k1 = min(k0, low), max(k1, high)
+    return first, last, k0, k1
+
+
+@kernel
+def _fill_slab(axis, o, c, bottom, rows, border, k0, k1, planes, space, u, v, w, scale, by_x, by_y, by_z):
+    """Flow, volume and value of the rows of a part of a slab, with their borders."""
+    _, nx, ny, _ = planes.shape
+    n, width = (nx if axis == 0 else ny), k1 - k0
+    for a in range(rows):
+        at = bottom + a - border
+        here, there = slice(a * width, (a + 1) * width), min(max(at, 0), n - 1)
+        i, j = (there, o) if axis == 0 else (o, there)
+        volume, value, flow = space[VOLUME, here], space[VALUE, here], space[FLOW, here]
+        volume[:] = ONE
+        if 0 <= at < n:
+            if by_x:
+                _add_change(volume, scale, u[i, j, k0:k1], u[i + 1, j, k0:k1])
+            if by_y:
+                _add_change(volume, scale, v[i, j, k0:k1], v[i, j + 1, k0:k1])
+            if by_z:
+                _add_change(volume, scale, w[i, j, k0:k1], w[i, j, k0 + 1 : k1 + 1])
+        held = planes[c, i, j, k0:k1]
+        for k in range(width):
+            value[k] = held[k] / volume[k]
+        if 0 <= at <= n:
+            face = u[at, o, k0:k1] if axis == 0 else v[o, at, k0:k1]
+            for k in range(width):
+                flow[k] = scale * face[k]
+        else:
+            flow[:] = ZERO
+    for a in range(rows):  # beyond the box what is beside it, only for the parabolas
+        at = bottom + a - border
+        if not 0 <= at < n:
+            b = border - bottom if at < 0 else n - 1 - bottom + border
+            for k in range(width):
+                space[VALUE, a * width + k] = space[VALUE, b * width + k]
+
+
+@kernel
+def _sweep_slab(axis, o, part, parts, planes, spans, u, v, w, scale, by_x, by_y, by_z, reach):
     """A part of one slab (x and z, or y and z) along x (axis 0) or y (axis 1), in place."""
-    channels, nx, ny, _ = planes.shape
-    n = nx if axis == 0 else ny
-    space = np.zeros((7, (n + 2 * border) * width), np.float32)
-    k1 = k0 + width
+    channels, nx, ny, nz = planes.shape
+    n, border = (nx if axis == 0 else ny), max(reach, 2)
     for c in range(channels):
-        first, last = n, -1
-        for a in range(n):
-            if used[c, a, o] if axis == 0 else used[c, o, a]:
-                first, last = min(first, a), a
-        if last < 0:
+        first, last, k0, k1 = _span_of(spans[c], n, axis, o)
+        k0, k1 = max(k0, nz * part // parts), min(k1, nz * (part + 1) // parts)
+        if last < 0 or k1 <= k0:
             continue
-        bottom, top = max(first - reach, 0), min(last + reach, n - 1)
+        bottom, top, width = max(first - reach, 0), min(last + reach, n - 1), k1 - k0
         rows = top - bottom + 1 + 2 * border
-        for a in range(rows):
-            at = bottom + a - border
-            here, there = slice(a * width, (a + 1) * width), min(max(at, 0), n - 1)
-            i, j = (there, o) if axis == 0 else (o, there)
-            volume, value, held = space[VOLUME, here], space[VALUE, here], planes[c, i, j, k0:k1]
-            volume[:] = ONE
-            if 0 <= at < n:
-                if by_x:
-                    _add_change(volume, scale, u[i, j, k0:k1], u[i + 1, j, k0:k1])
-                if by_y:
-                    _add_change(volume, scale, v[i, j, k0:k1], v[i, j + 1, k0:k1])
-                if by_z:
-                    _add_change(volume, scale, w[i, j, k0:k1], w[i, j, k0 + 1 : k1 + 1])
-                for k in range(width):
-                    value[k] = held[k] / volume[k]
-            flow = space[FLOW, here]
-            if 0 <= at <= n:
-                face = u[at, o, k0:k1] if axis == 0 else v[o, at, k0:k1]
-                for k in range(width):
-                    flow[k] = scale * face[k]
-            else:
-                flow[:] = ZERO
-        for side in range(2):  # the border holds what is beside it where the box ends, and nothing elsewhere
-            beyond = bottom == 0 if side == 0 else top == n - 1
-            for a in range(border):
-                row, beside = (a, border) if side == 0 else (rows - 1 - a, rows - 1 - border)
-                for k in range(width):
-                    space[VALUE, row * width + k] = space[VALUE, beside * width + k] if beyond else ZERO
+        space = np.empty((7, rows * width), np.float32)
+        _fill_slab(axis, o, c, bottom, rows, border, k0, k1, planes, space, u, v, w, scale, by_x, by_y, by_z)
         _work_out(space, rows, width, width, border)
         for a in range(border, rows - border):
             at = bottom + a - border
             row = planes[c, at, o, k0:k1] if axis == 0 else planes[c, o, at, k0:k1]
-            below = space[THROUGH, a * width : (a + 1) * width]
-            above = space[THROUGH, (a + 1) * width : (a + 2) * width]
-            seen = ZERO
-            for k in range(width):
-                row[k] += below[k] - above[k]
-                seen += abs(row[k])
-            if seen != ZERO:
-                if axis == 0:
-                    now_used[c, at, o] = True
-                else:
-                    now_used[c, o, at] = True
+            _settle(
+                row,
+                space[THROUGH, a * width : (a + 1) * width],
+                space[THROUGH, (a + 1) * width : (a + 2) * width],
+            )
+
+
+@kernel
+def _settle(row, below, above):
+    for k in range(row.size):
+        row[k] += below[k] - above[k]
 
 
 CHUNK = 64  # voxels along z that are swept together: their rows stay close to the processor
 
 
 @kernel(parallel=True)
-def _sweep_across(axis, planes, used, now_used, u, v, w, scale, by_x, by_y, by_z, reach, border):
-    nz = planes.shape[3]
-    parts = -(-nz // CHUNK)
+def _sweep_across(axis, planes, spans, u, v, w, scale, by_x, by_y, by_z, reach):
+    parts = -(-planes.shape[3] // CHUNK)
     slabs = (planes.shape[2] if axis == 0 else planes.shape[1]) * parts
     for p_ in prange(slabs):
         o, part = np.int64(p_) // parts, np.int64(p_) % parts
-        k0 = nz * part // parts
-        width = nz * (part + 1) // parts - k0
-        _sweep_slab(
-            axis, o, k0, width, planes, used, now_used, u, v, w, scale, by_x, by_y, by_z, reach, border
-        )
+        _sweep_slab(axis, o, part, parts, planes, spans, u, v, w, scale, by_x, by_y, by_z, reach)
 
 
 @kernel
-def _sweep_lines(i, planes, used, u, v, w, scale, by_x, by_y, border):
-    """All rows of one x slab along z, in place."""
+def _sweep_lines(i, planes, spans, u, v, w, scale, by_x, by_y, reach):
+    """All rows of one x slab along z, in place, as far as they hold anything."""
     channels, _, ny, nz = planes.shape
-    width = nz + 2 * border
+    border = max(reach, 2)
     lines = np.empty(ny, np.int64)
-    count = 0
-    for j in range(ny):
-        if used[:, i, j].any():
-            lines[count] = j
-            count += 1
-    if count == 0:
-        return
-    space = np.zeros((7, count * width), np.float32)
-    space[VOLUME, :] = ONE
-    for a in range(count):
-        j, start = lines[a], a * width + border
-        volume = space[VOLUME, start : start + nz]
-        if by_x:
-            _add_change(volume, scale, u[i, j], u[i + 1, j])
-        if by_y:
-            _add_change(volume, scale, v[i, j], v[i, j + 1])
     for c in range(channels):
-        if not used[c, i].any():
+        count, k0, k1 = 0, nz, 0
+        for j in range(ny):
+            if spans[c, i, j, 1] > spans[c, i, j, 0]:
+                lines[count] = j
+                count += 1
+                k0, k1 = min(k0, spans[c, i, j, 0]), max(k1, spans[c, i, j, 1])
+        if count == 0:
             continue
+        k0, k1 = max(k0 - reach, 0), min(k1 + reach, nz)
+        n = k1 - k0
+        width = n + 2 * border
+        space = np.empty((7, count * width), np.float32)
         for a in range(count):
-            start = a * width + border
-            value, volume, held = (
-                space[VALUE, start : start + nz],
-                space[VOLUME, start : start + nz],
-                planes[c, i, lines[a]],
-            )
-            flow, face = space[FLOW, start : start + nz + 1], w[i, lines[a]]
-            for k in range(nz):
+            j, start = lines[a], a * width + border
+            whole = slice(a * width, (a + 1) * width)
+            space[VOLUME, whole] = ONE
+            space[FLOW, whole] = ZERO
+            volume, value = space[VOLUME, start : start + n], space[VALUE, start : start + n]
+            flow, face, held = space[FLOW, start : start + n + 1], w[i, j, k0:], planes[c, i, j, k0:k1]
+            if by_x:
+                _add_change(volume, scale, u[i, j, k0:k1], u[i + 1, j, k0:k1])
+            if by_y:
+                _add_change(volume, scale, v[i, j, k0:k1], v[i, j + 1, k0:k1])
+            for k in range(n):
                 value[k] = held[k] / volume[k]
-            for k in range(nz + 1):
+            for k in range(n + 1):
                 flow[k] = scale * face[k]
             for b in range(border):
-                space[VALUE, start - 1 - b], space[VALUE, start + nz + b] = value[0], value[nz - 1]
+                space[VALUE, start - 1 - b], space[VALUE, start + n + b] = value[0], value[n - 1]
         _work_out(space, count, width, 1, border)
         for a in range(count):
             start = a * width + border
-            row = planes[c, i, lines[a]]
-            below, above = space[THROUGH, start : start + nz], space[THROUGH, start + 1 : start + nz + 1]
-            for k in range(nz):
-                row[k] += below[k] - above[k]
+            _settle(
+                planes[c, i, lines[a], k0:k1],
+                space[THROUGH, start : start + n],
+                space[THROUGH, start + 1 : start + n + 1],
+            )
 
 
 @kernel(parallel=True)
-def _sweep_along(planes, used, u, v, w, scale, by_x, by_y, border):
+def _sweep_along(planes, spans, u, v, w, scale, by_x, by_y, reach):
     for p_ in prange(planes.shape[1]):
-        _sweep_lines(np.int64(p_), planes, used, u, v, w, scale, by_x, by_y, border)
+        _sweep_lines(np.int64(p_), planes, spans, u, v, w, scale, by_x, by_y, reach)
+
+
+@kernel
+def _widened(spans, nz, axis, reach, out):
+    """Where anything can be after a sweep that reaches some voxels along an axis."""
+    nx, ny = spans.shape[0], spans.shape[1]
+    for i in range(nx):
+        for j in range(ny):
+            if axis == 2:
+                low, high = spans[i, j, 0], spans[i, j, 1]
+                out[i, j, 0], out[i, j, 1] = low, high
+                if high > low:
+                    out[i, j, 0], out[i, j, 1] = max(low - reach, 0), min(high + reach, nz)
+                continue
+            a0, a1 = (max(i - reach, 0), min(i + reach + 1, nx)) if axis == 0 else (i, i + 1)
+            b0, b1 = (max(j - reach, 0), min(j + reach + 1, ny)) if axis == 1 else (j, j + 1)
+            low, high = nz, 0
+            for a in range(a0, a1):
+                for b in range(b0, b1):
+                    if spans[a, b, 1] > spans[a, b, 0]:
+                        low, high = min(low, spans[a, b, 0]), max(high, spans[a, b, 1])
+            out[i, j, 0], out[i, j, 1] = low, high
 
 
 @kernel(parallel=True)
-def _unpack(s, planes, used):
-    """Interleaved amounts to planes; marks the rows that hold anything, (channels, nx, ny)."""
+def _widen(spans, nz, axis, reach, out):
+    for p_ in prange(spans.shape[0]):
+        _widened(spans[p_], nz, axis, reach, out[p_])
+
+
+@kernel(parallel=True)
+def _unpack(s, planes, spans):
+    """Interleaved amounts to planes; finds from and to where along z each row holds anything, (channels, nx,
+    ny, 2)."""
     channels, nx, ny, nz = planes.shape
     for p_ in prange(nx):
         i = np.int64(p_)
@@ -314,11 +353,18 @@ def _unpack(s, planes, used):
                 for k in range(nz):
                     out[k] = row[k, c]
                     count += 0 if row[k, c] == ZERO else 1  # what is no number counts too
-                used[c, i, j] = count > 0
+                low, high = nz, 0
+                if count:
+                    low, high = 0, nz
+                    while out[low] == ZERO:
+                        low += 1
+                    while out[high - 1] == ZERO:
+                        high -= 1
+                spans[c, i, j, 0], spans[c, i, j, 1] = low, high
 
 
 @kernel(parallel=True)
-def _pack(planes, used, keep, take, signed, out):
+def _pack(planes, spans, keep, take, signed, out):
     """Planes to interleaved amounts, faded; nothing below zero but where `signed`.
 
     Values under a millionth become zero, or smoke would decay into denormals, which slow every kernel.
@@ -328,28 +374,25 @@ def _pack(planes, used, keep, take, signed, out):
         i = np.int64(p_)
         for j in range(ny):
             row = out[i, j]
+            row[:] = ZERO
             for c in range(channels):
-                held, kept, off, least = planes[c, i, j], keep[c], take[c], -TINY if signed[c] else -BOUNDLESS
-                if not used[c, i, j]:
-                    for k in range(nz):
-                        row[k, c] = ZERO
-                    continue
-                for k in range(nz):
+                held, kept, off = planes[c, i, j], keep[c], take[c]
+                least = -TINY if signed[c] else -BOUNDLESS
+                for k in range(spans[c, i, j, 0], spans[c, i, j, 1]):
                     value = held[k] * kept - off
                     row[k, c] = ZERO if value <= TINY and value >= least else value
 
 
 @kernel(parallel=True)
-def _per_volume(plane, used, u, v, w, scale):
+def _per_volume(plane, spans, u, v, w, scale):
     """What is meant per volume of gas rather than per voxel, after all sweeps of a round."""
-    nx, ny, nz = plane.shape
+    nx, ny, _ = plane.shape
     for p_ in prange(nx):
         i = np.int64(p_)
         for j in range(ny):
-            if used[i, j]:
-                row, a, b, c, d, e = plane[i, j], u[i, j], u[i + 1, j], v[i, j], v[i, j + 1], w[i, j]
-                for k in range(nz):
-                    row[k] /= ONE + scale * (a[k] - b[k] + c[k] - d[k] + e[k] - e[k + 1])
+            row, a, b, c, d, e = plane[i, j], u[i, j], u[i + 1, j], v[i, j], v[i, j + 1], w[i, j]
+            for k in range(spans[i, j, 0], spans[i, j, 1]):
+                row[k] /= ONE + scale * (a[k] - b[k] + c[k] - d[k] + e[k] - e[k + 1])
 
 
 @kernel
@@ -394,32 +437,34 @@ class Remap:
         self.flow, self.backwards, self.flat = flow, backwards, grid.shape[1] == 1
         found = np.empty((grid.shape[0], 6), np.float32)
         _crowding(*flow, found)
-        first, last, whole, *fastest = found.max(axis=0).tolist()
-        per_edge = dt / grid.voxel
+        first, last, whole, *fastest = (found.max(axis=0) * (dt / grid.voxel)).tolist()
         need = max(
-            max(first, last, whole) * per_edge / (1.0 - LEAST_VOLUME),
-            whole * per_edge / MOST_SPREAD,
-            max(fastest) * per_edge / MOST_REACH,
+            (last if backwards else first) / (1.0 - LEAST_VOLUME),
+            whole / MOST_SPREAD,
+            max(fastest) / MOST_REACH,
             1.0,
         )
+        if need > 1.0:  # rounds go to and fro
+            need = max(need, max(first, last) / (1.0 - LEAST_VOLUME))
         self.rounds = min(MOST_ROUNDS, math.ceil(need - 1e-6)) if math.isfinite(need) else 1
-        self.scale = np.float32(per_edge / self.rounds)
+        self.scale = np.float32(dt / grid.voxel / self.rounds)
         self.reach = [
-            max(2, math.ceil(min(f * float(self.scale), MOST_REACH))) if f == f else 2 for f in fastest
+            max(1, math.ceil(min(f / self.rounds, MOST_REACH) + 1e-5)) if f == f else 1 for f in fastest
         ]
 
-    def _sweeps(self, planes: np.ndarray, used: np.ndarray, backwards: bool) -> np.ndarray:
+    def _sweeps(self, planes: np.ndarray, spans: np.ndarray, backwards: bool) -> np.ndarray:
         done = [False, False, False]
         for axis in (2, 1, 0) if backwards else (0, 1, 2):
+            reach = self.reach[axis]
             if axis == 2:
-                _sweep_along(planes, used, *self.flow, self.scale, done[0], done[1], self.reach[2])
+                _sweep_along(planes, spans, *self.flow, self.scale, done[0], done[1], reach)
             elif not (axis == 1 and self.flat):
-                now_used = np.zeros_like(used)  # by those that share a row; each marks only what it finds
-                reach = self.reach[axis]
-                _sweep_across(axis, planes, used, now_used, *self.flow, self.scale, *done, reach + 1, reach)
-                used = now_used
+                _sweep_across(axis, planes, spans, *self.flow, self.scale, *done, reach)
             done[axis] = True
-        return used
+            wider = np.empty_like(spans)
+            _widen(spans, planes.shape[3], axis, reach, wider)
+            spans = wider
+        return spans
 
     def carry(
         self,
@@ -439,12 +484,12 @@ class Remap:
         """
         shape = (old.shape[3], *old.shape[:3])
         (planes,) = work.arrays("planes", 1, shape)
-        used = np.empty(shape[:3], np.bool_)
-        _unpack(old, planes, used)
+        spans = np.empty((*shape[:3], 2), np.int64)
+        _unpack(old, planes, spans)
         for n in range(self.rounds):
-            used = self._sweeps(planes, used, self.backwards != (n % 2 == 1))
+            spans = self._sweeps(planes, spans, self.backwards != (n % 2 == 1))
             if warm:
-                _per_volume(planes[TEMPERATURE], used[TEMPERATURE], *self.flow, self.scale)
+                _per_volume(planes[TEMPERATURE], spans[TEMPERATURE], *self.flow, self.scale)
         signed = np.zeros(old.shape[3], np.bool_)
         signed[TEMPERATURE] = warm
-        _pack(planes, used, keep, take, signed, out)
+        _pack(planes, spans, keep, take, signed, out)

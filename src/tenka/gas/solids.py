@@ -42,6 +42,7 @@ class Solids:
     stick : three arrays: how much of the solid part of a face's border holds the gas that goes along it (no
         slip)
     pockets : flat indices of each part of the gas that no open wall reaches
+    shut : flat indices of the voxels in which no gas can be
     levels : the pressure equation's hierarchy
     shown_by : what these were made from
     """
@@ -52,6 +53,7 @@ class Solids:
     along: list[np.ndarray]
     stick: list[np.ndarray]
     pockets: list[np.ndarray]
+    shut: np.ndarray
     levels: list[multigrid.Level]
     shown_by: tuple[object, ...] = ()
     scratch: dict[str, list[np.ndarray]] = field(default_factory=dict)
@@ -101,7 +103,10 @@ def find_solids(
         wx, wy, wz, grid.open_low, grid.open_high, grid.shape, before.levels if before is not None else None
     )
     scratch = before.scratch if before is not None else {}
-    return Solids(distance, shares, speed, along, stick, _pockets(levels[0], grid), levels, marks, scratch)
+    shut = np.flatnonzero(levels[0].diagonal.reshape(-1) <= 0)
+    return Solids(
+        distance, shares, speed, along, stick, _pockets(levels[0], grid), shut, levels, marks, scratch
+    )
 
 
 @kernel

@@ -93,7 +93,7 @@ def step(
     folder : where the colliders' meshes are
     guide : the coarser run whose motion is kept
     """
-    h, measuring = 0.5 * dt, work.measuring
+    h, begun, measuring = 0.5 * dt, state.time, work.measuring
     middle, reflected = work.spare, work.arrays_like("reflected", faces_of(state))
     work.measuring = False
     solids = _begin(state, grid, halves[0], work, folder)
@@ -102,11 +102,11 @@ def step(
     with _timed(work, "scalars"):
         carry_scalars(state, middle, grid, halves[0].inputs, solids, work, h, False)
     middle.time = state.time
-    _push(middle, grid, halves[0], solids, work, h, guide)
+    _push(middle, grid, halves[0], solids, work, begun + h, h, guide)
     with _timed(work, "pressure"):
         for kept, face in zip(reflected, faces_of(middle)):
             _copy(face.reshape(-1), kept.reshape(-1))
-    _project(middle, grid, halves[0], solids, work)
+    _project(middle, grid, halves[0], solids, work, 0)
     middle.time = state.time + h
     with _timed(work, "velocity"):
         for ahead, back, face in zip(reflected, faces_of(state), faces_of(middle)):
@@ -121,9 +121,9 @@ def step(
     with _timed(work, "scalars"):
         carry_scalars(middle, state, grid, halves[1].inputs, solids, work, h, True)
     state.time = middle.time
-    _push(state, grid, halves[1], solids, work, h, guide)
+    _push(state, grid, halves[1], solids, work, begun + h, h, guide)
     work.measuring = measuring
-    _project(state, grid, halves[1], solids, work)
+    _project(state, grid, halves[1], solids, work, 1)
     return replace(state, time=middle.time + h)  # another one: readers tell states apart by themselves
 
 
@@ -143,6 +143,7 @@ def _push(
     half: Half,
     solids: Solids | None,
     work: Workspace,
+    middle: float,
     h: float,
     guide: Guide | None,
 ) -> None:
@@ -165,7 +166,7 @@ def _push(
     with _timed(work, "vorticity"):
         mean = vorticity.vorticity_push(state, grid, inputs, work)
     with _timed(work, "forces"):
-        forces.apply_forces(state, grid, inputs, work, mean, h)
+        forces.apply_forces(state, grid, inputs, work, mean, middle, h)
         calm_inflow(state, grid, inputs, h)
     if guide is not None and guide.rate > 0:
         with _timed(work, "guidance"):
@@ -180,9 +181,12 @@ def _expands(inputs: StepInputs) -> bool:
     return inputs.fire is not None or any(s.expansion or s.outward for s in inputs.sources)
 
 
-def _project(state: GasState, grid: Grid, half: Half, solids: Solids | None, work: Workspace) -> None:
+def _project(
+    state: GasState, grid: Grid, half: Half, solids: Solids | None, work: Workspace, which: int
+) -> None:
     with _timed(work, "pressure"):
-        pressure.project(state, grid, work, work.expansion if _expands(half.inputs) else None, solids)
+        expansion = work.expansion if _expands(half.inputs) else None
+        pressure.project(state, grid, work, expansion, solids, half=which)
         if solids is not None:
             fill_velocity(state, solids)
 

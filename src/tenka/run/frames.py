@@ -104,11 +104,11 @@ def state_of_frame(grid: Grid, frame: Frame) -> GasState:
 
 
 def put_state(
-    store: FrameStore, name: str, state: GasState, guess: np.ndarray, origin: tuple[float, ...]
+    store: FrameStore, name: str, state: GasState, guesses: np.ndarray, origin: tuple[float, ...]
 ) -> None:
-    """`origin`: of the window that it lies in; `guess` is the pressure from which the next solution round
-    colliders begins: without it a resumed run would differ."""
-    arrays = {"u": state.u, "v": state.v, "w": state.w, "scalars": state.scalars, "guess": guess}
+    """`origin`: of the window that it lies in; `guesses` are the pressures from which the next solutions
+    round colliders begin: without them a resumed run would differ."""
+    arrays = {"u": state.u, "v": state.v, "w": state.w, "scalars": state.scalars, "guesses": guesses}
     if state.dye is not None:
         arrays["dye"] = state.dye
     store.put(name, arrays, {"time": state.time, "origin": origin})
@@ -120,7 +120,7 @@ def get_state(store: FrameStore, name: str, solver: GasSolver) -> GasState | Non
         return None
     arrays, meta = found
     solver.look_at(tuple(meta["origin"]), arrays["scalars"].shape[:3])
-    solver.work.guess[:] = arrays.pop("guess")
+    solver.work.guesses[:] = arrays.pop("guesses")
     return GasState(**arrays, time=meta["time"])
 
 

@@ -178,7 +178,7 @@ class GasMember(Member):
     def check_point(self, store: FrameStore, state: GasState, f: int, ending: str = "") -> None:
         name = self.plan.state_name(f) + ending
         if not store.has(name):
-            put_state(store, name, state, self.solver.work.guess, self.solver.grid.origin)
+            put_state(store, name, state, self.solver.work.guesses, self.solver.grid.origin)
 
     def clear(self) -> None:
         super().clear()
