@@ -33,7 +33,7 @@ from tenka.package.manifest import Flipbook as Element
 from tenka.run.driver import simulate
 from tenka.run.plans import Plan
 
-QUIET = Motion(lift=0.0, weight=0.0, drag=0.0, fine_curl=0.0, broad_curl=0.0)
+QUIET = Motion(lift=0.0, weight=0.0, drag=0.0, curls=0.0)
 KEEP = Fading(smoke=0.0, smoke_linear=0.0, cooling=0.0)
 
 

@@ -10,7 +10,7 @@ from pathlib import Path
 REFINED = """
 import hashlib
 import numpy as np
-from tenka.gas.vorticity import add_refined
+from tenka.gas.blocks import add_refined
 
 draw = np.random.default_rng(1)
 coarse, gate = (draw.random(s, np.float32) for s in ((3, 8, 9, 10), (24, 27, 30)))

@@ -29,7 +29,7 @@ from tenka.particles.solver import PointSolver
 
 RATE = 240.0
 SEED = 5
-STILL = Motion(lift=0.0, weight=0.0, drag=0.0, fine_curl=0.0, broad_curl=0.0)
+STILL = Motion(lift=0.0, weight=0.0, drag=0.0, curls=0.0)
 
 
 class Tide(Wind):

@@ -137,8 +137,8 @@ BORN = Source(
 CLOSE = {
     "lift": {"lift": 0.6},
     "weight": {"weight": 1.5},
-    "fine curls": {"fine_curl": 6.0, "fine_size": 0.1},
-    "broad curls": {"broad_curl": 6.0, "broad_size": 0.3},
+    "curls of one size": {"curls": ((0.125, 6.0),)},
+    "curls of many sizes": {"curls": ((0.125, 3.0), (0.25, 3.0), (0.5, 3.0))},
     "turbulence": {"turbulences": (TurbulenceInput(0.6, 0.4, 0.5, 0.7, 2.0, 5),)},
     "swirl": {"locals": (SWIRL,)},
     "pull": {"locals": (LocalInput(felt.PULL, (0.3, 2.0, 2.0)),)},

@@ -159,7 +159,7 @@ def test_a_piston_keeps_all_the_smoke_before_it(voxel: float, courant: float):
         id="gas",
         name="Gas",
         colliders=(Collider(id="c", name="C", prop="plate"),),
-        motion=Motion(lift=0, weight=0, drag=0, fine_curl=0, broad_curl=0),
+        motion=Motion(lift=0, weight=0, drag=0, curls=0),
         fading=Fading(smoke=0.0, smoke_linear=0.0, cooling=0.0),
     )
     state, work = GasState.still(grid), Workspace(grid)
@@ -202,7 +202,7 @@ def moving_ball(speed: float, wake: float = 1.0, frames: int = 10) -> tuple[GasS
         name="Gas",
         domain=DomainBox(origin=(0, 0, 0), size=(3.2, 2.4, 2.4), voxel=0.1, run_up=0.0, open_low=(True,) * 3),
         colliders=(Collider(id="c", name="C", prop="ball", wake=wake),),
-        motion=Motion(lift=0, weight=0, drag=0, fine_curl=0, broad_curl=0),
+        motion=Motion(lift=0, weight=0, drag=0, curls=0),
     )
     solver = GasSolver(layer, (), (ball,), 1, 24.0)
     state = solver.start()
@@ -248,7 +248,7 @@ def centroid(carried: float) -> float:
         name="Gas",
         domain=DomainBox(origin=(0, 0, 0), size=(3.2, 1.6, 1.6), voxel=0.1, run_up=0.0),
         sources=(source,),
-        motion=Motion(lift=0, weight=0, drag=0, fine_curl=0, broad_curl=0),
+        motion=Motion(lift=0, weight=0, drag=0, curls=0),
     )
     solver = GasSolver(layer, (), (), 1, 24.0)
     state = solver.start()

@@ -12,11 +12,11 @@ import pytest
 from build import KEEP, QUIET, closed, inputs_of, small_effect, small_layer, with_layer
 
 from tenka.base.errors import BadInput, TooLarge, Unstable
-from tenka.effect.courses import Key, Keys
-from tenka.effect.model import DomainBox, Motion, Prop, Source
+from tenka.effect.courses import Key, Keys, Wave
+from tenka.effect.model import DomainBox, Motion, Prop, Source, ramp
 from tenka.gas import pressure, sources
 from tenka.gas.grid import GasState, Grid
-from tenka.gas.settings import resolve, sampled
+from tenka.gas.settings import curls_by_size, resolve, sampled
 from tenka.gas.solver import GasSolver
 from tenka.scene.meshes import primitive, spread_over
 
@@ -271,12 +271,24 @@ def test_hidden_layers_are_simulated_and_passed_over_ones_are_still(tmp_path: Pa
 
 
 def test_motion_settings_reach_the_step():
-    layer = small_layer(motion=Motion(lift=2.0, weight=0.5, drag=0.3, fine_curl=1.0, broad_curl=0.7))
+    layer = small_layer(motion=Motion(lift=2.0, weight=0.5, drag=0.3, curls=4.0, curl_sizes=ramp((0.0, 0.5))))
     found = resolve(layer, (), (), 1, 24.0, 0.0, 1 / 24)
-    assert (found.lift, found.weight, found.drag, found.fine_curl, found.broad_curl) == (
-        2.0,
-        0.5,
-        0.3,
-        1.0,
-        0.7,
-    )
+    assert (found.lift, found.weight, found.drag) == (2.0, 0.5, 0.3)
+    assert [size for size, _ in found.curls] == [2.0**n for n in range(-5, 4)]
+    assert [rate for _, rate in found.curls] == pytest.approx([2.0] * 9)
+
+
+def test_a_curve_that_is_narrower_than_an_octave_is_not_missed():
+    for at in (0.30, 0.34, 0.38):
+        spike = ramp((at - 0.02, 0.0), (at, 1.0), (at + 0.02, 0.0))
+        whole = sum(rate for _, rate in curls_by_size(8.0, spike))
+        assert whole == pytest.approx(8.0 * 0.02 * 8, rel=0.1)  # its area over eight octaves
+
+
+def test_an_effect_with_curls_of_two_sizes_is_still_read():
+    old = Motion.model_validate({"fine_curl": 4.0, "fine_size": 0.125, "broad_curl": 2.0, "broad_size": 0.5})
+    rates = dict(curls_by_size(float(old.curls), old.curl_sizes))
+    assert rates[0.125] > rates[0.25] > rates[0.5] > 0.5 and rates[0.03125] < 0.5 > rates[2.0]
+    kept = {"base": 1.0, "amount": 0.5, "period": 1.0}
+    moving = Motion.model_validate({"fine_curl": {"kind": "wave", **kept}})
+    assert isinstance(moving.curls, Wave) and moving.curls.base == 1.0

@@ -149,7 +149,7 @@ def test_a_flat_box_is_what_a_box_that_is_the_same_all_along_y_gives():
         open_low=(True, False, False),
         open_high=(True, False, True),
     )
-    still = Motion(fine_curl=0.0, broad_curl=0.0)
+    still = Motion(curls=0.0)
 
     def densities(flat: bool) -> np.ndarray:
         layer = small_layer().model_copy(

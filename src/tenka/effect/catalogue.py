@@ -40,6 +40,7 @@ class Param:
     cost: str
     choices: tuple[str, ...]
     when: tuple[tuple[str, tuple[str, ...]], ...]
+    axis: tuple[float, float, str] | None = None
 
     def clamp(self, value: float) -> float:
         if self.low is not None:
@@ -83,6 +84,7 @@ class Section:
         cost: str = "",
         kind: str = "",
         when: tuple[Any, ...] = (),
+        axis: tuple[float, float, str] | None = None,
     ) -> Any:
         """Declare a setting.
 
@@ -99,6 +101,8 @@ class Section:
         cost : the timed part of the solver, or the modelled part of the frame, that it drives
         when : (other field, values): the row is shown only then; without values, when that field is set to
             anything. Several such pairs must all hold
+        axis : of a ramp over a quantity: its value at the left and at the right end, going by octaves, and
+            its unit
         """
         if soft is None:
             soft = (low if low is not None else 0.0, high if high is not None else 1.0)
@@ -116,6 +120,7 @@ class Section:
             "cost": cost,
             "kind": kind,
             "when": when if not when or isinstance(when[0], tuple) else (when,),
+            "axis": axis,
         }
         extra: Any = {"tenka": meta}
         if isinstance(default, BaseModel | list | dict):
@@ -264,6 +269,7 @@ def params(model: type[BaseModel]) -> dict[str, Param]:
                 cost=meta["cost"],
                 choices=choices,
                 when=meta["when"],
+                axis=meta["axis"],
             )
         _tables[model] = table
     return _tables[model]

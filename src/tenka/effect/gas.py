@@ -2,15 +2,41 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal, Self
+import math
+from typing import Any, ClassVar, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from tenka.effect.catalogue import COLLISION, FADING, FIRE, LOOK, MOTION, QUALITY, WHERE, Settings
 from tenka.effect.courses import Value, most
 from tenka.effect.layers import FIELD, LayerBase
 from tenka.effect.placed import Feed, Heard, Ramp, Vec3, ramp
 from tenka.effect.sources import Source
+
+CURL_SIZES = (0.03125, 8.0)
+"""m, the ends of the curve of curls over size, which goes by octaves."""
+OLD_CURLS = {"fine_curl", "fine_size", "broad_curl", "broad_size"}
+
+
+def curls_of_pairs(pairs: list[tuple[Any, Any]]) -> dict[str, Any]:
+    """The present settings for strengths that were given at single sizes; a course is kept for its ramp."""
+    low, high = (math.log2(size) for size in CURL_SIZES)
+    known = [
+        (rate if isinstance(rate, int | float) else 1.0, size)
+        for rate, size in pairs
+        if isinstance(size, int | float) and size > 0
+    ]
+    most = max([rate for rate, _ in known] + [1e-6])
+    # what is between the two sizes is driven as well now, so that less does
+    stops = []
+    for rate, size in sorted(known, key=lambda pair: pair[1]):
+        at = min(1.0, max(0.0, (math.log2(size) - low) / (high - low)))
+        stops.append({"at": at, "value": rate / most})
+    course = next((rate for rate, _ in pairs if not isinstance(rate, int | float)), 0.6 * most)
+    ends = [{"at": max(0.0, stops[0]["at"] - 0.1), "value": 0.0}] if stops else [{"at": 0.0, "value": 1.0}]
+    tail = [{"at": min(1.0, stops[-1]["at"] + 0.1), "value": 0.0}] if stops else []
+    return {"curls": course, "curl_sizes": {"stops": [*ends, *stops, *tail]}}
+
 
 GLOWS_AT = 450.0
 """K above the air from which hot smoke is seen to glow."""
@@ -115,18 +141,35 @@ class Motion(Settings):
         step=0.0005,
         cost="viscosity",
     )
-    fine_curl: Value = MOTION.moving(
-        2.0, "1/s", 0, 60, "Keeps small curls turning; too much gives streaks.", soft=(0, 8), cost="vorticity"
+    curls: Value = MOTION.moving(
+        1.0,
+        "1/s",
+        0,
+        60,
+        "Keeps curls turning, by the curve below; too much gives streaks.",
+        soft=(0, 8),
+        cost="vorticity",
     )
-    fine_size: float = MOTION.number(
-        0.12, "m", 0.005, 10, "Size of the small curls.", soft=(0.03, 0.6), cost="vorticity"
+    curl_sizes: Ramp = MOTION.param(
+        ramp((0.19, 0.0), (0.28, 1.0), (0.5, 1.0), (0.62, 0.0)),
+        "How much of it curls of each size get.",
+        kind="ramp",
+        axis=(*CURL_SIZES, "m"),
+        cost="vorticity",
     )
-    broad_curl: Value = MOTION.moving(
-        1.0, "1/s", 0, 60, "Keeps large rolls turning.", soft=(0, 8), cost="vorticity"
-    )
-    broad_size: float = MOTION.number(
-        0.6, "m", 0.02, 50, "Size of the large rolls.", soft=(0.1, 3), cost="vorticity"
-    )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _curls_of_two_sizes(cls, given: Any) -> Any:
+        """Effects of before had two strengths, at two sizes."""
+        if not isinstance(given, dict) or not OLD_CURLS & given.keys():
+            return given
+        pairs = [
+            (given.get(f"{name}_curl", rate), given.get(f"{name}_size", size))
+            for name, rate, size in (("fine", 2.0, 0.12), ("broad", 1.0, 0.6))
+        ]
+        kept = {key: value for key, value in given.items() if key not in OLD_CURLS}
+        return {**kept, **curls_of_pairs(pairs)}
 
 
 class Fading(Settings):

@@ -12,7 +12,7 @@ from tenka.base.tree import explain
 from tenka.effect.catalogue import LIGHT, VIEWING, WHAT, WHERE, Settings
 from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.forces import INSIDE, Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind
-from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Look, Motion, Quality
+from tenka.effect.gas import CURL_SIZES, Collider, DomainBox, Fading, Fire, GasLayer, Look, Motion, Quality
 from tenka.effect.layers import FIELD, HANDED, POINTS, LayerBase
 from tenka.effect.particles import (
     Bed,
@@ -326,6 +326,7 @@ def timed(effect: Effect) -> Effect:
 
 __all__ = [
     "AMBIENT_KELVIN",
+    "CURL_SIZES",
     "FIELD",
     "FROM_LAYER",
     "INSIDE",

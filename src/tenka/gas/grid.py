@@ -26,6 +26,7 @@ class Grid:
     voxel : edge in m
     origin : lowest corner in m
     open_low, open_high : which walls let gas through, per axis
+    whole : middle and extent in m of the box that this is a part of; its own when not given
     """
 
     shape: tuple[int, int, int]
@@ -33,6 +34,12 @@ class Grid:
     origin: tuple[float, float, float]
     open_low: tuple[bool, bool, bool] = (True, True, False)
     open_high: tuple[bool, bool, bool] = (True, True, True)
+    whole: tuple[tuple[float, ...], tuple[float, ...]] | None = field(default=None, compare=False)
+
+    @property
+    def box(self) -> tuple[tuple[float, ...], tuple[float, ...]]:
+        """Middle and extent in m of the whole box: what goes by them stays put when the part moves."""
+        return self.whole or (tuple(o + 0.5 * s for o, s in zip(self.origin, self.size)), self.size)
 
     @classmethod
     def of(cls, domain: DomainBox) -> Grid:

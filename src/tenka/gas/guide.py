@@ -17,8 +17,9 @@ import numpy as np
 from scipy import ndimage
 
 from tenka.base.jit import kernel, prange
+from tenka.gas.blocks import add_refined, coarsen
 from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
-from tenka.gas.vorticity import add_refined, centre_fields, coarsen
+from tenka.gas.vorticity import centre_fields
 
 ZERO = np.float32(0.0)
 HALF = np.float32(0.5)

@@ -17,6 +17,7 @@ from tenka.base.randomness import stable_seed
 from tenka.effect.courses import Course, Value, curve, value_at
 from tenka.effect.model import (
     AMBIENT_KELVIN,
+    CURL_SIZES,
     ON_PROP,
     Collider,
     Feed,
@@ -24,10 +25,12 @@ from tenka.effect.model import (
     GasLayer,
     Placed,
     Prop,
+    Ramp,
     Source,
     Swirl,
     heard,
     mean_envelope,
+    ramp_at,
 )
 from tenka.gas.felt import LocalInput, TurbulenceInput, WindInput, resolve_forces
 from tenka.scene.poses import STILL, Motion, Pose, motion_between, pose_of
@@ -122,10 +125,7 @@ class StepInputs:
     weight: float = 0.0
     drag: float = 0.0
     viscosity: float = 0.0
-    fine_curl: float = 0.0
-    fine_size: float = 0.1
-    broad_curl: float = 0.0
-    broad_size: float = 0.5
+    curls: tuple[tuple[float, float], ...] = ()  # size and rate, an octave apart, from the smallest on
     fade: float = 0.0
     fade_linear: float = 0.0
     cooling: float = 0.0
@@ -143,6 +143,15 @@ class StepInputs:
         """Speed in m/s of the fastest source or collider, at its centre."""
         motions = [s.motion for s in self.sources] + [c.motion for c in self.colliders]
         return max((float(np.linalg.norm(m.speed)) for m in motions if m is not None), default=0.0)
+
+
+def curls_by_size(rate: float, sizes: Ramp) -> tuple[tuple[float, float], ...]:
+    """The rate of each octave of sizes, (m, 1/s): the mean of the curve over it."""
+    first, last = (round(math.log2(size)) for size in CURL_SIZES)
+    octaves = np.arange(first, last + 1)
+    fine = octaves[:, None] + (np.arange(16) + 0.5) / 16 - 0.5
+    share = ramp_at(sizes, (fine - first) / (last - first)).mean(axis=1)
+    return tuple((2.0 ** int(n), rate * max(0.0, float(s))) for n, s in zip(octaves, share))
 
 
 class Moment:
@@ -209,10 +218,7 @@ def resolve(
         weight=at(m.weight),
         drag=at(m.drag, 0.0),
         viscosity=m.viscosity,
-        fine_curl=at(m.fine_curl, 0.0),
-        fine_size=m.fine_size,
-        broad_curl=at(m.broad_curl, 0.0),
-        broad_size=m.broad_size,
+        curls=curls_by_size(at(m.curls, 0.0), m.curl_sizes),
         fade=at(f.smoke, 0.0),
         fade_linear=at(f.smoke_linear, 0.0),
         cooling=at(f.cooling, 0.0),

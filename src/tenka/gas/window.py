@@ -72,6 +72,7 @@ def part_of_box(box: Grid, span: Span) -> Grid:
         (a + x0 * h, b + y0 * h, c + z0 * h),
         (low[0], low[1], low[2]),
         (high[0], high[1], high[2]),
+        box.box,
     )
 
 

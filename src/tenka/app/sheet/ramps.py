@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -15,7 +16,7 @@ from PyQt6.QtGui import (
     QPen,
     QPolygonF,
 )
-from PyQt6.QtWidgets import QColorDialog, QSizePolicy, QToolButton, QWidget
+from PyQt6.QtWidgets import QColorDialog, QSizePolicy, QToolButton, QToolTip, QWidget
 
 from tenka.app import theme
 from tenka.base.srgb import to_srgb
@@ -34,6 +35,11 @@ def linear_colour(c: QColor) -> tuple[float, float, float]:
         return x / 12.92 if x <= 0.04045 else ((x + 0.055) / 1.055) ** 2.4
 
     return decode(c.redF()), decode(c.greenF()), decode(c.blueF())
+
+
+def length_words(metres: float) -> str:
+    """A length in a few letters."""
+    return f"{metres:.2g} m" if metres >= 0.995 else f"{100 * metres:.2g} cm"
 
 
 class ColourField(QToolButton):
@@ -75,6 +81,7 @@ class RampField(QWidget):
 
     def __init__(self, p: Param, value: Ramp) -> None:
         super().__init__()
+        self.p = p
         self.value, self.chosen = value, 0
         self._token: object = None
         self._held = False
@@ -122,10 +129,38 @@ class RampField(QWidget):
             painter.drawPolygon(QPolygonF([a.bottomLeft(), *line, a.bottomRight()]))
             painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1.4))
             painter.drawPolyline(QPolygonF(line))
+        if self.p.axis is not None:
+            self._draw_axis(painter, self.p.axis)
         for i, stop in enumerate(self.value.stops):
             painter.setPen(QPen(theme.colour(theme.GROUND), 1))
             painter.setBrush(theme.colour(theme.TEXT if i == self.chosen else theme.QUIET))
             painter.drawEllipse(self._point(stop), 4, 4)
+
+    def _draw_axis(self, painter: QPainter, axis: tuple[float, float, str]) -> None:
+        """A mark at every octave, and as many words below as there is room for."""
+        a, marks = self._area(), round(math.log2(axis[1] / axis[0]))
+        painter.setFont(theme.font(theme.SMALL))
+        every = 1 if a.width() > 46 * marks else 2 if a.width() > 23 * marks else 4
+        for n in range(marks + 1):
+            x = a.left() + a.width() * n / marks
+            painter.setPen(QPen(theme.colour(theme.RULE)))
+            painter.drawLine(QPointF(x, a.bottom()), QPointF(x, a.bottom() + 3))
+            if n % every == 0:
+                painter.setPen(QPen(theme.colour(theme.QUIET)))
+                box = QRectF(x - 30, a.bottom() + 2, 60, 12)
+                side = Qt.AlignmentFlag.AlignHCenter
+                if n == 0:
+                    box, side = QRectF(0, box.top(), 60, 12), Qt.AlignmentFlag.AlignLeft
+                elif n == marks:
+                    box, side = QRectF(self.width() - 60, box.top(), 60, 12), Qt.AlignmentFlag.AlignRight
+                painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, length_words(axis[0] * 2.0**n))
+
+    def _tell(self, stop: Stop) -> None:
+        """Say what a stop stands for while it is held."""
+        if self.p.axis is not None and not isinstance(stop.value, tuple):
+            low, high, _ = self.p.axis
+            words = f"{length_words(low * (high / low) ** stop.at)}: {100 * stop.value:.0f} %"
+            QToolTip.showText(self.mapToGlobal(self._point(stop).toPoint()), words, self)
 
     def _near(self, at: QPointF) -> int | None:
         gaps = [
@@ -168,6 +203,7 @@ class RampField(QWidget):
             value = round(min(1.0, max(0.0, (a.bottom() - event.position().y()) / a.height())), 3)
         stops[i] = Stop(at=round(at, 4), value=value)
         self._set(stops, self._token)
+        self._tell(stops[i])
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
