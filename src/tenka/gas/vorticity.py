@@ -13,6 +13,7 @@ from tenka.gas.settings import StepInputs
 
 ZERO = np.float32(0.0)
 HALF = np.float32(0.5)
+FAINT = np.float32(0.1)  # growth of the curl over two edges, as a share of it, at which N is half as long
 LEAST_EDGE = 1.4  # voxels of the finest lattice: what turns within three of them is noise
 
 
@@ -92,7 +93,10 @@ def smoke_gate(s, out, rows):
 
 @kernel(parallel=True)
 def confinement(curl, strength, out):
-    """`strength * N x curl` with N the direction in which the curl's length grows, (3, nx, ny, nz)."""
+    """`strength * N x curl` with N the direction in which the curl's length grows, (3, nx, ny, nz).
+
+    Where it hardly grows, as in the middle of a curl, the direction would be chance: N is shorter there.
+    """
     _, nx, ny, nz = curl.shape
     for p_ in prange(nx):
         i = np.int64(p_)
@@ -107,7 +111,8 @@ def confinement(curl, strength, out):
             oz[0], oz[nz - 1] = here[1] - here[0], here[nz - 1] - here[nz - 2]
             for k in range(nz):
                 gx, gy, gz = x1[k] - x0[k], y1[k] - y0[k], oz[k]
-                scale = strength / (math.sqrt(gx * gx + gy * gy + gz * gz) + np.float32(1e-6))
+                grows = math.sqrt(gx * gx + gy * gy + gz * gz)
+                scale = strength / (grows + FAINT * here[k] + np.float32(1e-6))
                 px, py, pz = gy * cz[k] - gz * cy[k], gz * cx[k] - gx * cz[k], gx * cy[k] - gy * cx[k]
                 ox[k], oy[k], oz[k] = scale * px, scale * py, scale * pz
 
