@@ -139,7 +139,7 @@ def vortex(n: int) -> tuple:
     return grid, state
 
 
-def flat_vortex(voxel: float, across: float, span: float) -> tuple[Grid, GasState]:
+def flat_vortex(voxel: float, across: float, span: float) -> tuple[GasState, Grid]:
     """A smooth vortex in a slice, full of smoke; off the middle, so that nothing is even by chance."""
     n = round(span / voxel)
     grid = Grid((n, 1, n), voxel, (0, 0, 0), (True, False, True), (True, False, True))
@@ -149,10 +149,10 @@ def flat_vortex(voxel: float, across: float, span: float) -> tuple[Grid, GasStat
     state.u[:, 0] = -mid[None, :] * fall(face[:, None], mid[None, :]) * 5
     state.w[:, 0] = mid[:, None] * fall(mid[:, None], face[None, :]) * 5
     state.scalars[..., 0] = 50.0
-    return grid, state
+    return state, grid
 
 
-def gain(grid: Grid, state: GasState, curls: tuple[tuple[float, float], ...]) -> float:
+def gain(state: GasState, grid: Grid, curls: tuple[tuple[float, float], ...]) -> float:
     """Work that the push does on the flow, per second and per twice its energy."""
     work = Workspace(grid)
     assert vorticity.vorticity_push(state, grid, StepInputs(curls=curls), work) is not None

@@ -118,7 +118,7 @@ def test_what_goes_out_of_an_open_wall_is_what_is_missing():
     assert out[..., DENSITY].sum() == pytest.approx(state.scalars[..., DENSITY].sum() - 2.5 * 144, rel=1e-5)
 
 
-def turning(n: int, held: np.ndarray) -> tuple[Grid, GasState]:
+def turning(n: int, held: np.ndarray) -> tuple[GasState, Grid]:
     """Solid rotation about the middle of a thin box, one turn a second."""
     grid = opened((n, n, 2), 1.0 / n)
     state = GasState.still(grid)
@@ -126,10 +126,10 @@ def turning(n: int, held: np.ndarray) -> tuple[Grid, GasState]:
     state.u[:] = -2 * np.pi * (x - 0.5)[None, :, None]
     state.v[:] = 2 * np.pi * (x - 0.5)[:, None, None]
     state.scalars[..., DENSITY] = held
-    return grid, state
+    return state, grid
 
 
-def after_a_turn(grid: Grid, state: GasState, courant: float) -> np.ndarray:
+def after_a_turn(state: GasState, grid: Grid, courant: float) -> np.ndarray:
     steps = math.ceil(math.pi * grid.shape[0] / courant)
     for n in range(steps):
         state.scalars[:] = carry(state, grid, 1.0 / steps, n % 2 == 1)
@@ -142,8 +142,8 @@ def test_a_slotted_disc_comes_round_with_sharp_edges(courant, most):
     n = 64
     x, y = np.meshgrid((np.arange(n) + 0.5) / n, (np.arange(n) + 0.5) / n, indexing="ij")
     disc = (np.hypot(x - 0.5, y - 0.75) < 0.15) & ~((np.abs(x - 0.5) < 0.03) & (y < 0.85))
-    grid, state = turning(n, disc[..., None])
-    out = after_a_turn(grid, state, courant)
+    state, grid = turning(n, disc[..., None])
+    out = after_a_turn(state, grid, courant)
     assert np.abs(out - disc[..., None]).sum() / (2 * disc.sum()) < most
     assert out.sum(dtype=np.float64) == pytest.approx(2 * disc.sum(), rel=1e-4)
     assert out.min() >= 0 and out.max() < 1.001
@@ -153,8 +153,8 @@ def test_a_small_blob_keeps_its_peak_and_all_of_its_amount():
     n = 64
     x, y = np.meshgrid((np.arange(n) + 0.5) / n, (np.arange(n) + 0.5) / n, indexing="ij")
     blob = np.exp(-((x - 0.5) ** 2 + (y - 0.75) ** 2) / (2 * (2.0 / n) ** 2))[..., None]
-    grid, state = turning(n, blob)
-    out = after_a_turn(grid, state, 3.0)
+    state, grid = turning(n, blob)
+    out = after_a_turn(state, grid, 3.0)
     assert out.max() / blob.max() > 0.7
     assert out.sum(dtype=np.float64) == pytest.approx(2 * blob.sum(), rel=1e-3)
 

@@ -106,7 +106,7 @@ class Section:
         """
         if soft is None:
             soft = (low if low is not None else 0.0, high if high is not None else 1.0)
-        meta = {
+        meta: dict[str, Any] = {
             "unit": unit,
             "help": help,
             "section": self.name,
@@ -120,8 +120,9 @@ class Section:
             "cost": cost,
             "kind": kind,
             "when": when if not when or isinstance(when[0], tuple) else (when,),
-            "axis": axis,
         }
+        if axis is not None:
+            meta["axis"] = axis
         extra: Any = {"tenka": meta}
         if isinstance(default, BaseModel | list | dict):
             return Field(default_factory=lambda: default, description=help, json_schema_extra=extra)
@@ -269,7 +270,7 @@ def params(model: type[BaseModel]) -> dict[str, Param]:
                 cost=meta["cost"],
                 choices=choices,
                 when=meta["when"],
-                axis=meta["axis"],
+                axis=meta.get("axis"),
             )
         _tables[model] = table
     return _tables[model]
