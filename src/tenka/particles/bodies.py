@@ -1,8 +1,9 @@
 """Rigid pieces: flight with tumbling, blows and friction at their corners, each other by round hulls, sleep.
 
 Time is cut into pieces of a clock that all sub-steps share, so what happens does not depend on how many
-sub-steps there are. Blows are impulses at a corner with Coulomb friction (Baraff 1997); pairs are found in a
-uniform grid.
+sub-steps there are. In the air a piece keeps its angular momentum, so that what is long or flat wobbles as it
+turns. Blows are impulses at a corner, along the surface and against it at once (Mirtich 1996), which never
+add energy; pairs are found in a uniform grid.
 """
 
 from __future__ import annotations
@@ -54,6 +55,9 @@ from tenka.scene.cameras import View
 TICKS = 8  # of the clock in a frame at least
 CLOCK = 192.0  # 1/s at least
 QUIET = 0.3  # s without moving, after which a piece sleeps
+SHORT = 0.1  # rad that a piece turns between two looks at its momentum
+MOST_PARTS = 32
+CLINGS = 20.0  # m/s^2 with which a sticky surface draws a piece that touches it on to itself
 
 
 def ticks_in_frame(rate: float) -> int:
@@ -62,8 +66,7 @@ def ticks_in_frame(rate: float) -> int:
 
 class Bodies(NamedTuple):
     """What pieces have besides `Moved`: quaternions, spins, how long each has been still, its kind; corners
-    and
-    inertia of each kind, of a width of one."""
+    of each kind, its inertia and the inverse of that, of a mass and a width of one."""
 
     turn: np.ndarray
     spin: np.ndarray
@@ -71,6 +74,7 @@ class Bodies(NamedTuple):
     kinds: np.ndarray
     corners: np.ndarray
     inertia: np.ndarray
+    inverse: np.ndarray
 
 
 @kernel
@@ -82,10 +86,14 @@ def _turned(q, sense, v):
 
 
 @kernel
-def _spun(q, v, inertia, scale):
-    """Change of spin that a turning blow makes: the inverse inertia, in the scene."""
+def _through(q, tensor, scale, v):
+    """A tensor of a piece's own axes, times a number, on a vector of the scene."""
     a = _turned(q, -1.0, v)
-    own = (a[0] / (inertia[0] * scale), a[1] / (inertia[1] * scale), a[2] / (inertia[2] * scale))
+    own = (
+        scale * (tensor[0, 0] * a[0] + tensor[0, 1] * a[1] + tensor[0, 2] * a[2]),
+        scale * (tensor[1, 0] * a[0] + tensor[1, 1] * a[1] + tensor[1, 2] * a[2]),
+        scale * (tensor[2, 0] * a[0] + tensor[2, 1] * a[1] + tensor[2, 2] * a[2]),
+    )
     return _turned(q, 1.0, own)
 
 
@@ -111,23 +119,73 @@ def _turn_on(q, spin, dt):
 
 
 @kernel
-def _blow(v, w, q, r, n, surface, bounce, friction, inertia, scale):
+def _tumbled(q, spin, inertia, inverse, dt):
+    """Turn a piece freely for a time, in place: its angular momentum stays, and the spin after it follows. By
+    the spin in the middle of short ways; unit mass and width, which cancel."""
+    momentum = _through(q, inertia, 1.0, spin)
+    parts = min(max(math.ceil(length(spin) * dt / SHORT), 1), MOST_PARTS)
+    middle = q.copy()
+    for _ in range(parts):
+        middle[:] = q
+        _turn_on(middle, spin, 0.5 * dt / parts)
+        _turn_on(q, _through(middle, inverse, 1.0, momentum), dt / parts)
+        spin = _through(q, inverse, 1.0, momentum)
+    return spin
+
+
+@kernel
+def _energy(v, q, spin, inertia, scale):
+    """Of a mass of one."""
+    return 0.5 * dot(v, v) + 0.5 * dot(spin, _through(q, inertia, scale, spin))
+
+
+@kernel
+def _answer(q, r, x, inverse, scale):
+    """Change of velocity at `r` from the middle by an impulse `x` there."""
+    return plus(x, 1.0, cross(_through(q, inverse, 1.0 / scale, cross(r, x)), r))
+
+
+@kernel
+def _impulse_for(q, r, wanted, inverse, scale):
+    """The impulse at `r` that changes the velocity there by what is wanted."""
+    a = _answer(q, r, (1.0, 0.0, 0.0), inverse, scale)
+    b = _answer(q, r, (0.0, 1.0, 0.0), inverse, scale)
+    c = _answer(q, r, (0.0, 0.0, 1.0), inverse, scale)
+    whole = dot(a, cross(b, c))
+    return (
+        dot(wanted, cross(b, c)) / whole,
+        dot(a, cross(wanted, c)) / whole,
+        dot(a, cross(b, wanted)) / whole,
+    )
+
+
+@kernel
+def _blow(v, w, q, r, n, surface, bounce, friction, inverse, scale):
     """An impulse at `r` from the middle against a surface with normal `n`: the speed into it, and the
-    velocity
-    and the spin after it."""
+    velocity and the spin after it.
+
+    It stops the slide too when friction can, else it lies on the cone of friction. An impulse that would add
+    energy, as is possible off the middle, is made as small as adds none.
+    """
     at = minus(plus(v, 1.0, cross(w, r)), surface)
     into = dot(at, n)
     if into >= 0:
         return 0.0, v, w
-    share = 1.0 + dot(cross(_spun(q, cross(r, n), inertia, scale), r), n)
-    push = -(1.0 + (bounce if into < -SLOW else 0.0)) * into / share
-    impulse, slide = times(push, n), plus(at, -into, n)
-    along = length(slide)
-    if along > 1e-6:
-        t = times(1.0 / along, slide)
-        share = 1.0 + dot(cross(_spun(q, cross(r, t), inertia, scale), r), t)
-        impulse = plus(impulse, -min(along / share, friction * push), t)
-    return into, plus(v, 1.0, impulse), plus(w, 1.0, _spun(q, cross(r, impulse), inertia, scale))
+    back = bounce if into < -SLOW else 0.0
+    impulse = _impulse_for(q, r, plus(times(-1.0, at), -back * into, n), inverse, scale)
+    push = dot(impulse, n)
+    along = plus(impulse, -push, n)
+    slide = length(along)
+    if push <= 0 or slide > friction * push:
+        way = n if slide < 1e-12 else plus(n, friction / slide, along)
+        gain = dot(n, _answer(q, r, way, inverse, scale))
+        if gain <= 1e-6:
+            way, gain = n, dot(n, _answer(q, r, n, inverse, scale))
+        impulse = times(-(1.0 + back) * into / gain, way)
+    work, own = dot(impulse, at), dot(impulse, _answer(q, r, impulse, inverse, scale))
+    if work + 0.5 * own > 0:
+        impulse = times(max(-2.0 * work / max(own, 1e-12), 0.0), impulse)
+    return into, plus(v, 1.0, impulse), plus(w, 1.0, _through(q, inverse, 1.0 / scale, cross(r, impulse)))
 
 
 @kernel
@@ -145,10 +203,10 @@ def _woken(p, i, stops, here, place):
 @kernel
 def _struck(p, b, i, m, stops, here, place, v, w, bounces, start, now):
     """Blows on all corners of a piece that are inside collider `m`: velocity and spin after them, how deep
-    the
-    deepest corner is, and whether any is."""
+    the deepest corner is, and whether any is."""
     deepest, touched = 0.0, False
     kind, size, stop = b.kinds[i], p.width[i], stops.rows[m]
+    clings = stop[RESPONSE] == STICK
     for c in range(CORNERS):
         r = _turned(b.turn[i], 1.0, times(size, row(b.corners[kind], c)))
         at = plus(place, 1.0, r)
@@ -158,15 +216,10 @@ def _struck(p, b, i, m, stops, here, place, v, w, bounces, start, now):
         touched = True
         if stop[RESPONSE] == DIE:
             p.dead[i] = 1
-        if stop[RESPONSE] == STICK:
-            p.state[i] |= np.uint8(STUCK)
-            v, w = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
-            continue
         side, surface = slope_of(m, stops, here, at), surface_speed(m, stops, at)
-        bounce = stop[BOUNCINESS] if bounces else 0.0
-        into, v, w = _blow(
-            v, w, b.turn[i], r, side, surface, bounce, stop[FRICTION], b.inertia[kind], size * size
-        )
+        bounce = stop[BOUNCINESS] if bounces and not clings else 0.0
+        friction = 1e3 if clings else stop[FRICTION]
+        into, v, w = _blow(v, w, b.turn[i], r, side, surface, bounce, friction, b.inverse[kind], size * size)
         if into < -SLOW and p.hits[i, 0] < start - 1:
             p.hits[i, 0] = now
             put(p.hits[:, 1:4], i, at)
@@ -176,25 +229,45 @@ def _struck(p, b, i, m, stops, here, place, v, w, bounces, start, now):
 
 
 @kernel
-def _stopped(p, b, i, stops, here, place, v, w, start, now):
-    """A piece against all that stops it: place, velocity, spin, and whether it touched anything."""
-    touched = False
+def _stopped(p, b, i, stops, here, place, v, w, pull, start, now, dt):
+    """A piece against all that stops it: place, velocity, spin, whether it touched anything, and whether that
+    holds what touches it.
+
+    To be lifted out of a surface costs what falling into it gave: the piece is slower by as much.
+    """
+    touched, clings = False, False
+    kind, scale = b.kinds[i], p.width[i] * p.width[i]
     for m in range(stops.rows.shape[0]):
         if distance_to(m, stops, here, place) > 0.75 * p.width[i]:
             continue
+        surface, came = surface_speed(m, stops, place), place
+        before = _energy(minus(v, surface), b.turn[i], w, b.inertia[kind], scale)
+        met_any = False
         for again in range(3):
             v, w, deepest, met = _struck(p, b, i, m, stops, here, place, v, w, again == 0, start, now)
-            touched = touched or met
+            met_any = met_any or met
             if deepest == 0.0:
                 break
             if again == 0:
                 place = plus(place, -0.8 * deepest, slope_of(m, stops, here, place))
-    return place, v, w, touched
+        if not met_any:
+            continue
+        touched = True
+        least = before + dot(pull, minus(place, came))
+        has = _energy(minus(v, surface), b.turn[i], w, b.inertia[kind], scale)
+        if has > least:
+            keep = math.sqrt(max(least, 0.0) / has)
+            v, w = plus(surface, keep, minus(v, surface)), times(keep, w)
+        if stops.rows[m, RESPONSE] == STICK:
+            clings = True
+            v = plus(v, -CLINGS * dt, slope_of(m, stops, here, place))
+    return place, v, w, touched, clings
 
 
 @kernel
-def _settled(p, b, i, v, w, touched, dt, sleeps):
-    """Velocity and spin of a piece that may come to rest, which it does when it has been slow for a while."""
+def _settled(p, b, i, v, w, touched, clings, dt, sleeps):
+    """Velocity and spin of a piece that may come to rest, which it does when it has been slow for a while. On
+    what holds it, it lies by then, and stays."""
     fast = max(length(v), 0.5 * p.width[i] * length(w))
     if touched and fast < 3 * sleeps:
         calm = math.exp(-6.0 * dt)  # what rocks on its corners comes to rest
@@ -202,7 +275,7 @@ def _settled(p, b, i, v, w, touched, dt, sleeps):
     if touched and fast < sleeps:
         b.still[i] += np.float32(dt)
         if b.still[i] > QUIET:
-            p.state[i] |= np.uint8(ASLEEP)
+            p.state[i] |= np.uint8(STUCK if clings else ASLEEP)
             v, w = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
     elif not touched or fast > 2 * sleeps:
         b.still[i] = 0
@@ -236,11 +309,13 @@ def _fly(t0, t1, s, p, b, damping, sleeps, acts, stops, air):
         wind, in_gas = (0.0, 0.0, 0.0), False
         if s[CARRIED] > 0:
             wind, in_gas = gas_at(air, s, place)
-        place, v = flown(way_of(s, own, k, push, pull, in_gas, wind), dt, place, v)
+        way = way_of(s, own, k, push, pull, in_gas, wind)
+        place, v = flown(way, dt, place, v)
+        kind = b.kinds[i]
         w = times(math.exp(-damping * dt), w)
-        _turn_on(b.turn[i], w, dt)
-        place, v, w, touched = _stopped(p, b, i, stops, here, place, v, w, start, t1)
-        v, w = _settled(p, b, i, v, w, touched, dt, sleeps)
+        w = _tumbled(b.turn[i], w, b.inertia[kind], b.inverse[kind], dt)
+        place, v, w, touched, clings = _stopped(p, b, i, stops, here, place, v, w, way.pull, start, t1, dt)
+        v, w = _settled(p, b, i, v, w, touched, clings, dt, sleeps)
         put(p.place, i, place)
         put(p.velocity, i, v)
         put(b.spin, i, w)
@@ -267,8 +342,9 @@ def advance_bodies(
     own = pieces_of(layer, props, folder)
     kinds = kind_of(layer, p.id, len(own))
     corners, inertia = np.stack([q.corners for q in own]), np.stack([q.inertia for q in own])
+    inverse = np.linalg.inv(inertia)
     all_of, gas = moved(p, dead, hits), Air(air, air.reshape(-1))
-    bodies = Bodies(p.turn, p.spin, p.still, kinds, corners, inertia)
+    bodies = Bodies(p.turn, p.spin, p.still, kinds, corners, inertia, inverse)
     start, end = float(numbers[START]), float(numbers[END])
     tick = 1.0 / (rate * ticks_in_frame(rate))
     first, last = math.floor(start / tick + 1e-6), math.ceil(end / tick - 1e-6)

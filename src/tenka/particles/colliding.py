@@ -8,9 +8,10 @@ import numpy as np
 
 from tenka.base.jit import kernel
 from tenka.base.vectors import dot, length, minus, plus, put, row, times
-from tenka.particles.state import ASLEEP
+from tenka.particles.state import ASLEEP, STUCK
 
 SLOW = 0.35  # m/s; a slower blow gives nothing back
+WAKES = 0.1  # m/s; a slower blow does not wake
 ROUND = 0.36  # radius, as a share of its width, with which a piece meets others
 
 
@@ -58,8 +59,18 @@ def _pushed(p, still, i, j, bounce):
     side = times(1.0 / far, way)
     first, second = row(p.velocity, i), row(p.velocity, j)
     into = dot(minus(second, first), side)
+    wakes = into < -WAKES
+    # what sleeps is woken by a blow and else as firm as the ground; what is held stays
+    firm_i = p.state[i] & STUCK or (p.state[i] & ASLEEP and not wakes)
+    firm_j = p.state[j] & STUCK or (p.state[j] & ASLEEP and not wakes)
+    if firm_i and firm_j:
+        return
     mi, mj = p.width[i] ** 3, p.width[j] ** 3
     ti, tj = mj / (mi + mj), mi / (mi + mj)
+    if firm_i:
+        ti, tj = 0.0, 1.0
+    elif firm_j:
+        ti, tj = 1.0, 0.0
     apart = 0.2 * (reach - far)
     put(p.place, i, plus(row(p.place, i), -ti * apart, side))
     put(p.place, j, plus(row(p.place, j), tj * apart, side))
@@ -67,7 +78,7 @@ def _pushed(p, still, i, j, bounce):
         push = -(1 + (bounce if into < -SLOW else 0.0)) * into
         put(p.velocity, i, plus(first, -ti * push, side))
         put(p.velocity, j, plus(second, tj * push, side))
-    if into < -0.1:
+    if wakes:
         for m in (i, j):
             p.state[m] &= np.uint8(255 - ASLEEP)
             still[m] = 0

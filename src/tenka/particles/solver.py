@@ -60,7 +60,7 @@ from tenka.particles.state import (
 )
 from tenka.scene.cameras import view_of
 
-POINTS_VERSION = 1
+POINTS_VERSION = 2
 """Part of every cache key: raise it when a change here changes results."""
 
 STATES_HELD = 3
