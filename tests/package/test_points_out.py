@@ -226,7 +226,7 @@ def test_a_cancelled_export_leaves_whole_files_only(tmp_path: Path, store: Frame
 
 
 def spinning(revolutions: float) -> Effect:
-    """One piece that turns about an axis of its own at a steady pace, in no gravity."""
+    """One cube, which turns about any axis at a steady pace, in no gravity."""
     source = PointSource(
         id="b", name="B", position=(0, 0, 2), rate=0.0, burst=1, speed=0.0, width=0.3, stays=True
     )
@@ -236,9 +236,11 @@ def spinning(revolutions: float) -> Effect:
         name="Bits",
         sources=(source,),
         bodies=bodies,
+        pieces=Pieces(make="prop", prop="cube"),
         motion=PointMotion(gravity=0.0, drag=0.0, ground="none"),
     )
-    return Effect(name="Spin", seconds=1.0, layers=(layer,))
+    cube = Prop(id="cube", name="Cube", size=(0.3, 0.3, 0.3))
+    return Effect(name="Spin", seconds=1.0, layers=(layer,), props=(cube,))
 
 
 @pytest.mark.parametrize("pace", [1.0, 9.0, 23.0, 55.0])

@@ -137,7 +137,7 @@ def test_free_flight_keeps_angular_momentum_and_energy(kind: str, steps: int):
 def test_a_pieces_inertia_is_that_of_its_volume():
     """A box of 1 x 0.5 x 0.2: (b^2 + c^2) / 12; and a shifted one has its middle of mass at 0."""
     box = np.array([[x, y, z] for x in (-0.5, 0.5) for y in (-0.25, 0.25) for z in (-0.1, 0.1)])
-    middle, inertia = _solid(box + (0.3, 0.1, -0.2))
+    middle, inertia = _solid(box + np.array([0.3, 0.1, -0.2]))
     np.testing.assert_allclose(middle, (0.3, 0.1, -0.2), atol=1e-9)
     sides = np.array([0.25 + 0.04, 1 + 0.04, 1 + 0.25]) / 12
     np.testing.assert_allclose(inertia, np.diag(sides), atol=1e-9)
@@ -151,7 +151,7 @@ def test_blows_never_add_energy(kind: str, bounce: float, friction: float):
     """Bouncing for three seconds on the ground; with a bounce of 1 it was 4.5 times as much after two."""
     layer = debris(
         PointMotion(drag=0.0, bounce=bounce, friction=friction),
-        Bodies(damping=0.0, each_other=False, sleeps=0.0),
+        Bodies(damping=0.0, each_other=False, sleeps=0.0, most_turns=0.0),
         Pieces(make=kind),
         burst=16,
         position=(0, 0, 1.5),
@@ -171,6 +171,26 @@ def test_blows_never_add_energy(kind: str, bounce: float, friction: float):
     assert (np.diff(held_, axis=0) < 0.02 * held_[0] + 0.01).all()
     if (bounce, friction) == (1.0, 0.0):
         assert np.median(held_[-1] / held_[0]) > 0.5  # and little of it is lost
+
+
+def test_a_blow_leaves_no_more_turns_than_are_set():
+    pace = {}
+    for most in (0.0, 2.0):
+        layer = debris(
+            PointMotion(drag=0.0, bounce=0.8, friction=0.6),
+            Bodies(damping=0.0, each_other=False, most_turns=most, tumble=0.0),
+            Pieces(make="planks"),
+            burst=30,
+            position=(0, 0, 0.5),
+            direction=(1, 0, -0.5),
+            speed=8.0,
+            cone=40.0,
+            width=0.3,
+        )
+        p = run(layer, 8).points
+        spins = np.linalg.norm(p.spin, axis=1) / (2 * np.pi)
+        pace[most] = spins.max()
+    assert pace[0.0] > 4.0 and pace[2.0] < 3.0  # a free tumble trades a little between its axes
 
 
 def test_a_sleeper_is_woken_or_left_and_never_pushed_into_the_ground():

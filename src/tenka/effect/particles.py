@@ -288,6 +288,14 @@ class Bodies(Settings):
         1.0, "", 0, 4, "How much slower larger ones turn: the power of their size.", soft=(0, 2)
     )
     damping: float = MOTION.number(0.3, "1/s", 0, 60, "How fast turning dies down.", soft=(0, 4))
+    most_turns: float = MOTION.number(
+        4.0,
+        "1/s",
+        0,
+        200,
+        "Turns each second that a blow leaves at most; 0 for as many as it gives.",
+        soft=(0, 12),
+    )
     sleeps: float = MOTION.number(
         0.12, "m/s", 0, 10, "Pieces that are slower than this for a while fall asleep.", soft=(0, 0.5)
     )

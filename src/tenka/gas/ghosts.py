@@ -94,17 +94,17 @@ def through_faces(state: GasState, solids: Solids, work: Workspace) -> tuple[np.
 
 
 @kernel
-def _weight(a, b, c, here, diagonal, distance, to_gas):
-    nx, ny, nz = diagonal.shape
+def _weight(a, b, c, here, closed, distance, to_gas):
+    nx, ny, nz = closed.shape
     if not (0 <= a < nx and 0 <= b < ny and 0 <= c < nz):
         return ZERO
     if to_gas:
-        return ONE if diagonal[a, b, c] > ZERO else ZERO
+        return ZERO if closed[a, b, c] else ONE
     return max(distance[a, b, c] - here, ZERO)
 
 
 @kernel
-def _hand_on(i, j, k, s, diagonal, distance):
+def _hand_on(i, j, k, s, closed, distance):
     """Give what a shut voxel holds to the gas beside it, or to its neighbours further out; whether there are
     any."""
     here = distance[i, j, k]
@@ -112,11 +112,11 @@ def _hand_on(i, j, k, s, diagonal, distance):
         total = ZERO
         for n in range(6):
             x, y, z = (n == 0) - (n == 1), (n == 2) - (n == 3), (n == 4) - (n == 5)
-            total += _weight(i + x, j + y, k + z, here, diagonal, distance, way == 0)
+            total += _weight(i + x, j + y, k + z, here, closed, distance, way == 0)
         if total > ZERO:
             for n in range(6):
                 x, y, z = (n == 0) - (n == 1), (n == 2) - (n == 3), (n == 4) - (n == 5)
-                share = _weight(i + x, j + y, k + z, here, diagonal, distance, way == 0) / total
+                share = _weight(i + x, j + y, k + z, here, closed, distance, way == 0) / total
                 if share > ZERO:
                     for c in range(s.shape[3]):
                         s[i + x, j + y, k + z, c] += share * s[i, j, k, c]
@@ -125,7 +125,7 @@ def _hand_on(i, j, k, s, diagonal, distance):
 
 
 @kernel
-def _push_out(shut, s, diagonal, distance, rounds):
+def _push_out(shut, s, closed, distance, rounds):
     """In a fixed order, voxel by voxel outwards; what reaches no gas in so many rounds goes."""
     _, ny, nz, channels = s.shape
     for n in range(rounds):
@@ -138,7 +138,7 @@ def _push_out(shut, s, diagonal, distance, rounds):
             if held:
                 left = True
                 if n < rounds - 1:
-                    _hand_on(i, j, k, s, diagonal, distance)
+                    _hand_on(i, j, k, s, closed, distance)
                 for c in range(channels):
                     s[i, j, k, c] = ZERO
         if not left:
@@ -152,7 +152,7 @@ def push_out(state: GasState, solids: Solids) -> None:
     """What lies where a solid now is goes to the gas beside it, in place: none of it is lost."""
     for s in (state.scalars, state.dye):
         if s is not None:
-            _push_out(solids.shut, s, solids.levels[0].diagonal, solids.distance, ROUNDS)
+            _push_out(solids.shut, s, solids.closed, solids.distance, ROUNDS)
 
 
 @kernel(parallel=True)

@@ -42,7 +42,8 @@ class Solids:
     stick : three arrays: how much of the solid part of a face's border holds the gas that goes along it (no
         slip)
     pockets : flat indices of each part of the gas that no open wall reaches
-    shut : flat indices of the voxels in which no gas can be
+    shut : flat indices of the voxels in which no gas can be, or through which none can go
+    closed : (nx, ny, nz) whether a voxel is one of these
     levels : the pressure equation's hierarchy
     shown_by : what these were made from
     """
@@ -54,6 +55,7 @@ class Solids:
     stick: list[np.ndarray]
     pockets: list[np.ndarray]
     shut: np.ndarray
+    closed: np.ndarray
     levels: list[multigrid.Level]
     shown_by: tuple[object, ...] = ()
     scratch: dict[str, list[np.ndarray]] = field(default_factory=dict)
@@ -103,9 +105,10 @@ def find_solids(
         wx, wy, wz, grid.open_low, grid.open_high, grid.shape, before.levels if before is not None else None
     )
     scratch = before.scratch if before is not None else {}
-    shut = np.flatnonzero(levels[0].diagonal.reshape(-1) <= 0)
+    shut, closed = _shut(distance, shares, levels[0].diagonal), np.zeros(grid.shape, np.bool_)
+    closed.reshape(-1)[shut] = True
     return Solids(
-        distance, shares, speed, along, stick, _pockets(levels[0], grid), shut, levels, marks, scratch
+        distance, shares, speed, along, stick, _pockets(levels[0], grid), shut, closed, levels, marks, scratch
     )
 
 
@@ -133,6 +136,19 @@ def _shares(distance, axis, per_voxel, out):
             else:
                 for k in range(nz):
                     row[k] = _share(p[k], q[k], per_voxel)
+
+
+def _shut(distance: np.ndarray, shares: list[np.ndarray], diagonal: np.ndarray) -> np.ndarray:
+    """Voxels without an open face; and those with their middle in a solid and just one, as where a solid ends
+    on a face: what came into them would stay there for good."""
+    inside = np.argwhere(distance < 0)
+    i, j, k = inside.T
+    wx, wy, wz = (share > 0 for share in shares)
+    ways = wx[i, j, k].astype(int) + wx[i + 1, j, k]
+    ways += wy[i, j, k].astype(int) + wy[i, j + 1, k]
+    ways += wz[i, j, k].astype(int) + wz[i, j, k + 1]
+    dead_ends = np.ravel_multi_index(inside[ways == 1].T, distance.shape)  # type: ignore[call-overload]
+    return np.union1d(np.flatnonzero(diagonal.reshape(-1) <= 0), dead_ends)
 
 
 @kernel

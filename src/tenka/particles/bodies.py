@@ -283,7 +283,7 @@ def _settled(p, b, i, v, w, touched, clings, dt, sleeps):
 
 
 @kernel
-def _fly(t0, t1, s, p, b, damping, sleeps, acts, stops, air):
+def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air):
     """One tick from t0 to t1 of a step with the numbers `s`: flight, turning, and blows against what stops
     pieces."""
     start, end = s[START], s[END]
@@ -315,6 +315,8 @@ def _fly(t0, t1, s, p, b, damping, sleeps, acts, stops, air):
         w = times(math.exp(-damping * dt), w)
         w = _tumbled(b.turn[i], w, b.inertia[kind], b.inverse[kind], dt)
         place, v, w, touched, clings = _stopped(p, b, i, stops, here, place, v, w, way.pull, start, t1, dt)
+        if touched and length(w) > most_spin:
+            w = times(most_spin / length(w), w)
         v, w = _settled(p, b, i, v, w, touched, clings, dt, sleeps)
         put(p.place, i, place)
         put(p.velocity, i, v)
@@ -347,10 +349,11 @@ def advance_bodies(
     bodies = Bodies(p.turn, p.spin, p.still, kinds, corners, inertia, inverse)
     start, end = float(numbers[START]), float(numbers[END])
     tick = 1.0 / (rate * ticks_in_frame(rate))
+    most_spin = 2 * math.pi * body.most_turns if body.most_turns > 0 else math.inf
     first, last = math.floor(start / tick + 1e-6), math.ceil(end / tick - 1e-6)
     for n in range(first, last):
         t0, t1 = max(start, n * tick), min(end, (n + 1) * tick)
-        _fly(t0, t1, numbers, all_of, bodies, body.damping, body.sleeps, acting, stops, gas)
+        _fly(t0, t1, numbers, all_of, bodies, body.damping, most_spin, body.sleeps, acting, stops, gas)
         if body.each_other and len(p) > 1:
             collide(t1, all_of, p.still, layer.motion.bounce)
     if numbers[COOLING] > 0:
