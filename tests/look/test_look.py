@@ -7,8 +7,17 @@ import pytest
 from build import frame_of, small_effect
 
 from tenka.base.srgb import from_srgb, to_srgb
-from tenka.effect.model import Camera, Light, Look, ramp
-from tenka.look.colour import black_body_xyz, develop, glow_table, ramp_table
+from tenka.effect.model import AMBIENT_KELVIN, Camera, Light, Look, ramp
+from tenka.look.colour import (
+    GLOW_REFERENCE,
+    HOTTEST,
+    XYZ_TO_RGB,
+    black_body_xyz,
+    develop,
+    glow_at,
+    glow_table,
+    ramp_table,
+)
 from tenka.look.compose import compose
 from tenka.look.light import sky_depth, sun_depth
 from tenka.look.march import exp_minus, march, phase_hg
@@ -101,6 +110,15 @@ def test_black_body_chromaticity_is_within_three_thousandths_of_the_table(kelvin
 
 def test_a_hotter_body_gives_off_more_of_every_colour():
     assert (np.diff(glow_table(), axis=0) >= -1e-6).all()
+
+
+def test_glow_between_two_entries_is_that_of_its_temperature():
+    table = glow_table()
+    for kelvin in (903.0, 1211.0, 1507.0, 2013.0, 3111.0):
+        place = (kelvin - AMBIENT_KELVIN) / (HOTTEST - AMBIENT_KELVIN) * (len(table) - 1)
+        found = [float(glow_at(table, np.float32(place), n)) for n in range(3)]
+        exact = np.maximum(black_body_xyz(kelvin) @ XYZ_TO_RGB.T, 0.0) / black_body_xyz(GLOW_REFERENCE)[1]
+        np.testing.assert_allclose(found, exact, rtol=0.02, atol=1e-9)
 
 
 def test_hot_gas_glows_and_air_does_not():

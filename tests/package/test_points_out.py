@@ -22,6 +22,7 @@ from tenka.effect.model import (
     Pieces,
     PointMotion,
     PointSource,
+    Prop,
 )
 from tenka.look.pieces import turns
 from tenka.pack.points import export

@@ -31,10 +31,14 @@ def curls_of_pairs(pairs: list[tuple[Any, Any]]) -> dict[str, Any]:
     stops = []
     for rate, size in sorted(known, key=lambda pair: pair[1]):
         at = min(1.0, max(0.0, (math.log2(size) - low) / (high - low)))
-        stops.append({"at": at, "value": rate / most})
-    course = next((rate for rate, _ in pairs if not isinstance(rate, int | float)), 0.6 * most)
-    ends = [{"at": max(0.0, stops[0]["at"] - 0.1), "value": 0.0}] if stops else [{"at": 0.0, "value": 1.0}]
-    tail = [{"at": min(1.0, stops[-1]["at"] + 0.1), "value": 0.0}] if stops else []
+        stops.append({"at": round(at, 3), "value": round(rate / most, 3)})
+    course = next((rate for rate, _ in pairs if not isinstance(rate, int | float)), round(0.6 * most, 3))
+    ends = (
+        [{"at": round(max(0.0, stops[0]["at"] - 0.1), 3), "value": 0.0}]
+        if stops
+        else [{"at": 0.0, "value": 1.0}]
+    )
+    tail = [{"at": round(min(1.0, stops[-1]["at"] + 0.1), 3), "value": 0.0}] if stops else []
     return {"curls": course, "curl_sizes": {"stops": [*ends, *stops, *tail]}}
 
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from tenka.base.jit import kernel, prange
 from tenka.base.vector import float_from_bits, lerp_field, make_lerp_channels
-from tenka.look.colour import HOTTEST, LUT, glow_table
+from tenka.look.colour import HOTTEST, LUT, glow_at, glow_table
 from tenka.look.volume import BLOCK, EMPTY, FLAME_SCALE, SUN_IN_GAS, LitVolume
 from tenka.scene.cameras import View
 
@@ -178,13 +178,13 @@ def _march(
             fire = lerp_field(flame, at_cell, sx // 4, sy // 4, wx, wy, wz)
             if fire > np.float32(EMPTY):
                 # flames give light and hide nothing: their own soot is smoke, and is drawn as such
-                warm = min(np.int64(heat * params[6] * heat_scale), LUT - 1)
+                warm = heat * params[6] * heat_scale
                 seen = (
                     (ONE - kept) / thick if thick > np.float32(1e-3) else ONE
                 )  # through the segment's own smoke, on average
                 bright = through * seen * params[5] * FLAME_SCALE * fire * span * h
                 for n in range(3):
-                    out[now, 4 + n] += bright * glow[max(warm, 0), n]
+                    out[now, 4 + n] += bright * glow_at(glow, warm, n)
         if rho > np.float32(EMPTY):
             weight = through * (ONE - kept)
             tone = min(np.int64(rho * per_density * np.float32(LUT - 1)), LUT - 1)
@@ -200,9 +200,8 @@ def _march(
                 tone_colour = colour[tone, n] + share * (tint[n] - colour[tone, n])
                 out[now, n] += weight * tone_colour * (sun[n] * direct + sky[n] * open_sky + ground[n])
             if strength > ZERO and heat > np.float32(300.0):
-                warm = min(np.int64(heat * heat_scale), LUT - 1)
                 for n in range(3):
-                    out[now, 4 + n] += weight * strength * glow[warm, n]
+                    out[now, 4 + n] += weight * strength * glow_at(glow, heat * heat_scale, n)
             out[now, 7] += weight * heat
             through *= kept
             whole *= kept
