@@ -11,7 +11,7 @@ import time
 from pathlib import Path
 
 import pytest
-from build import small_effect
+from build import small_effect, small_layer
 from command import command
 from PIL import Image
 
@@ -148,7 +148,7 @@ def test_what_nobody_expected_is_one_sentence_and_the_rest_is_shown_when_asked(
 
 def test_ctrl_c_leaves_whole_files_only(file: Path, tmp_path: Path):
     long = tmp_path / "long.tenka"
-    storage.save(small_effect(seconds=60.0, seed=77), long)
+    storage.save(small_effect(seconds=60.0, seed=77, layers=(small_layer(voxel=0.06),)), long)
     process = subprocess.Popen(
         [sys.executable, "-m", "tenka.cli", "simulate", str(long), "--json"],
         stdout=subprocess.PIPE,

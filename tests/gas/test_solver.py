@@ -52,9 +52,31 @@ def test_a_source_gives_its_amounts_in_any_number_of_steps(steps: int):
     assert middle[1] == pytest.approx(100.0 * (1 - math.exp(-3.0 * 0.5)), rel=1e-5)
 
 
-def test_a_maximum_source_holds_its_density():
-    state = give(EVEN.model_copy(update={"blend": "maximum"}), 5.0, 10)
-    assert state.scalars[..., 0].max() == pytest.approx(2.0, rel=1e-6)
+def test_a_crowded_source_fills_up_to_its_density_and_goes_no_further():
+    for steps in (1, 10):
+        state = give(EVEN.model_copy(update={"crowding": 1.0}), 5.0, steps)
+        assert state.scalars[..., 0].max() == pytest.approx(2.0, rel=1e-6)
+
+
+def test_two_sources_in_one_place_add_up_or_the_strongest_wins():
+    """Between the two, each gives that share of either: half of 2 x 0.5 s, then half of what lacks."""
+    one, both = EVEN.model_copy(update={"density": 2.0}), {}
+    for crowding in (0.0, 0.5, 1.0):
+        grid = closed((20, 20, 20), 0.05)
+        state, expansion = GasState.still(grid), np.zeros(grid.shape, np.float32)
+        for density in (2.0, 3.0):
+            inp = inputs_of(one.model_copy(update={"density": density, "crowding": crowding}))
+            sources.give(state, grid, inp, sources.source_mask(inp, (), grid, None), 0.5, expansion)
+        both[crowding] = float(state.scalars[10, 10, 10, 0])
+    assert both[0.0] == pytest.approx(0.5 * (2 + 3), rel=1e-5)
+    assert both[1.0] == pytest.approx(3.0, rel=1e-5)
+    first = 0.5 * (2 * 0.5) + 0.5 * 2
+    assert both[0.5] == pytest.approx(first + 0.5 * (3 * 0.5) + 0.5 * (3 - first), rel=1e-5)
+
+
+def test_an_effect_whose_sources_took_the_densest_is_still_read():
+    for word, crowding in (("maximum", 1.0), ("add", 0.0)):
+        assert Source.model_validate({"id": "s", "name": "S", "blend": word}).crowding == crowding
 
 
 def test_a_cold_source_cools_and_never_warms():

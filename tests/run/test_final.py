@@ -56,7 +56,7 @@ def drifts(effect: Effect, folder: Path) -> list[float]:
 def test_a_guided_final_run_stays_with_its_preview_and_an_unguided_one_does_not(tmp_path: Path):
     held, free = drifts(wavering(20.0), tmp_path / "held"), drifts(wavering(0.0), tmp_path / "free")
     assert (
-        max(held) < 0.25 and held[-1] < 0.5 * free[-1] and free[-1] > 1.3 * free[0]
+        max(held) < 0.25 and held[-1] < 0.5 * free[-1] and free[-1] > 1.15 * free[0]
     )  # one keeps near, the other drifts away
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal, Self
+from typing import Any, Literal, Self
 
 from pydantic import model_validator
 
@@ -115,8 +115,12 @@ class Source(Feed):
         soft=(0, 40),
         step=0.5,
     )
-    blend: Literal["add", "maximum"] = WHAT.param(
-        "add", "Overlapping sources add up (soft), or the densest wins (sharp)."
+    crowding: float = WHAT.number(
+        0.0,
+        "",
+        0,
+        1,
+        "Where it meets smoke that is there: 0 adds to it (soft), 1 only fills up to its own (sharp).",
     )
     dye: bool = WHAT.param(False, "Whether the smoke carries a colour of its own.")
     dye_colour: Vec3 = WHAT.number(
@@ -155,6 +159,15 @@ class Source(Feed):
         0.3, "", 0, 0.99, "Noise below this gives nothing: raise it for fewer, sharper patches."
     )
     breakup_high: float = WHAT.number(0.7, "", 0.01, 1, "Noise above this gives all.")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _blend_of_before(cls, given: Any) -> Any:
+        """Effects of before had the two ends only."""
+        if not isinstance(given, dict) or "blend" not in given:
+            return given
+        kept = {key: value for key, value in given.items() if key != "blend"}
+        return {"crowding": 1.0 if given["blend"] == "maximum" else 0.0, **kept}
 
 
 class PointSource(Feed):

@@ -258,6 +258,12 @@ def _patches(seed, x, y, z, t, low, high):
 
 
 @kernel
+def _more(held, given, crowding, dt):
+    """What a voxel gets of what is given per second: all of it, or what it lacks to be as dense."""
+    return np.float32((1 - crowding) * given * dt + crowding * max(given - held, 0.0))
+
+
+@kernel
 def _give(
     cells,
     share,
@@ -286,7 +292,7 @@ def _give(
     fuel,
     expansion,
     warm,
-    hold,
+    crowding,
     moved,
     grip,
     dt,
@@ -300,12 +306,8 @@ def _give(
             x, y, z = ox + (i + 0.5) * h, oy + (j + 0.5) * h, oz + (k + 0.5) * h
             m *= 1 - breakup * (1 - _patches(seed, x / size, y / size, z / size, phase, low, high))
         before = s[i, j, k, DENSITY]
-        if hold:
-            s[i, j, k, DENSITY] = max(before, np.float32(density * m))
-            s[i, j, k, FUEL] = max(s[i, j, k, FUEL], np.float32(fuel * m))
-        else:
-            s[i, j, k, DENSITY] += np.float32(density * m * dt)
-            s[i, j, k, FUEL] += np.float32(fuel * m * dt)
+        s[i, j, k, DENSITY] += _more(before, density * m, crowding, dt)
+        s[i, j, k, FUEL] += _more(s[i, j, k, FUEL], fuel * m, crowding, dt)
         if dyed:
             added = s[i, j, k, DENSITY] - before
             for c in range(3):
@@ -384,7 +386,7 @@ def give(
         inp.fuel * amount,
         inp.expansion * amount * inp.share,
         inp.temperature >= 0,
-        s.blend == "maximum",
+        s.crowding,
         bool(np.any(speed)),
         s.grip,
         dt * inp.share,
