@@ -111,7 +111,7 @@ def _stepper(effect: Effect) -> tuple[Callable[[], None], GasSolver]:
 
 
 def gas_step() -> Iterator[Result]:
-    """A whole step, which is two halves: velocity and four scalars; a burning source, curls, wind, turbulence,
+    """A whole step of two halves: velocity and four scalars; a burning source, curls, wind, turbulence,
     projections; then with a moving collider."""
     by_size = {}
     for n in (32, 64, 128):

@@ -167,6 +167,26 @@ def test_ctrl_c_leaves_whole_files_only(file: Path, tmp_path: Path):
     assert command("simulate", long, "--frames", "0:3", "--json").rows[-1]["reused"] == 4
 
 
+def test_an_interrupt_that_python_drops_still_stops_the_work():
+    """What is raised while an object is tidied away is only printed; the work must end all the same."""
+    words = """
+import signal, sys
+from tenka.base.errors import Cancelled
+from tenka.base.jobs import Progress, stop_on_interrupt
+class Tidied:
+    def __del__(self):
+        signal.raise_signal(signal.SIGINT)
+stop_on_interrupt()
+Tidied()
+try:
+    Progress().check()
+except Cancelled:
+    sys.exit(130)
+"""
+    done = subprocess.run([sys.executable, "-c", words], capture_output=True, text=True)
+    assert done.returncode == 130 and "KeyboardInterrupt" in done.stderr
+
+
 def test_without_a_display_the_way_out_is_named(file: Path):
     env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
     done = subprocess.run(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 import threading
 import time
 import traceback
@@ -13,6 +14,20 @@ from tenka.base.errors import Cancelled
 from tenka.base.threads import give_way
 
 DRAWING_NICE = 4
+_stopping = threading.Event()
+
+
+def stop_on_interrupt() -> None:
+    """Let Ctrl+C stop all work that reports its progress, besides raising KeyboardInterrupt.
+
+    Raised alone it is lost now and then: Python drops what is raised while it tidies an object away.
+    """
+
+    def asked(_number: int, _frame: Any) -> None:
+        _stopping.set()
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGINT, asked)
 
 
 @dataclass
@@ -40,7 +55,7 @@ class Progress:
         self.check()
 
     def check(self) -> None:
-        if self._cancel.is_set():
+        if self._cancel.is_set() or _stopping.is_set():
             raise Cancelled
 
     def cancel(self) -> None:

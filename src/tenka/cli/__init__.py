@@ -13,6 +13,7 @@ import traceback
 import typer
 
 from tenka.base.errors import Cancelled, TenkaError
+from tenka.base.jobs import stop_on_interrupt
 from tenka.cli import delivering, simulating, window
 from tenka.cli.common import app
 
@@ -24,6 +25,7 @@ def main() -> None:
     debug = "--debug" in sys.argv
     if debug:
         sys.argv.remove("--debug")
+    stop_on_interrupt()
     try:
         code = app(standalone_mode=False)
         sys.exit(code if isinstance(code, int) else 0)
