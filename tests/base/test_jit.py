@@ -10,13 +10,12 @@ from pathlib import Path
 REFINED = """
 import hashlib
 import numpy as np
-from tenka.gas.blocks import add_refined
+from tenka.gas.guide import coarsen
 
-draw = np.random.default_rng(1)
-coarse, gate = (draw.random(s, np.float32) for s in ((3, 8, 9, 10), (24, 27, 30)))
-out = np.full((3, 24, 27, 30), 0.3, np.float32)
-add_refined(coarse, 3, gate, np.ones((24, 27), bool), True, out)
-print(hashlib.sha256(out.tobytes()).hexdigest(), sum(add_refined.stats.cache_hits.values()))
+fine = np.random.default_rng(1).random((3, 24, 27, 31), np.float32)
+out = np.empty((3, 8, 9, 11), np.float32)
+coarsen(fine, 3, out)
+print(hashlib.sha256(out.tobytes()).hexdigest(), sum(coarsen.stats.cache_hits.values()))
 """
 
 

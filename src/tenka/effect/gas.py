@@ -2,45 +2,16 @@
 
 from __future__ import annotations
 
-import math
-from typing import Any, ClassVar, Literal, Self
+from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
 from tenka.effect.catalogue import COLLISION, FADING, FIRE, LOOK, MOTION, QUALITY, WHERE, Settings
 from tenka.effect.courses import Value, most
+from tenka.effect.former import CURL_SIZES, curls_of_two_sizes
 from tenka.effect.layers import FIELD, LayerBase
 from tenka.effect.placed import Feed, Heard, Ramp, Vec3, ramp
 from tenka.effect.sources import Source
-
-CURL_SIZES = (0.03125, 8.0)
-"""m, the ends of the curve of curls over size, which goes by octaves."""
-OLD_CURLS = {"fine_curl", "fine_size", "broad_curl", "broad_size"}
-
-
-def curls_of_pairs(pairs: list[tuple[Any, Any]]) -> dict[str, Any]:
-    """The present settings for strengths that were given at single sizes; a course is kept for its ramp."""
-    low, high = (math.log2(size) for size in CURL_SIZES)
-    known = [
-        (rate if isinstance(rate, int | float) else 1.0, size)
-        for rate, size in pairs
-        if isinstance(size, int | float) and size > 0
-    ]
-    most = max([rate for rate, _ in known] + [1e-6])
-    # what is between the two sizes is driven as well now, so that less does
-    stops = []
-    for rate, size in sorted(known, key=lambda pair: pair[1]):
-        at = min(1.0, max(0.0, (math.log2(size) - low) / (high - low)))
-        stops.append({"at": round(at, 3), "value": round(rate / most, 3)})
-    course = next((rate for rate, _ in pairs if not isinstance(rate, int | float)), round(0.6 * most, 3))
-    ends = (
-        [{"at": round(max(0.0, stops[0]["at"] - 0.1), 3), "value": 0.0}]
-        if stops
-        else [{"at": 0.0, "value": 1.0}]
-    )
-    tail = [{"at": round(min(1.0, stops[-1]["at"] + 0.1), 3), "value": 0.0}] if stops else []
-    return {"curls": course, "curl_sizes": {"stops": [*ends, *stops, *tail]}}
-
 
 GLOWS_AT = 450.0
 """K above the air from which hot smoke is seen to glow."""
@@ -155,25 +126,14 @@ class Motion(Settings):
         cost="vorticity",
     )
     curl_sizes: Ramp = MOTION.param(
-        ramp((0.19, 0.0), (0.28, 1.0), (0.5, 1.0), (0.62, 0.0)),
+        ramp((0.31, 0.0), (0.38, 1.0), (0.5, 1.0), (0.62, 0.0)),
         "How much of it curls of each size get.",
         kind="ramp",
         axis=(*CURL_SIZES, "m"),
         cost="vorticity",
     )
 
-    @model_validator(mode="before")
-    @classmethod
-    def _curls_of_two_sizes(cls, given: Any) -> Any:
-        """Effects of before had two strengths, at two sizes."""
-        if not isinstance(given, dict) or not OLD_CURLS & given.keys():
-            return given
-        pairs = [
-            (given.get(f"{name}_curl", rate), given.get(f"{name}_size", size))
-            for name, rate, size in (("fine", 2.0, 0.12), ("broad", 1.0, 0.6))
-        ]
-        kept = {key: value for key, value in given.items() if key not in OLD_CURLS}
-        return {**kept, **curls_of_pairs(pairs)}
+    _former = model_validator(mode="before")(curls_of_two_sizes)
 
 
 class Fading(Settings):

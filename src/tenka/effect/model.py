@@ -12,7 +12,8 @@ from tenka.base.tree import explain
 from tenka.effect.catalogue import LIGHT, VIEWING, WHAT, WHERE, Settings
 from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.forces import INSIDE, Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind
-from tenka.effect.gas import CURL_SIZES, Collider, DomainBox, Fading, Fire, GasLayer, Look, Motion, Quality
+from tenka.effect.former import CURL_SIZES
+from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Look, Motion, Quality
 from tenka.effect.layers import FIELD, HANDED, POINTS, LayerBase
 from tenka.effect.particles import (
     Bed,

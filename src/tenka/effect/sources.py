@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal, Self
+from typing import Literal, Self
 
 from pydantic import model_validator
 
 from tenka.effect.catalogue import MOTION, WHAT, WHERE
 from tenka.effect.courses import Value
+from tenka.effect.former import crowding_of_blend
 from tenka.effect.placed import Feed, Ramp, Vec3, ramp
 
 FILES = ("file",)
@@ -160,14 +161,7 @@ class Source(Feed):
     )
     breakup_high: float = WHAT.number(0.7, "", 0.01, 1, "Noise above this gives all.")
 
-    @model_validator(mode="before")
-    @classmethod
-    def _blend_of_before(cls, given: Any) -> Any:
-        """Effects of before had the two ends only."""
-        if not isinstance(given, dict) or "blend" not in given:
-            return given
-        kept = {key: value for key, value in given.items() if key != "blend"}
-        return {"crowding": 1.0 if given["blend"] == "maximum" else 0.0, **kept}
+    _former = model_validator(mode="before")(crowding_of_blend)
 
 
 class PointSource(Feed):

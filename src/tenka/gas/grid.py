@@ -171,7 +171,7 @@ class Workspace:
         self.pressure = empty(*n)
         self.guesses = empty(2, *n)  # the last pressures of a first and of a second half
         self.expansion = empty(*n)
-        self.figures: dict[str, float] = {}
+        self.figures: dict[str, Any] = {}
         self.measuring = False
         self.burnt = 0.0  # fuel that burnt since the frame began, times m^3
         self.solids: Any = None

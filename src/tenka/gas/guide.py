@@ -17,8 +17,8 @@ import numpy as np
 from scipy import ndimage
 
 from tenka.base.jit import kernel, prange
-from tenka.gas.blocks import add_refined, coarsen
 from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
+from tenka.gas.lattice import interpolate
 from tenka.gas.vorticity import centre_fields
 
 ZERO = np.float32(0.0)
@@ -81,6 +81,31 @@ def _resampled(
 
 
 @kernel(parallel=True)
+def coarsen(c, f, out):
+    """Block means over f^3 voxels (the last block may be smaller)."""
+    _, nx, ny, nz = c.shape
+    _, mx, my, mz = out.shape
+    for p_ in prange(mx):
+        i = np.int64(p_)
+        whole = np.empty(nz, np.float32)
+        for q in range(3):
+            for j in range(my):
+                whole[:] = ZERO
+                for a in range(i * f, min(i * f + f, nx)):
+                    for b in range(j * f, min(j * f + f, ny)):
+                        line = c[q, a, b]
+                        for k in range(nz):
+                            whole[k] += line[k]
+                n = (min(i * f + f, nx) - i * f) * (min(j * f + f, ny) - j * f)
+                row = out[q, i, j]
+                for k in range(mz):
+                    total = ZERO
+                    for d in range(k * f, min(k * f + f, nz)):
+                        total += whole[d]
+                    row[k] = total / np.float32(n * (min(k * f + f, nz) - k * f))
+
+
+@kernel(parallel=True)
 def _to_faces(push, u, v, w):
     """Add a field at centres to the faces between them; at the box's walls, half of it."""
     _, nx, ny, nz = push.shape
@@ -118,16 +143,13 @@ def hold(state: GasState, grid: Grid, guide: Guide, work: Workspace, dt: float) 
     np.subtract(target[:3], mean, out=mean)
     relax = np.float32(1.0 - math.exp(-guide.rate * dt))
     mean *= relax
-    everywhere = np.ones(grid.shape[:2], np.bool_)
-    (gate,) = work.arrays("guide gate", 1, grid.shape)
-    gate[:] = 1.0
-    add_refined(mean, f, gate, everywhere, False, push)
+    interpolate(mean, f, push)
     _to_faces(push, state.u, state.v, state.w)
     centred[0], centred[1], centred[2] = state.scalars[..., DENSITY], state.scalars[..., TEMPERATURE], ZERO
     coarsen(centred, f, mean)
     for n, least in ((0, LEAST_DENSITY), (1, LEAST_HEAT)):
         mean[n] = relax * _lack(mean[n], target[3 + n], least)
-    add_refined(mean, f, gate, everywhere, False, push)
+    interpolate(mean, f, push)
     state.scalars[..., DENSITY] *= ONE + push[0]
     state.scalars[..., TEMPERATURE] *= ONE + push[1]
 

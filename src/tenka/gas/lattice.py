@@ -7,6 +7,7 @@ from the middle of the box.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -18,15 +19,23 @@ from tenka.gas.grid import Grid, Workspace
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 
-Map = tuple[np.ndarray, np.ndarray]
-"""Of each finer sample along an axis: the lattice point below it, and the share of the one above."""
+Map = tuple[np.ndarray, np.ndarray, np.ndarray]
+"""Of each finer sample along an axis: the lattice point below it, and the share of the one above; and both as
+a matrix, (points, samples)."""
+
+
+def _map(below: np.ndarray, share: np.ndarray, count: int) -> Map:
+    matrix, samples = np.zeros((count + 1, len(below))), np.arange(len(below))
+    matrix[below, samples] = 1.0 - share
+    matrix[below + 1, samples] += share
+    return below.astype(np.int64), share.astype(np.float32), matrix[:count].astype(np.float32)
 
 
 @kernel(parallel=True)
-def _gather_planes(fine, by, fy, bz, fz, out):
-    """Hat-weighted sums along y and z, (3, nx, my, mz)."""
+def _gather_planes(fine, by, fy, along_z, out):
+    """Hat-weighted sums along y and z, (3, nx, my, mz); `along_z` is (nz, mz)."""
     _, nx, ny, nz = fine.shape
-    my, mz = out.shape[2], out.shape[3]
+    my = out.shape[2]
     for p_ in prange(3 * nx):
         q, i = np.int64(p_) // nx, np.int64(p_) % nx
         rows = np.zeros((my + 1, nz), np.float32)
@@ -35,15 +44,7 @@ def _gather_planes(fine, by, fy, bz, fz, out):
             for k in range(nz):
                 low[k] += (ONE - f) * row[k]
                 high[k] += f * row[k]
-        line = np.empty(mz + 1, np.float32)
-        for b in range(my):
-            line[:] = ZERO
-            row = rows[b]
-            for k in range(nz):
-                line[bz[k]] += (ONE - fz[k]) * row[k]
-                line[bz[k] + 1] += fz[k] * row[k]
-            for d in range(mz):
-                out[q, i, b, d] = line[d]
+        np.dot(rows[:my], along_z, out[q, i])
 
 
 @kernel(parallel=True)
@@ -75,42 +76,69 @@ def _means(sums, wx, wy, wz, out):
 
 
 @kernel(parallel=True)
-def _spread(coarse, bx, fx, by, fy, bz, fz, gate, gated, rows, add, out):
-    """A lattice's field, interpolated and gated, added to a finer one or set. Returns the slab sums."""
+def _spread(coarse, bx, fx, by, fy, over_z, gate, gated, rows, add, out):
+    """A lattice's field, interpolated and gated, added to a finer one or set; `over_z` is (mz, nz). Returns
+    the slab sums."""
     _, nx, ny, nz = out.shape
     _, mx, my, mz = coarse.shape
     sums = np.zeros((nx, 3), np.float64)
     for p_ in prange(nx):
         i = np.int64(p_)
         a, b, f = bx[i], min(bx[i] + 1, mx - 1), fx[i]
-        line = np.empty(mz + 1, np.float32)
+        plane = np.empty((my, mz), np.float32)
         for q in range(3):
-            total = np.float64(0.0)
+            for d in range(my):
+                row, low, high = plane[d], coarse[q, a, d], coarse[q, b, d]
+                for k in range(mz):
+                    row[k] = (ONE - f) * low[k] + f * high[k]
+            lines, total = np.dot(plane, over_z), np.float64(0.0)
             for j in range(ny):
+                row = out[q, i, j]
                 if not rows[i, j]:
                     if not add:
-                        out[q, i, j][:] = ZERO
+                        row[:] = ZERO
                     continue
-                d, e, g = by[j], min(by[j] + 1, my - 1), fy[j]
-                r00, r01, r10, r11 = coarse[q, a, d], coarse[q, a, e], coarse[q, b, d], coarse[q, b, e]
-                for k in range(mz):
-                    line[k] = (ONE - f) * ((ONE - g) * r00[k] + g * r01[k]) + f * (
-                        (ONE - g) * r10[k] + g * r11[k]
-                    )
-                line[mz] = line[mz - 1]
-                row, part = out[q, i, j], np.float32(0.0)
-                for k in range(nz):
-                    value = line[bz[k]] + fz[k] * (line[bz[k] + 1] - line[bz[k]])
-                    if gated:
-                        value *= gate[i, j, k]
-                    part += value
-                    row[k] = row[k] + value if add else value
+                low, high, g = lines[by[j]], lines[min(by[j] + 1, my - 1)], fy[j]
+                part = np.float32(0.0)
+                if gated:
+                    open_ = gate[i, j]
+                    for k in range(nz):
+                        value = open_[k] * (low[k] + g * (high[k] - low[k]))
+                        part += value
+                        row[k] = row[k] + value if add else value
+                else:
+                    for k in range(nz):
+                        value = low[k] + g * (high[k] - low[k])
+                        part += value
+                        row[k] = row[k] + value if add else value
                 total += part
             sums[i, q] = total
     return sums
 
 
 NO_GATE = np.zeros((1, 1, 1), np.float32)
+
+
+@lru_cache(maxsize=32)
+def _over_blocks(f: int, fine: int, count: int) -> Map:
+    """Where voxels lie between the middles of blocks of `f` of them; held beyond the outermost."""
+    at = np.clip((np.arange(fine) + 0.5) / f - 0.5, 0.0, count - 1.0)
+    below = np.minimum(at.astype(np.int64), max(count - 2, 0))
+    return _map(below, at - below, count)
+
+
+def interpolate(blocks: np.ndarray, f: int, out: np.ndarray) -> None:
+    """Set a field on a grid, (3, nx, ny, nz), to one of blocks of `f` voxels a side."""
+    maps = [_over_blocks(f, n, m) for n, m in zip(out.shape[1:], blocks.shape[1:])]
+    _laid(blocks, maps, NO_GATE, np.ones(out.shape[1:3], np.bool_), False, out)
+
+
+def _laid(
+    coarse: np.ndarray, maps: Sequence[Map], gate: np.ndarray, rows: np.ndarray, add: bool, out: np.ndarray
+) -> np.ndarray:
+    (bx, fx, _), (by, fy, _), (_, _, over_z) = maps
+    sums: np.ndarray = _spread(coarse, bx, fx, by, fy, over_z, gate, gate is not NO_GATE, rows, add, out)
+    return sums.sum(axis=0)
 
 
 @dataclass(frozen=True)
@@ -131,44 +159,34 @@ class Lattice:
     def restrict(self, finer: np.ndarray, work: Workspace) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Weighted sums of a field or of a finer lattice's sums, their means, and room for a field: each (3,
         *shape)."""
-        (bx, fx), (by, fy), (bz, fz) = self.maps
+        (bx, fx, _), (by, fy, _), (_, _, over_z) = self.maps
         (planes,) = work.arrays(("lattice planes", self.shape), 1, (3, finer.shape[1], *self.shape[1:]))
         sums, mean, room = work.arrays(("lattice", self.shape), 3, (3, *self.shape))
-        _gather_planes(finer, by, fy, bz, fz, planes)
+        _gather_planes(finer, by, fy, np.ascontiguousarray(over_z.T), planes)
         _gather_x(planes, bx, fx, sums)
         _means(sums, *self.weights, mean)
         return sums, mean, room
 
     def add_to(self, coarse: np.ndarray, finer: np.ndarray) -> None:
         """Add a field of this lattice to one of the next finer."""
-        (bx, fx), (by, fy), (bz, fz) = self.maps
-        every = np.ones(finer.shape[1:3], np.bool_)
-        _spread(coarse, bx, fx, by, fy, bz, fz, NO_GATE, False, every, True, finer)
+        _laid(coarse, self.maps, NO_GATE, np.ones(finer.shape[1:3], np.bool_), True, finer)
 
     def spread(self, coarse: np.ndarray, gate: np.ndarray, rows: np.ndarray, out: np.ndarray) -> np.ndarray:
         """Set a field on the grid to one of this lattice times `gate`, nothing but in `rows`; its sums."""
-        (bx, fx), (by, fy), (bz, fz) = self.maps
-        sums: np.ndarray = _spread(coarse, bx, fx, by, fy, bz, fz, gate, True, rows, False, out)
-        return sums.sum(axis=0)
+        return _laid(coarse, self.maps, gate, rows, False, out)
 
 
 def _along(places: np.ndarray) -> tuple[int, int, Map]:
     """First point, number of points and map of samples whose places are given in edges from the middle."""
     if len(places) == 1:
-        return 0, 1, (np.zeros(1, np.int64), np.zeros(1, np.float32))
+        return 0, 1, _map(np.zeros(1, np.int64), np.zeros(1), 1)
     below = np.floor(places + 1e-6)
     share = np.maximum(places - below, 0.0)
     share[share < 2e-6] = 0.0
     first = int(below[0])
     last = int(below[-1]) + (1 if share[-1] > 0 else 0)
-    return first, last - first + 1, ((below - first).astype(np.int64), share.astype(np.float32))
-
-
-def _weights(finer: np.ndarray, held: Map, count: int) -> np.ndarray:
-    out = np.zeros(count + 1)
-    np.add.at(out, held[0], finer * (1.0 - held[1]))
-    np.add.at(out, held[0] + 1, finer * held[1])
-    return out[:count]
+    count = last - first + 1
+    return first, count, _map((below - first).astype(np.int64), share, count)
 
 
 @lru_cache(maxsize=32)
@@ -186,7 +204,7 @@ def lattices(grid: Grid, edges: tuple[float, ...]) -> list[Lattice]:
     found = []
     for edge in edges:
         along = [_along(p / edge) for p in places]
-        weights = [_weights(w, held, count) for w, (_, count, held) in zip(weights, along)]
+        weights = [held[2] @ w for w, (_, _, held) in zip(weights, along)]
         shape = tuple(count for _, count, _ in along)
         maps = tuple(held for _, _, held in along)
         thin = tuple(w.astype(np.float32) for w in weights)

@@ -17,298 +17,19 @@ import math
 import numpy as np
 
 from tenka.base.jit import kernel, prange
+from tenka.gas.clipping import Flow, Stage, clipped, whole
 from tenka.gas.grid import TEMPERATURE, Grid, Workspace
+from tenka.gas.sweeps import ONE, ZERO, sweep_across, sweep_along
 
-ZERO = np.float32(0.0)
-HALF = np.float32(0.5)
-ONE = np.float32(1.0)
-TWO = np.float32(2.0)
-THREE = np.float32(3.0)
-SIXTH = np.float32(1.0 / 6.0)
-TWO_THIRDS = np.float32(2.0 / 3.0)
-NEAR = np.float32(7.0 / 12.0)
-WIDE = np.float32(1.0 / 12.0)
 TINY = np.float32(1e-6)
 BOUNDLESS = np.float32(np.inf)
 LEAST_VOLUME = 0.05  # of a voxel, left by each sweep
 MOST_SPREAD = 0.6  # of a voxel, pressed out of one in a round of sweeps
+MOST_EMPTIED = 2.0  # volumes of a voxel; where a sweep would take more out, all is swept in more rounds
 MOST_REACH = 4  # voxels that a flow crosses in a round
 MOST_ROUNDS = 64
-
-Flow = tuple[np.ndarray, ...]
-
-
-@kernel
-def _between(a, b, c, d):
-    """Value on the face between b and c of a row of means a, b, c, d, within those beside it."""
-    e = NEAR * (b + c) - WIDE * (a + d)
-    return min(max(e, min(b, c)), max(b, c))
-
-
-@kernel
-def _limited(r, low, high):
-    """Values at the ends of the parabola with mean r that has no extreme within its voxel."""
-    span = high - low
-    skew, most = span * (r - HALF * (low + high)), span * span * SIXTH
-    flat = (high - r) * (r - low) <= ZERO
-    return (
-        r if flat else (THREE * r - TWO * high if skew > most else low),
-        r if flat else (THREE * r - TWO * low if skew < -most else high),
-    )
-
-
-@kernel
-def _mean_of_end(r, near, far, share):
-    """Mean of a parabola over a share of its voxel from the end where its value is `near`."""
-    bow = THREE * (TWO * r - near - far)
-    return near + HALF * share * (far - near + (ONE - TWO_THIRDS * share) * bow)
-
-
-@kernel
-def _given(c, v, r, low, high, v2, r2, low2, high2):
-    """What a face takes from the voxel below it (c > 0) or from that above (c < 0), at most the whole of
-    it."""
-    up = c >= ZERO
-    amount = abs(c)
-    volume = v if up else v2
-    mean = r if up else r2
-    near = high if up else low2
-    far = low if up else high2
-    part = min(amount, volume)
-    taken = part * _mean_of_end(mean, near, far, part / volume)
-    return taken if up else -taken
-
-
-@kernel
-def _add_change(out, scale, below, above):
-    for k in range(out.size):
-        out[k] += scale * (below[k] - above[k])
-
-
-@kernel
-def _edges(p, q, r, s, out):
-    for m in range(out.size):
-        out[m] = _between(p[m], q[m], r[m], s[m])
-
-
-@kernel
-def _ends(value, below, above, low, high):
-    for m in range(low.size):
-        low[m], high[m] = _limited(value[m], below[m], above[m])
-
-
-@kernel
-def _through(c, v, r, low, high, v2, r2, low2, high2, out):
-    """Add what goes through each face from the voxels given, and take their volume off the flow; returns how
-    much of it is left, in all."""
-    left = ZERO
-    for m in range(out.size):
-        flow = c[m]
-        out[m] += _given(flow, v[m], r[m], low[m], high[m], v2[m], r2[m], low2[m], high2[m])
-        flow = max(flow - v[m], ZERO) if flow >= ZERO else min(flow + v2[m], ZERO)
-        c[m] = flow
-        left += abs(flow)
-    return left
-
-
-FLOW, VOLUME, VALUE, EDGE, LOW, HIGH, THROUGH = 0, 1, 2, 3, 4, 5, 6
-
-
-@kernel
-def _clear_border(row, count, width, step, border):
-    """Nothing in the borders of rows that lie across (step = width) or along (step = 1) the last axis."""
-    if step == 1:
-        for a in range(count):
-            row[a * width : a * width + border] = ZERO
-            row[(a + 1) * width - border : (a + 1) * width] = ZERO
-    else:
-        row[: border * step] = ZERO
-        row[row.size - border * step :] = ZERO
-
-
-@kernel
-def _work_out(space, count, width, step, border):
-    """From flow, volume and value of a slab to what goes through the face below each voxel.
-
-    The slab lies flat, (count * width), so that each loop is long and plain: rows across the last axis are
-    `step` = width apart, along it 1. All have a border, which holds the values beside it, at least as wide as
-    the flow reaches.
-    """
-    size = count * width
-    value = space[VALUE, :size]
-    n = size - 3 * step
-    _edges(
-        value[:n],
-        value[step : n + step],
-        value[2 * step : n + 2 * step],
-        value[3 * step :],
-        space[EDGE, 2 * step : n + 2 * step],
-    )
-    n = size - step
-    _ends(value[:n], space[EDGE, :n], space[EDGE, step:size], space[LOW, :n], space[HIGH, :n])
-    for row in (VALUE, LOW, HIGH):
-        _clear_border(space[row, :size], count, width, step, border)
-    volume, low, high = space[VOLUME, :size], space[LOW, :size], space[HIGH, :size]
-    space[THROUGH, :size] = ZERO
-    for further in range(border):  # from the first voxel upstream, then from the next where the step is long
-        below = further * step
-        n = size - below - (further + 1) * step
-        left = _through(
-            space[FLOW, below + step : below + step + n],
-            volume[:n],
-            value[:n],
-            low[:n],
-            high[:n],
-            volume[size - n :],
-            value[size - n :],
-            low[size - n :],
-            high[size - n :],
-            space[THROUGH, below + step : below + step + n],
-        )
-        if not left > ZERO:
-            return
-
-
-@kernel
-def _span_of(spans, n, axis, o):
-    """First and last row of a slab that holds anything, and from and to where along z."""
-    first, last, k0, k1 = n, -1, 32767, 0
-    for a in range(n):
-        low, high = (spans[a, o, 0], spans[a, o, 1]) if axis == 0 else (spans[o, a, 0], spans[o, a, 1])
-        if high > low:
-            first, last = min(first, a), a
-            k0, k1 = min(k0, low), max(k1, high)
-    return first, last, k0, k1
-
-
-@kernel
-def _fill_slab(axis, o, c, bottom, rows, border, k0, k1, planes, space, u, v, w, scale, by_x, by_y, by_z):
-    """Flow, volume and value of the rows of a part of a slab, with their borders."""
-    _, nx, ny, _ = planes.shape
-    n, width = (nx if axis == 0 else ny), k1 - k0
-    for a in range(rows):
-        at = bottom + a - border
-        here, there = slice(a * width, (a + 1) * width), min(max(at, 0), n - 1)
-        i, j = (there, o) if axis == 0 else (o, there)
-        volume, value, flow = space[VOLUME, here], space[VALUE, here], space[FLOW, here]
-        volume[:] = ONE
-        if 0 <= at < n:
-            if by_x:
-                _add_change(volume, scale, u[i, j, k0:k1], u[i + 1, j, k0:k1])
-            if by_y:
-                _add_change(volume, scale, v[i, j, k0:k1], v[i, j + 1, k0:k1])
-            if by_z:
-                _add_change(volume, scale, w[i, j, k0:k1], w[i, j, k0 + 1 : k1 + 1])
-        held = planes[c, i, j, k0:k1]
-        for k in range(width):
-            value[k] = held[k] / volume[k]
-        if 0 <= at <= n:
-            face = u[at, o, k0:k1] if axis == 0 else v[o, at, k0:k1]
-            for k in range(width):
-                flow[k] = scale * face[k]
-        else:
-            flow[:] = ZERO
-    for a in range(rows):  # beyond the box what is beside it, only for the parabolas
-        at = bottom + a - border
-        if not 0 <= at < n:
-            b = border - bottom if at < 0 else n - 1 - bottom + border
-            for k in range(width):
-                space[VALUE, a * width + k] = space[VALUE, b * width + k]
-
-
-@kernel
-def _sweep_slab(axis, o, part, parts, planes, spans, u, v, w, scale, by_x, by_y, by_z, reach):
-    """A part of one slab (x and z, or y and z) along x (axis 0) or y (axis 1), in place."""
-    channels, nx, ny, nz = planes.shape
-    n, border = (nx if axis == 0 else ny), max(reach, 2)
-    for c in range(channels):
-        first, last, k0, k1 = _span_of(spans[c], n, axis, o)
-        k0, k1 = max(k0, nz * part // parts), min(k1, nz * (part + 1) // parts)
-        if last < 0 or k1 <= k0:
-            continue
-        bottom, top, width = max(first - reach, 0), min(last + reach, n - 1), k1 - k0
-        rows = top - bottom + 1 + 2 * border
-        space = np.empty((7, rows * width), np.float32)
-        _fill_slab(axis, o, c, bottom, rows, border, k0, k1, planes, space, u, v, w, scale, by_x, by_y, by_z)
-        _work_out(space, rows, width, width, border)
-        for a in range(border, rows - border):
-            at = bottom + a - border
-            row = planes[c, at, o, k0:k1] if axis == 0 else planes[c, o, at, k0:k1]
-            _settle(
-                row,
-                space[THROUGH, a * width : (a + 1) * width],
-                space[THROUGH, (a + 1) * width : (a + 2) * width],
-            )
-
-
-@kernel
-def _settle(row, below, above):
-    for k in range(row.size):
-        row[k] += below[k] - above[k]
-
-
-CHUNK = 64  # voxels along z that are swept together: their rows stay close to the processor
-
-
-@kernel(parallel=True)
-def _sweep_across(axis, planes, spans, u, v, w, scale, by_x, by_y, by_z, reach):
-    parts = -(-planes.shape[3] // CHUNK)
-    slabs = (planes.shape[2] if axis == 0 else planes.shape[1]) * parts
-    for p_ in prange(slabs):
-        o, part = np.int64(p_) // parts, np.int64(p_) % parts
-        _sweep_slab(axis, o, part, parts, planes, spans, u, v, w, scale, by_x, by_y, by_z, reach)
-
-
-@kernel
-def _sweep_lines(i, planes, spans, u, v, w, scale, by_x, by_y, reach):
-    """All rows of one x slab along z, in place, as far as they hold anything."""
-    channels, _, ny, nz = planes.shape
-    border = max(reach, 2)
-    lines = np.empty(ny, np.int64)
-    for c in range(channels):
-        count, k0, k1 = 0, nz, 0
-        for j in range(ny):
-            if spans[c, i, j, 1] > spans[c, i, j, 0]:
-                lines[count] = j
-                count += 1
-                k0, k1 = min(k0, spans[c, i, j, 0]), max(k1, spans[c, i, j, 1])
-        if count == 0:
-            continue
-        k0, k1 = max(k0 - reach, 0), min(k1 + reach, nz)
-        n = k1 - k0
-        width = n + 2 * border
-        space = np.empty((7, count * width), np.float32)
-        for a in range(count):
-            j, start = lines[a], a * width + border
-            whole = slice(a * width, (a + 1) * width)
-            space[VOLUME, whole] = ONE
-            space[FLOW, whole] = ZERO
-            volume, value = space[VOLUME, start : start + n], space[VALUE, start : start + n]
-            flow, face, held = space[FLOW, start : start + n + 1], w[i, j, k0:], planes[c, i, j, k0:k1]
-            if by_x:
-                _add_change(volume, scale, u[i, j, k0:k1], u[i + 1, j, k0:k1])
-            if by_y:
-                _add_change(volume, scale, v[i, j, k0:k1], v[i, j + 1, k0:k1])
-            for k in range(n):
-                value[k] = held[k] / volume[k]
-            for k in range(n + 1):
-                flow[k] = scale * face[k]
-            for b in range(border):
-                space[VALUE, start - 1 - b], space[VALUE, start + n + b] = value[0], value[n - 1]
-        _work_out(space, count, width, 1, border)
-        for a in range(count):
-            start = a * width + border
-            _settle(
-                planes[c, i, lines[a], k0:k1],
-                space[THROUGH, start : start + n],
-                space[THROUGH, start + 1 : start + n + 1],
-            )
-
-
-@kernel(parallel=True)
-def _sweep_along(planes, spans, u, v, w, scale, by_x, by_y, reach):
-    for p_ in prange(planes.shape[1]):
-        _sweep_lines(np.int64(p_), planes, spans, u, v, w, scale, by_x, by_y, reach)
+HOLLOW = 0.5  # of a voxel, taken out by a sweep: flow may then come from a voxel further than it is long
+FURTHEST = 64  # voxels that are looked through for where a flow comes from
 
 
 @kernel
@@ -437,34 +158,55 @@ class Remap:
         self.flow, self.backwards, self.flat = flow, backwards, grid.shape[1] == 1
         found = np.empty((grid.shape[0], 6), np.float32)
         _crowding(*flow, found)
-        first, last, whole, *fastest = (found.max(axis=0) * (dt / grid.voxel)).tolist()
-        need = max(
-            (last if backwards else first) / (1.0 - LEAST_VOLUME),
-            whole / MOST_SPREAD,
-            max(fastest) / MOST_REACH,
-            1.0,
-        )
-        if need > 1.0:  # rounds go to and fro
+        first, last, spread, *fastest = (found.max(axis=0) * (dt / grid.voxel)).tolist()
+        self.rounds = 1
+        self.stages: list[Stage] | None = None
+        emptied = (last if backwards else first) / (1.0 - LEAST_VOLUME)
+        need = max(spread / MOST_SPREAD, max(fastest) / MOST_REACH, 1.0)
+        if need <= 1.0 < emptied <= MOST_EMPTIED:  # in a few voxels, most of the time
+            self.stages = clipped(flow, self._order(0), np.float32(dt / grid.voxel), LEAST_VOLUME)
+        if self.stages is None and max(need, emptied) > 1.0:  # rounds go to and fro
             need = max(need, max(first, last) / (1.0 - LEAST_VOLUME))
-        self.rounds = min(MOST_ROUNDS, math.ceil(need - 1e-6)) if math.isfinite(need) else 1
+            self.rounds = min(MOST_ROUNDS, math.ceil(need - 1e-6)) if math.isfinite(need) else 1
         self.scale = np.float32(dt / grid.voxel / self.rounds)
+        through = 1 if max(first, last) / self.rounds > HOLLOW else 0
         self.reach = [
-            max(1, math.ceil(min(f / self.rounds, MOST_REACH) + 1e-5)) if f == f else 1 for f in fastest
+            through + max(1, math.ceil(min(f / self.rounds, MOST_REACH) + 1e-5)) if f == f else 1
+            for f in fastest
         ]
 
-    def _sweeps(self, planes: np.ndarray, spans: np.ndarray, backwards: bool) -> np.ndarray:
-        done = [False, False, False]
-        for axis in (2, 1, 0) if backwards else (0, 1, 2):
-            reach = self.reach[axis]
-            if axis == 2:
-                _sweep_along(planes, spans, *self.flow, self.scale, done[0], done[1], reach)
-            elif not (axis == 1 and self.flat):
-                _sweep_across(axis, planes, spans, *self.flow, self.scale, *done, reach)
-            done[axis] = True
+    def _order(self, n: int) -> tuple[int, ...]:
+        """Of the sweeps in round `n`; a slice has none across it."""
+        order = (2, 1, 0) if self.backwards != (n % 2 == 1) else (0, 1, 2)
+        return tuple(axis for axis in order if not (axis == 1 and self.flat))
+
+    def _sweeps(self, planes: np.ndarray, spans: np.ndarray, n: int) -> np.ndarray | None:
+        """The sweeps of a round, in place: where anything can be after them; None where the flow came from
+        further than was looked for, past voxels that were nearly emptied on the way."""
+        for stage in self.stages or whole(self.flow, self._order(n)):
+            reach = self.reach[stage.axis]
+            what = (planes, spans, stage.moving, *stage.before, self.scale, *stage.done, reach, stage.sparse)
+            left = sweep_along(*what) if stage.axis == 2 else sweep_across(stage.axis, *what)
+            if left.any():
+                return None
             wider = np.empty_like(spans)
-            _widen(spans, planes.shape[3], axis, reach, wider)
+            _widen(spans, planes.shape[3], stage.axis, reach, wider)
             spans = wider
         return spans
+
+    def _carried(
+        self, old: np.ndarray, planes: np.ndarray, spans: np.ndarray, warm: bool
+    ) -> tuple[bool, np.ndarray]:
+        """Lay a field out and sweep it through all rounds: whether that went, and where anything can be."""
+        _unpack(old, planes, spans)
+        for n in range(self.rounds):
+            wider = self._sweeps(planes, spans, n)
+            if wider is None:
+                return False, spans
+            spans = wider
+            if warm:
+                _per_volume(planes[TEMPERATURE], spans[TEMPERATURE], *self.flow, self.scale)
+        return True, spans
 
     def carry(
         self,
@@ -485,11 +227,9 @@ class Remap:
         shape = (old.shape[3], *old.shape[:3])
         (planes,) = work.arrays("planes", 1, shape)
         spans = np.empty((*shape[:3], 2), np.int64)
-        _unpack(old, planes, spans)
-        for n in range(self.rounds):
-            spans = self._sweeps(planes, spans, self.backwards != (n % 2 == 1))
-            if warm:
-                _per_volume(planes[TEMPERATURE], spans[TEMPERATURE], *self.flow, self.scale)
+        while not (found := self._carried(old, planes, spans, warm))[0] and max(self.reach) < FURTHEST:
+            self.reach = [2 * reach for reach in self.reach]
+        spans = found[1]
         signed = np.zeros(old.shape[3], np.bool_)
         signed[TEMPERATURE] = warm
         _pack(planes, spans, keep, take, signed, out)

@@ -15,13 +15,13 @@ from tenka.effect.model import ON_PROP, Force, GasLayer, Prop
 from tenka.gas.grid import GasState, Grid, Workspace
 from tenka.gas.guide import Guide
 from tenka.gas.settings import SourceInput, StepInputs, resolve
-from tenka.gas.sources import NO_MASK, SourceMask, bounds_in_scene, source_mask
+from tenka.gas.sources import NO_MASK, SourceMask, bounds_in_scene, measured, source_mask
 from tenka.gas.step import Half, step
 from tenka.gas.swept import Swept, swept_bounds, swept_mask
 from tenka.gas.window import Span, moved_to, occupied, offset_of, part_of_box, window_for
 from tenka.scene.props import deforms, form_of
 
-SOLVER_VERSION = 5
+SOLVER_VERSION = 6
 """Part of every cache key: raise it when a change to the solver changes its results."""
 
 MOST_SPEED = 3000.0  # m/s; gas that is faster than any blast has come apart
@@ -200,6 +200,14 @@ class GasSolver:
         self.work.measuring = sub == count - 1
         halves = self._half(state.time, 0.5 * dt), self._half(state.time + 0.5 * dt, 0.5 * dt)
         state = step(state, self.grid, halves, self.work, dt, self.folder, self.guide)
+        if self.work.measuring:
+            last = halves[1]
+            each = zip(last.inputs.sources, last.masks, strict=True)
+            self.work.figures["sources"] = {
+                inp.source.id: found
+                for inp, mask in each
+                if (found := measured(state, self.grid, inp, mask)) is not None
+            }
         state.time = step_time(index, sub + 1, count, self.rate)
         return state
 

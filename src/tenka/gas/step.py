@@ -21,12 +21,13 @@ import numpy as np
 
 from tenka.base.jit import kernel, prange
 from tenka.gas import advect, forces, pressure, sources, vorticity
+from tenka.gas.clipping import Flow
 from tenka.gas.fire import burn
 from tenka.gas.ghosts import fill_velocity, hold_along, push_out, through_faces
 from tenka.gas.grid import BURNT, CHANNELS, DENSITY, TEMPERATURE, GasState, Grid, Workspace
 from tenka.gas.guide import Guide, hold
 from tenka.gas.inflow import calm_inflow
-from tenka.gas.remap import Flow, Remap
+from tenka.gas.remap import Remap
 from tenka.gas.settings import StepInputs
 from tenka.gas.solids import Solids, find_solids
 from tenka.gas.sources import SourceMask

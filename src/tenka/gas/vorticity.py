@@ -117,15 +117,16 @@ def confinement(curl, strength, out):
                 ox[k], oy[k], oz[k] = scale * px, scale * py, scale * pz
 
 
+def held_sizes(grid: Grid) -> tuple[float, float]:
+    """Sizes in m between which curls can be driven: that the voxels can hold, and the box has room for."""
+    return 2.0 * LEAST_EDGE * grid.voxel, 0.5 * sorted(grid.box[1])[-2]
+
+
 def _levels(grid: Grid, curls: tuple[tuple[float, float], ...]) -> list[tuple[float, float]]:
-    """Edge in m and rate in 1/s of each lattice, from the finest on: of the sizes that the voxels can hold
-    and the box has room for, without those beyond the largest that is wanted."""
-    longest = sorted(grid.box[1])[-2]
-    held = [
-        (0.5 * size, rate)
-        for size, rate in curls
-        if 0.5 * size >= LEAST_EDGE * grid.voxel and 2.0 * size <= longest
-    ]
+    """Edge in m and rate in 1/s of each lattice, from the finest on, without those beyond the largest and the
+    smallest that are wanted."""
+    least, most = held_sizes(grid)
+    held = [(0.5 * size, rate) for size, rate in curls if least <= size <= most]
     while held and held[-1][1] <= 0:
         held.pop()
     while held and held[0][1] <= 0:

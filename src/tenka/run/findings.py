@@ -8,11 +8,17 @@ from typing import Any
 
 import numpy as np
 
-from tenka.effect.model import Effect, GasLayer, PointLayer, Ramp, Stop, ramp_at
+from tenka.effect.courses import most
+from tenka.effect.model import Effect, GasLayer, PointLayer, Ramp, Stop, heard, ramp_at
+from tenka.gas.grid import Grid
+from tenka.gas.settings import curls_by_size
+from tenka.gas.vorticity import held_sizes
 
 POPS = 0.08  # opacity that is seen to go at once
 FAR = 60.0  # m from the effect's origin, where nobody looks
 WALLS = ("low x", "high x", "low y", "high y", "floor", "ceiling")
+LOST = 0.3  # share of the curls that are asked for and not driven, from which it is told
+REACHED = 0.5  # share of a push, below which it is told
 SEEN = 0.06  # share of the densest smoke that shows when it is cut
 Figures = dict[int, dict[str, Any]]
 
@@ -57,6 +63,59 @@ def cut_offs(effect: Effect, layer: GasLayer, figures: Figures) -> list[Finding]
         text = f"{layer.name} is cut off at the {name} wall in {span_of(frames)}"
         found.append(Finding(text, f"Grow the box by {grow:.2g} m there", mended))
     return found
+
+
+def unheld_curls(effect: Effect, layer: GasLayer) -> list[Finding]:
+    """Curls that the curve asks for and the voxels, or the box, have no room for."""
+    wanted = curls_by_size(most(layer.motion.curls), layer.motion.curl_sizes)
+    whole = sum(rate for _, rate in wanted)
+    least, largest = held_sizes(Grid.of(layer.domain))
+    found = []
+    for lost, text in (
+        ([(s, r) for s, r in wanted if s < least], f"its voxels hold none under {100 * least:.0f} cm"),
+        ([(s, r) for s, r in wanted if s > largest], f"its box has no room for any over {largest:.1f} m"),
+    ):
+        share = sum(rate for _, rate in lost) / whole if whole > 0 else 0.0
+        if share > LOST:
+            found.append(Finding(f"{100 * share:.0f} % of the curls of {layer.name} get nothing: {text}"))
+    return found
+
+
+def weak_sources(effect: Effect, layer: GasLayer, figures: Figures) -> list[Finding]:
+    """Sources that are too small to be seen, and pushes that are not reached."""
+    found = []
+    for source in heard(layer.sources):
+        told = [
+            meta["sources"][source.id] for meta in figures.values() if source.id in meta.get("sources", {})
+        ]
+        if not told:
+            continue
+        fills = float(np.median([t["fills"] for t in told]))
+        if fills < 1.0:
+            text = f"{source.name} fills {fills:.2g} of one voxel: what it gives is thinned as much"
+            found.append(Finding(text))
+        pushed = [t for t in told if "asked" in t]
+        reached = float(np.median([t["reached"] for t in pushed])) if pushed else 1.0
+        if reached < REACHED:
+            asked = max(t["asked"] for t in pushed)
+            text = (
+                f"{source.name} reaches {100 * max(reached, 0.0):.0f} % of its push of {asked:.1f} m/s: "
+                "its grip is weak for it, or something is in its way"
+            )
+            firmer = source.model_copy(update={"grip": min(4.0 * source.grip, 200.0)})
+            sources = tuple(firmer if s.id == source.id else s for s in layer.sources)
+            mend = "Let it grip four times as firmly" if source.grip < 200.0 else ""
+            found.append(Finding(text, mend, _with(effect, layer, sources=sources) if mend else None))
+    return found
+
+
+def of_gas(effect: Effect, layer: GasLayer, figures: Figures) -> list[Finding]:
+    """All that is likely wrong with a gas."""
+    return [
+        *cut_offs(effect, layer, figures),
+        *weak_sources(effect, layer, figures),
+        *unheld_curls(effect, layer),
+    ]
 
 
 def _with(effect: Effect, layer: GasLayer | PointLayer, **changes: object) -> Effect:
