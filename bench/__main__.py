@@ -11,11 +11,13 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from pathlib import Path
 
 import numpy as np
 
+from bench.pieces import pieces
+from bench.result import Result
 from bench.yardsticks import Advection, Cosine, Triad, in_turn, timed
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
@@ -54,19 +56,6 @@ from tenka.run.plans import Plan
 from tenka.scene.cameras import view_of
 from tenka.scene.meshes import joined
 from tenka.scene.props import scene_mesh
-
-
-@dataclass
-class Result:
-    name: str
-    size: str
-    ms: float
-    yardstick: str = ""
-    yardstick_ms: float = 0.0
-    ratio: float = 0.0
-    target: str = ""
-    met: bool | None = None
-    peak_mb: float = 0.0
 
 
 def plume(n: int) -> Effect:
@@ -454,6 +443,7 @@ BENCHES: dict[str, Callable[[], Iterator[Result]]] = {
     "gas": gas_step,
     "follow": following,
     "particles": particles,
+    "pieces": pieces,
     "simulate": steps_a_second,
     "picture": picture,
     "flipbook": flipbook,

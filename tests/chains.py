@@ -11,9 +11,9 @@ from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
 from tenka.demo import EFFECTS, FOLDER
 from tenka.effect import storage
-from tenka.effect.additions import LAYERS, with_new_layer, with_trail
+from tenka.effect.additions import LAYERS, with_break, with_new_layer, with_trail
 from tenka.effect.model import Effect, ramp
-from tenka.effect.starters import STARTERS, with_force
+from tenka.effect.starters import STARTERS, with_force, with_prop
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, shot_of
 from tenka.pack.books import books_of
@@ -60,13 +60,15 @@ def lighter(effect: Effect, frames: int = 17, voxels: float = 2.0, cells: int = 
 
 
 def own() -> Effect:
-    """An effect that no demo shows: fire that sparks smoke, dust in it, pieces, a pull, and no props."""
+    """An effect that no demo shows: fire that sparks smoke, dust in it, pieces, a box that breaks, a pull."""
     effect = STARTERS["Fire"](Effect())
     for name in ("Sparks", "Dust", "Debris"):
         effect, path = with_new_layer(effect, LAYERS[name](effect))
         if name == "Sparks":
             effect, _ = with_trail(effect, path.split(".")[1])
     effect, _ = with_force(effect, "pull")
+    effect, path = with_prop(effect, size=(0.5, 0.4, 0.6), position=(1.2, 0.0, 0.0))
+    effect, _ = with_break(effect, path.split(".")[1], (1.2, 0.0, 0.3), 0.6)
     return effect.model_copy(update={"name": "Own"})
 
 

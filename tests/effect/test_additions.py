@@ -12,6 +12,8 @@ from tenka.base.errors import BadInput
 from tenka.effect import presets, storage
 from tenka.effect.additions import (
     LAYERS,
+    reshaped,
+    with_break,
     with_children,
     with_cue,
     with_new_layer,
@@ -19,8 +21,10 @@ from tenka.effect.additions import (
     without_cue,
     without_layer,
 )
-from tenka.effect.document import replaced
+from tenka.effect.document import get, replaced
 from tenka.effect.model import Effect, ParticleLayer, PointMotion, PointSource, timed
+from tenka.effect.starters import with_prop
+from tenka.look.shot import swapped
 
 
 def dusty() -> Effect:
@@ -102,3 +106,17 @@ def test_a_bad_preset_is_one_sentence_and_is_not_offered(tmp_path: Path, data: b
     with pytest.raises(BadInput, match=sentence):
         presets.load(tmp_path / "bad.json")
     assert presets.all_presets(tmp_path) == []
+
+
+def test_a_prop_breaks_into_a_layer_of_its_pieces():
+    effect, path = with_prop(small_effect(), size=(0.5, 0.4, 0.6))
+    effect, path = with_break(effect, path.split(".")[1], (0.0, 0.0, 0.3), 0.6)
+    layer = get(effect, path)
+    assert layer.breaks == layer.pieces.prop == "prop" and layer.props_used() == {"prop"}
+    assert layer.sources[0].begins == pytest.approx(min(0.5, 0.25 * effect.seconds), abs=1e-3)
+    assert swapped(effect, layer.sources[0].begins - 0.01) == set()
+    assert swapped(effect, layer.sources[0].begins) == {"prop"}
+    alone = layer.alone(set())  # as a preset is, where the prop is not
+    assert alone.pieces.make == "sherds" and alone.sources[0].shape == "sphere" and alone.sources[0].burst > 0
+    with pytest.raises(BadInput, match="not cut from a prop"):
+        reshaped(effect.with_layer(alone), f"{path}.sources.blow", "pieces")

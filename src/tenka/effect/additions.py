@@ -18,6 +18,7 @@ from tenka.effect.model import (
     Feed,
     Layer,
     ParticleLayer,
+    Pieces,
     PointLook,
     PointMotion,
     PointSource,
@@ -142,6 +143,35 @@ def with_children(effect: Effect, layer_id: str) -> tuple[Effect, str]:
     )
 
 
+def with_break(
+    effect: Effect, prop_id: str, middle: tuple[float, float, float], size: float
+) -> tuple[Effect, str]:
+    """The effect with a layer of the pieces that a prop breaks into, and its path.
+
+    Parameters
+    ----------
+    middle, size : of the prop, m
+    """
+    prop = next(p for p in effect.props if p.id == prop_id)
+    layer: Any = stored("layer_debris").layers[0]
+    source = PointSource(
+        id="blow",
+        name="Blow",
+        shape="pieces",
+        position=middle,
+        burst_at=round(min(0.5, 0.25 * effect.seconds), 3),
+        speed=round(min(3.0 + 2.0 * size, 12.0), 2),
+        throw_reach=round(0.8 * size, 3),
+        outward=1.0,
+        cone=12.0,
+        stays=True,
+        carried=ramp((0.0, 1.0), (1.0, 1.0)),
+    )
+    pieces = Pieces(make="cut", prop=prop_id, finer_reach=round(0.35 * size, 3))
+    changes = {"name": f"{prop.name} in pieces"[:60], "sources": (source,), "pieces": pieces}
+    return with_new_layer(effect, layer.model_copy(update=changes))
+
+
 def reshaped(effect: Effect, path: str, shape: str) -> Feed:
     """A source with another shape; where that needs a prop or a layer and none is named, the first that fits.
 
@@ -157,6 +187,8 @@ def reshaped(effect: Effect, path: str, shape: str) -> Feed:
             raise BadInput("there is no prop to give birth yet", "a prop; add one from the tray first")
         changes["prop"] = effect.props[0].id
     own = path.split(".")[1]
+    if shape == "pieces" and not effect.layer(own).assembled:
+        raise BadInput("its layer is not cut from a prop", "debris whose pieces are made as 'cut'")
     hands = FIELD if shape == "gas" else POINTS
     fitting = [x.id for x in effect.layers if hands == x.HANDS and x.id != own]
     if shape in FROM_LAYER and source.of not in fitting:

@@ -122,6 +122,11 @@ class LayerBase(Heard):
         """Id of the prop that it replaces from its first birth on, if any."""
         return ""
 
+    @property
+    def assembled(self) -> bool:
+        """Whether what it breaks is cut into its pieces, which stand where it stood."""
+        return False
+
     def looks_at(self) -> set[str]:
         """Ids of the layers whose velocity its picture reads."""
         return set()

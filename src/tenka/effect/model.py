@@ -10,22 +10,13 @@ from pydantic import Field, ValidationError, model_validator
 from tenka.base.errors import BadInput
 from tenka.base.tree import explain
 from tenka.effect.catalogue import LIGHT, VIEWING, WHAT, WHERE, Settings
+from tenka.effect.debris import Bodies, DebrisLayer, Pieces
 from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.forces import INSIDE, Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind
 from tenka.effect.former import CURL_SIZES
 from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Look, Motion, Quality
 from tenka.effect.layers import FIELD, HANDED, POINTS, LayerBase
-from tenka.effect.particles import (
-    Bed,
-    Bodies,
-    DebrisLayer,
-    Ends,
-    ParticleLayer,
-    Pieces,
-    PointCollider,
-    PointLayer,
-    PointMotion,
-)
+from tenka.effect.particles import Bed, Ends, ParticleLayer, PointCollider, PointLayer, PointMotion
 from tenka.effect.placed import (
     AMBIENT_KELVIN,
     FROM_LAYER,

@@ -3,17 +3,20 @@ drawn."""
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal, Self
+from typing import TYPE_CHECKING, ClassVar, Literal, Self
 
 from pydantic import Field
 
-from tenka.effect.catalogue import BED, COLLISION, FADING, MOTION, QUALITY, WHAT, Settings
+from tenka.effect.catalogue import BED, COLLISION, FADING, MOTION, QUALITY, Settings
 from tenka.effect.courses import Value
 from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.layers import FIELD, POINTS, LayerBase, Link
-from tenka.effect.placed import Feed, Heard, Vec3, ramp
+from tenka.effect.placed import Feed, Heard, ramp
 from tenka.effect.pointlook import PointLook
 from tenka.effect.sources import PointSource
+
+if TYPE_CHECKING:
+    from tenka.effect.debris import Bodies, Pieces
 
 MOST_BIRTHS = 20_000_000
 
@@ -251,98 +254,3 @@ class PointLayer(LayerBase):
 class ParticleLayer(PointLayer):
     kind: Literal["particles"] = "particles"
     bed: Bed = Field(default_factory=Bed)
-
-
-class Pieces(Settings):
-    """What debris is made of: pieces of our own, or a prop's mesh."""
-
-    make: Literal["sherds", "tiles", "planks", "lumps", "plates", "prop"] = WHAT.param(
-        "sherds", "What the pieces are.", cost="motion"
-    )
-    prop: str = WHAT.param("", "The prop whose mesh each piece is.", kind="prop", when=("make", ("prop",)))
-    swap: str = WHAT.param(
-        "", "A prop that breaks: it is hidden from the first birth on.", kind="parent", affects="look"
-    )
-    kinds: int = WHAT.number(8, "", 1, 64, "How many different pieces there are.", soft=(1, 24), step=1)
-    roundness: float = WHAT.number(0.15, "", 0, 1, "From sharp edges to worn ones.")
-    flatness: float = WHAT.number(
-        0.35, "", 0.02, 1, "Thickness against width.", when=("make", ("sherds", "tiles", "plates", "planks"))
-    )
-    seed: int = WHAT.number(1, "", 0, 9999, "Another number makes other pieces.", soft=(0, 100), step=1)
-    colour: Vec3 = WHAT.number(
-        (0.32, 0.27, 0.23), "", 0, 1, "Colour of the pieces.", kind="colour", affects="look"
-    )
-    inner: Vec3 = WHAT.number(
-        (0.42, 0.33, 0.26), "", 0, 1, "Colour of their broken sides.", kind="colour", affects="look"
-    )
-
-
-class Bodies(Settings):
-    """How rigid pieces behave."""
-
-    each_other: bool = COLLISION.param(True, "They hit each other.", cost="motion")
-    tumble: float = MOTION.number(
-        3.0, "1/s", 0, 60, "Turns each second with which the smallest are thrown, at most.", soft=(0, 10)
-    )
-    tumble_slower: float = MOTION.number(
-        1.0, "", 0, 4, "How much slower larger ones turn: the power of their size.", soft=(0, 2)
-    )
-    damping: float = MOTION.number(0.3, "1/s", 0, 60, "How fast turning dies down.", soft=(0, 4))
-    most_turns: float = MOTION.number(
-        4.0,
-        "1/s",
-        0,
-        200,
-        "Turns each second that a blow leaves at most; 0 for as many as it gives.",
-        soft=(0, 12),
-    )
-    sleeps: float = MOTION.number(
-        0.12, "m/s", 0, 10, "Pieces that are slower than this for a while fall asleep.", soft=(0, 0.5)
-    )
-
-
-class DebrisLayer(PointLayer):
-    UNITS: ClassVar[str] = "pieces"
-
-    kind: Literal["debris"] = "debris"
-    pieces: Pieces = Field(default_factory=Pieces)
-    bodies: Bodies = Field(default_factory=Bodies)
-    deleted: tuple[int, ...] = Field((), max_length=10_000)
-    held: tuple[int, ...] = Field((), max_length=10_000)
-    look: PointLook = Field(
-        default_factory=lambda: PointLook(form="mesh", opacity_over=ramp((0.0, 1.0), (0.92, 1.0), (1.0, 0.0)))
-    )
-
-    @property
-    def body(self) -> Bodies:
-        return self.bodies
-
-    @property
-    def cut(self) -> Pieces:
-        return self.pieces
-
-    @property
-    def held_ids(self) -> tuple[int, ...]:
-        return self.held
-
-    @property
-    def deleted_ids(self) -> tuple[int, ...]:
-        return self.deleted
-
-    def props_used(self) -> set[str]:
-        made_of = {self.pieces.prop} if self.pieces.make == "prop" else set()
-        return super().props_used() | made_of
-
-    def more_for_key(self) -> dict[str, Any]:
-        return {"held": sorted(self.held)} if self.held else {}
-
-    def alone(self, props: set[str]) -> Self:
-        pieces = self.pieces
-        make = pieces.make if pieces.make != "prop" or pieces.prop in props else "sherds"
-        swap = pieces.swap if pieces.swap in props else ""
-        changed = pieces.model_copy(update={"make": make, "swap": swap})
-        return self.model_copy(update={"pieces": changed, "deleted": (), "held": ()})
-
-    @property
-    def breaks(self) -> str:
-        return self.pieces.swap

@@ -240,7 +240,7 @@ class Prop(Placed):
         return self.copies > 1
 
 
-REGIONS = ("point", "sphere", "box", "cylinder", "cone", "torus", "capsule", "curve")
+REGIONS = ("point", "sphere", "box", "cylinder", "cone", "torus", "capsule", "curve", "pieces")
 SIZED = ("sphere", "box", "cylinder", "cone", "torus", "capsule")
 ON_PROP = ("surface", "inside")
 FROM_LAYER = ("gas", "particles")

@@ -12,6 +12,22 @@ from tenka.effect.former import crowding_of_blend
 from tenka.effect.placed import Feed, Ramp, Vec3, ramp
 
 FILES = ("file",)
+GIVEN = ("file", "pieces")
+"""Shapes that bring their own places and number: all are born when the burst comes."""
+BY_CHANCE = (
+    "point",
+    "sphere",
+    "box",
+    "cylinder",
+    "cone",
+    "torus",
+    "capsule",
+    "curve",
+    "surface",
+    "inside",
+    "gas",
+    "particles",
+)
 LEAST_APART = 0.001  # s
 
 
@@ -181,11 +197,12 @@ class PointSource(Feed):
         "gas",
         "particles",
         "file",
+        "pieces",
     ] = WHERE.param(
         "sphere",
         (
             "Where they are born: a form, a prop's surface or inside, where a gas is dense, at particles "
-            "of another layer, or a file's points."
+            "of another layer, a file's points, or as the pieces of the layer's prop where it stood."
         ),
         cost="births",
     )
@@ -238,6 +255,7 @@ class PointSource(Feed):
         soft=(0, 2000),
         step=5,
         cost="births",
+        when=("shape", BY_CHANCE),
     )
     burst: int = WHAT.number(
         0,
@@ -248,13 +266,27 @@ class PointSource(Feed):
         soft=(0, 5000),
         step=10,
         cost="births",
+        when=("shape", BY_CHANCE),
     )
     burst_at: float = WHAT.number(0.0, "s", -60, 600, "When the burst comes.", soft=(0, 4), step=0.02)
     burst_over: float = WHAT.number(
-        0.0, "s", 0, 60, "Time over which the burst is spread.", soft=(0, 1), step=0.01
+        0.0,
+        "s",
+        0,
+        60,
+        "Time over which the burst is spread; pieces let go one after the other, away from the source.",
+        soft=(0, 1),
+        step=0.01,
     )
     burst_every: float = WHAT.number(
-        0.0, "s", 0, 600, "Time from one burst to the next; 0 is once.", soft=(0, 4), step=0.02
+        0.0,
+        "s",
+        0,
+        600,
+        "Time from one burst to the next; 0 is once.",
+        soft=(0, 4),
+        step=0.02,
+        when=("shape", BY_CHANCE),
     )
     life: Value = WHAT.moving(2.0, "s", 0.001, 600, "How long each lives.", soft=(0.1, 6))
     life_spread: float = WHAT.number(0.3, "", 0, 1, "How much lives differ, as a share.")
@@ -262,9 +294,23 @@ class PointSource(Feed):
         False, "They do not die of age; ramps over life run over the life above and hold."
     )
     width: Value = WHAT.moving(
-        0.03, "m", 1e-4, 100, "Size of the largest, across.", soft=(0.005, 0.5), step=0.001
+        0.03,
+        "m",
+        1e-4,
+        100,
+        "Size of the largest, across.",
+        soft=(0.005, 0.5),
+        step=0.001,
+        when=("shape", (*BY_CHANCE, "file")),
     )
-    least_width: float = WHAT.number(0.25, "", 0.001, 1, "Size of the smallest, as a share of the largest.")
+    least_width: float = WHAT.number(
+        0.25,
+        "",
+        0.001,
+        1,
+        "Size of the smallest, as a share of the largest.",
+        when=("shape", (*BY_CHANCE, "file")),
+    )
     skew: float = WHAT.number(
         3.0,
         "",
@@ -272,6 +318,7 @@ class PointSource(Feed):
         20,
         "How many small ones there are for each big one; 1 is even, which looks made.",
         soft=(1, 6),
+        when=("shape", (*BY_CHANCE, "file")),
     )
     temperature: Value = WHAT.moving(
         0.0, "K", -280, 4000, "How much hotter than the air they are born.", soft=(0, 2000), step=10
@@ -312,12 +359,31 @@ class PointSource(Feed):
         soft=(0, 5),
         step=0.05,
     )
+    throw_reach: float = MOTION.number(
+        0.0,
+        "m",
+        0,
+        1000,
+        "How far from the source pieces are thrown as fast: from there on slower; 0 is everywhere.",
+        soft=(0, 5),
+        when=("shape", ("pieces",)),
+    )
     far_share: float = MOTION.number(
         0.03, "", 0, 1, "Share of them that fly further than the rest.", soft=(0, 0.2)
     )
     far_reach: float = MOTION.number(
         0.5, "", 0, 20, "How much faster those are thrown, up to this share more.", soft=(0, 2)
     )
+
+    @property
+    def given(self) -> bool:
+        """Whether its places and their number are not its own."""
+        return self.shape in GIVEN
+
+    @property
+    def begins(self) -> float:
+        """When the first are born, s."""
+        return self.delay + (self.burst_at if self.burst or self.given else self.start)
 
     @model_validator(mode="after")
     def _bursts_apart(self) -> Self:

@@ -55,6 +55,12 @@ def about_axes(id: np.ndarray, angle: np.ndarray) -> np.ndarray:
 def shapes_of(layer: PointLayer, effect: Effect, folder: Path | None) -> tuple[Piece, ...] | None:
     """The meshes that a layer is drawn as, or None when it is none."""
     if layer.cut is not None:
+        at = {c.id: c.at for c in effect.cues} if layer.assembled else {}
+        if at:  # where its prop is when it is struck may hang on a cue
+            sources = tuple(
+                s.model_copy(update={"delay": s.delay + at.get(s.cue, 0.0)}) for s in layer.sources
+            )
+            layer = layer.model_copy(update={"sources": sources})
         return pieces_of(layer, effect.props, folder)
     prop = next((p for p in effect.props if p.id == layer.look.mesh), None)
     if prop is None:

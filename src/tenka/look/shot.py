@@ -27,7 +27,7 @@ def swapped(effect: Effect, t: float) -> set[str]:
     gone = set()
     for layer in heard(timed(effect).layers):
         if layer.breaks:
-            begins = [s.burst_at + s.delay if s.burst else s.start + s.delay for s in heard(layer.sources)]
+            begins = [s.begins for s in heard(layer.sources) if not layer.assembled or s.shape == "pieces"]
             if begins and t >= min(begins) - 1e-6:
                 gone.add(layer.breaks)
     return gone

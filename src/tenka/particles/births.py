@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from tenka.base.errors import BadInput
 from tenka.base.randomness import stable_seed, unit_array
@@ -17,6 +18,7 @@ from tenka.effect.courses import curve
 from tenka.effect.model import ON_PROP, PointLayer, PointSource, ramp_at
 from tenka.gas.settings import SAMPLES, Moment
 from tenka.particles.files import Cloud, cloud_at
+from tenka.particles.pieces import pieces_of, struck
 from tenka.particles.schedule import SOURCE_SHIFT, Schedule
 from tenka.particles.spots import (
     Context,
@@ -67,13 +69,14 @@ def _directions(source: PointSource, seed: int, id: np.ndarray, spots: _Spots) -
 
 
 def _poses(
-    source: PointSource, ctx: Context, moment: np.ndarray
+    layer: PointLayer, source: PointSource, ctx: Context, moment: np.ndarray
 ) -> tuple[list[Pose], list[Pose], np.ndarray, np.ndarray]:
     """Poses of the source (or of its prop) at the sample points round each moment: before, after, which pair,
     and how far between."""
-    placed = (
-        source if source.shape not in ON_PROP else next((p for p in ctx.props if p.id == source.prop), source)
-    )
+    on = source.prop if source.shape in ON_PROP else ""
+    if source.shape == "pieces" and layer.cut is not None:
+        on = layer.cut.prop
+    placed = next((p for p in ctx.props if p.id == on), source) if on else source
     step = 1.0 / (ctx.rate * SAMPLES)
     number = np.floor(moment / step + 1e-9).astype(int)
     used, which = np.unique(number, return_inverse=True)
@@ -174,6 +177,8 @@ def born(layer: PointLayer, index: int, schedule: Schedule, ctx: Context, start:
         if parents is None:
             return Points()
         id, moment, spots = parents
+    elif source.shape == "pieces":
+        id, moment, spots = _as_pieces(layer, source, ctx, start, end)
     elif source.shape == "file":
         cloud = cloud_at(source, ctx.folder, 0)
         id, moment, spots = _from_file(source, cloud, schedule, start, end)
@@ -242,6 +247,31 @@ def _from_file(
     )
 
 
+def _as_pieces(
+    layer: PointLayer, source: PointSource, ctx: Context, start: float, end: float
+) -> tuple[np.ndarray, np.ndarray, _Spots]:
+    """The pieces that a prop was cut into, all at the burst's time, where they were in it."""
+    own = pieces_of(layer, ctx.props, ctx.folder)
+    blow = struck(layer, ctx.props)
+    if blow is None or not layer.assembled:
+        raise BadInput(
+            "gives birth to the pieces of a prop, and the layer has none",
+            "a layer of debris whose pieces are made as 'cut'",
+            place=f"source {source.name}",
+        )
+    n = len(own) if start < source.begins <= end else 0
+    place = np.array([piece.place for piece in own[:n]]).reshape(-1, 3)
+    away = place - np.asarray(blow.at)
+    far = np.linalg.norm(away, axis=1)
+    spots = _Spots(
+        place,
+        away / np.maximum(far, 1e-9)[:, None],
+        width=np.array([piece.width for piece in own[:n]]),
+        far=far,
+    )
+    return np.arange(n, dtype=np.int64), np.full(n, source.begins), spots
+
+
 def _made(
     layer: PointLayer,
     index: int,
@@ -254,8 +284,8 @@ def _made(
 ) -> Points:
     n = len(id)
     own = moment - source.delay
-    place, velocity = _set_off(source, seed, ctx, id, moment, spots)
-    if source.shape == "file" and spots.width is not None:
+    place, velocity = _set_off(layer, source, seed, ctx, id, moment, spots)
+    if spots.width is not None:
         width = spots.width
     else:
         share = source.least_width + (1 - source.least_width) * chance(seed, id, "width") ** source.skew
@@ -270,6 +300,14 @@ def _made(
         colour = spots.colour
     asleep = bool(getattr(getattr(layer, "bed", None), "rests", False))
     turn, spin, still = _tumbling(layer, source, seed, id, own, width)
+    state = np.full(n, NEW | (ASLEEP if asleep else 0), np.uint8)
+    if source.shape == "pieces":
+        pose = _poses(layer, source, ctx, moment[:1])[0][0]
+        x, y, z, w = Rotation.from_matrix(pose.turn).as_quat()
+        turn = np.tile(np.array([w, x, y, z], np.float32), (n, 1))
+        if spots.far is not None and source.burst_over > 0:  # what waits to let go sleeps
+            still = (-source.burst_over * spots.far / max(float(spots.far.max()), 1e-9)).astype(np.float32)
+            state |= np.where(still < 0, np.uint8(ASLEEP), np.uint8(0))
     return Points(
         (np.int64(index) << SOURCE_SHIFT) + id,
         moment.astype(np.float64),
@@ -279,7 +317,7 @@ def _made(
         width.astype(np.float32),
         np.maximum(-280.0, curve(source.temperature, own)).astype(np.float32),
         np.full(n, index, np.int16),
-        np.full(n, NEW | (ASLEEP if asleep else 0), np.uint8),
+        state,
         np.full(n, FREE, np.int8),
         colour.astype(np.float32),
         turn,
@@ -289,7 +327,13 @@ def _made(
 
 
 def _set_off(
-    source: PointSource, seed: int, ctx: Context, id: np.ndarray, moment: np.ndarray, spots: _Spots
+    layer: PointLayer,
+    source: PointSource,
+    seed: int,
+    ctx: Context,
+    id: np.ndarray,
+    moment: np.ndarray,
+    spots: _Spots,
 ) -> tuple[np.ndarray, np.ndarray]:
     """Places in m and velocities in m/s at birth, (n, 3) each: with what a moving source hands on."""
     speed = np.maximum(0.0, curve(source.speed, moment - source.delay)) * (
@@ -297,13 +341,15 @@ def _set_off(
     )
     far = chance(seed, id, "far", 0) < source.far_share
     speed = np.where(far, speed * (1 + source.far_reach * chance(seed, id, "far", 1)), speed)
+    if spots.far is not None and source.throw_reach > 0:
+        speed = speed * np.exp(-((spots.far / source.throw_reach) ** 2))
     velocity = _directions(source, seed, id, spots) * speed[:, None]
     if any(source.scatter):
         scatter = [bell(seed, id, "scatter", c) for c in range(3)]
         velocity += np.stack(scatter, axis=1) * np.asarray(source.scatter)
     place, inherited = spots.place, spots.flow
     if not spots.in_scene:
-        before, after, which, f = _poses(source, ctx, moment)
+        before, after, which, f = _poses(layer, source, ctx, moment)
         turn = np.stack([p.turn for p in before])[which], np.stack([p.turn for p in after])[which]
         origin = np.stack([p.origin for p in before])[which], np.stack([p.origin for p in after])[which]
         turn_now = turn[0] + (turn[1] - turn[0]) * f[:, None, None]

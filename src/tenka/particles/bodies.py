@@ -1,14 +1,15 @@
-"""Rigid pieces: flight with tumbling, blows and friction at their corners, each other by round hulls, sleep.
+"""Rigid pieces: flight with tumbling, blows and friction at their corners, each other by their hulls, sleep.
 
 Time is cut into pieces of a clock that all sub-steps share, so what happens does not depend on how many
 sub-steps there are. In the air a piece keeps its angular momentum, so that what is long or flat wobbles as it
 turns. Blows are impulses at a corner, along the surface and against it at once (Mirtich 1996), which never
-add energy; pairs are found in a uniform grid.
+add energy.
 """
 
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from pathlib import Path
 from typing import NamedTuple
 
@@ -18,7 +19,7 @@ from tenka.base.jit import kernel
 from tenka.base.vectors import cross, dot, length, minus, plus, put, row, times
 from tenka.effect.model import PointLayer, Prop
 from tenka.particles.acting import Acting, forces_at
-from tenka.particles.colliding import SLOW, collide
+from tenka.particles.colliding import SLOW, Solids, collide, spun, turned
 from tenka.particles.contact import (
     BOUNCINESS,
     DIE,
@@ -32,6 +33,7 @@ from tenka.particles.contact import (
     slope_of,
     surface_speed,
 )
+from tenka.particles.hulls import hulls_of
 from tenka.particles.meet import flown
 from tenka.particles.motion import (
     AIR,
@@ -40,6 +42,7 @@ from tenka.particles.motion import (
     END,
     ENDS,
     FORCED,
+    GRAVITY,
     LARGEST,
     SIZE_DRAG,
     START,
@@ -48,8 +51,8 @@ from tenka.particles.motion import (
     moved,
     way_of,
 )
-from tenka.particles.pieces import CORNERS, kind_of, pieces_of
-from tenka.particles.state import ASLEEP, STUCK, Points
+from tenka.particles.pieces import CORNERS, Piece, kind_of, pieces_of
+from tenka.particles.state import ASLEEP, RESTS, STUCK, Points
 from tenka.scene.cameras import View
 
 TICKS = 8  # of the clock in a frame at least
@@ -78,26 +81,6 @@ class Bodies(NamedTuple):
 
 
 @kernel
-def _turned(q, sense, v):
-    """A vector turned by a quaternion, or back with a sense of -1."""
-    a = (sense * q[1], sense * q[2], sense * q[3])
-    t = times(2.0, cross(a, v))
-    return plus(plus(v, q[0], t), 1.0, cross(a, t))
-
-
-@kernel
-def _through(q, tensor, scale, v):
-    """A tensor of a piece's own axes, times a number, on a vector of the scene."""
-    a = _turned(q, -1.0, v)
-    own = (
-        scale * (tensor[0, 0] * a[0] + tensor[0, 1] * a[1] + tensor[0, 2] * a[2]),
-        scale * (tensor[1, 0] * a[0] + tensor[1, 1] * a[1] + tensor[1, 2] * a[2]),
-        scale * (tensor[2, 0] * a[0] + tensor[2, 1] * a[1] + tensor[2, 2] * a[2]),
-    )
-    return _turned(q, 1.0, own)
-
-
-@kernel
 def _turn_on(q, spin, dt):
     """Turn a quaternion by a spin over a time, exactly."""
     rate = length(spin)
@@ -122,27 +105,27 @@ def _turn_on(q, spin, dt):
 def _tumbled(q, spin, inertia, inverse, dt):
     """Turn a piece freely for a time, in place: its angular momentum stays, and the spin after it follows. By
     the spin in the middle of short ways; unit mass and width, which cancel."""
-    momentum = _through(q, inertia, 1.0, spin)
+    momentum = spun(q, inertia, 1.0, spin)
     parts = min(max(math.ceil(length(spin) * dt / SHORT), 1), MOST_PARTS)
     middle = q.copy()
     for _ in range(parts):
         middle[:] = q
         _turn_on(middle, spin, 0.5 * dt / parts)
-        _turn_on(q, _through(middle, inverse, 1.0, momentum), dt / parts)
-        spin = _through(q, inverse, 1.0, momentum)
+        _turn_on(q, spun(middle, inverse, 1.0, momentum), dt / parts)
+        spin = spun(q, inverse, 1.0, momentum)
     return spin
 
 
 @kernel
 def _energy(v, q, spin, inertia, scale):
     """Of a mass of one."""
-    return 0.5 * dot(v, v) + 0.5 * dot(spin, _through(q, inertia, scale, spin))
+    return 0.5 * dot(v, v) + 0.5 * dot(spin, spun(q, inertia, scale, spin))
 
 
 @kernel
 def _answer(q, r, x, inverse, scale):
     """Change of velocity at `r` from the middle by an impulse `x` there."""
-    return plus(x, 1.0, cross(_through(q, inverse, 1.0 / scale, cross(r, x)), r))
+    return plus(x, 1.0, cross(spun(q, inverse, 1.0 / scale, cross(r, x)), r))
 
 
 @kernel
@@ -185,7 +168,7 @@ def _blow(v, w, q, r, n, surface, bounce, friction, inverse, scale):
     work, own = dot(impulse, at), dot(impulse, _answer(q, r, impulse, inverse, scale))
     if work + 0.5 * own > 0:
         impulse = times(max(-2.0 * work / max(own, 1e-12), 0.0), impulse)
-    return into, plus(v, 1.0, impulse), plus(w, 1.0, _through(q, inverse, 1.0 / scale, cross(r, impulse)))
+    return into, plus(v, 1.0, impulse), plus(w, 1.0, spun(q, inverse, 1.0 / scale, cross(r, impulse)))
 
 
 @kernel
@@ -208,7 +191,7 @@ def _struck(p, b, i, m, stops, here, place, v, w, bounces, start, now):
     kind, size, stop = b.kinds[i], p.width[i], stops.rows[m]
     clings = stop[RESPONSE] == STICK
     for c in range(CORNERS):
-        r = _turned(b.turn[i], 1.0, times(size, row(b.corners[kind], c)))
+        r = turned(b.turn[i], 1.0, times(size, row(b.corners[kind], c)))
         at = plus(place, 1.0, r)
         d = distance_to(m, stops, here, at)
         if d >= 0:
@@ -229,9 +212,9 @@ def _struck(p, b, i, m, stops, here, place, v, w, bounces, start, now):
 
 
 @kernel
-def _stopped(p, b, i, stops, here, place, v, w, pull, start, now, dt):
+def _stopped(p, b, i, stops, here, place, v, w, pull, start, now, dt, floors):
     """A piece against all that stops it: place, velocity, spin, whether it touched anything, and whether that
-    holds what touches it.
+    holds what touches it. Notes in `floors` which way the last of them faces, and how it moves.
 
     To be lifted out of a surface costs what falling into it gave: the piece is slower by as much.
     """
@@ -253,6 +236,8 @@ def _stopped(p, b, i, stops, here, place, v, w, pull, start, now, dt):
         if not met_any:
             continue
         touched = True
+        put(floors[:, 0:3], i, slope_of(m, stops, here, place))
+        put(floors[:, 3:6], i, surface)
         least = before + dot(pull, minus(place, came))
         has = _energy(minus(v, surface), b.turn[i], w, b.inertia[kind], scale)
         if has > least:
@@ -283,9 +268,9 @@ def _settled(p, b, i, v, w, touched, clings, dt, sleeps):
 
 
 @kernel
-def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air):
+def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air, held, floors):
     """One tick from t0 to t1 of a step with the numbers `s`: flight, turning, and blows against what stops
-    pieces."""
+    pieces. Marks those in `held` that stand on something."""
     start, end = s[START], s[END]
     here = min(max((t1 - start) / max(end - start, 1e-12), 0.0), 1.0)
     winds, gusts, local, eddies, flat, eddies_at = acts
@@ -298,7 +283,10 @@ def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air):
             p.dead[i] = 1
         place, v, w = row(p.place, i), row(p.velocity, i), row(b.spin, i)
         if p.state[i] & ASLEEP:
-            if not _woken(p, i, stops, here, place):
+            waits = b.still[i] < 0
+            if waits:
+                b.still[i] = np.float32(min(b.still[i] + dt, 0.0))
+            if not (waits and b.still[i] >= 0) and not _woken(p, i, stops, here, place):
                 continue
             p.state[i] &= np.uint8(255 - ASLEEP)
             b.still[i] = 0
@@ -314,13 +302,34 @@ def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air):
         kind = b.kinds[i]
         w = times(math.exp(-damping * dt), w)
         w = _tumbled(b.turn[i], w, b.inertia[kind], b.inverse[kind], dt)
-        place, v, w, touched, clings = _stopped(p, b, i, stops, here, place, v, w, way.pull, start, t1, dt)
+        place, v, w, touched, clings = _stopped(
+            p, b, i, stops, here, place, v, w, way.pull, start, t1, dt, floors
+        )
         if touched and length(w) > most_spin:
             w = times(most_spin / length(w), w)
-        v, w = _settled(p, b, i, v, w, touched, clings, dt, sleeps)
+        held[i] = touched
+        rests = touched or (p.state[i] & RESTS) != 0
+        p.state[i] &= np.uint8(255 - RESTS)
+        v, w = _settled(p, b, i, v, w, rests, clings, dt, sleeps)
         put(p.place, i, place)
         put(p.velocity, i, v)
         put(b.spin, i, w)
+
+
+@lru_cache(maxsize=8)
+def _tables(own: tuple[Piece, ...]) -> tuple[np.ndarray, np.ndarray, Solids]:
+    """Corners and inertia of pieces, and what pairs of them are made of."""
+    inertia = np.stack([q.inertia for q in own])
+    hulls, volume = hulls_of([q.corners for q in own]), np.array([q.volume for q in own])
+    return np.stack([q.corners for q in own]), inertia, Solids(hulls, volume, np.linalg.inv(inertia))
+
+
+def _let_fall(p: Points, dead: np.ndarray) -> None:
+    """Wake what sleeps beside pieces that are gone: it may have lain on them."""
+    asleep = (p.state & ASLEEP > 0) & (p.still >= 0)
+    for k in np.flatnonzero(dead) if asleep.any() else ():
+        near = np.linalg.norm(p.place - p.place[k], axis=1) < 0.8 * (p.width + p.width[k])
+        p.state[asleep & near] &= np.uint8(255 - ASLEEP)
 
 
 def advance_bodies(
@@ -343,19 +352,45 @@ def advance_bodies(
     assert body is not None
     own = pieces_of(layer, props, folder)
     kinds = kind_of(layer, p.id, len(own))
-    corners, inertia = np.stack([q.corners for q in own]), np.stack([q.inertia for q in own])
-    inverse = np.linalg.inv(inertia)
+    corners, inertia, solids = _tables(own)
     all_of, gas = moved(p, dead, hits), Air(air, air.reshape(-1))
-    bodies = Bodies(p.turn, p.spin, p.still, kinds, corners, inertia, inverse)
+    pull = -float(numbers[GRAVITY])
+    held, floors = np.zeros(len(p), np.uint8), np.zeros((len(p), 6))
+    bodies = Bodies(p.turn, p.spin, p.still, kinds, corners, inertia, solids.inverse)
     start, end = float(numbers[START]), float(numbers[END])
     tick = 1.0 / (rate * ticks_in_frame(rate))
     most_spin = 2 * math.pi * body.most_turns if body.most_turns > 0 else math.inf
     first, last = math.floor(start / tick + 1e-6), math.ceil(end / tick - 1e-6)
     for n in range(first, last):
         t0, t1 = max(start, n * tick), min(end, (n + 1) * tick)
-        _fly(t0, t1, numbers, all_of, bodies, body.damping, most_spin, body.sleeps, acting, stops, gas)
+        _fly(
+            t0,
+            t1,
+            numbers,
+            all_of,
+            bodies,
+            body.damping,
+            most_spin,
+            body.sleeps,
+            acting,
+            stops,
+            gas,
+            held,
+            floors,
+        )
         if body.each_other and len(p) > 1:
-            collide(t1, all_of, p.still, layer.motion.bounce)
+            collide(
+                t1,
+                all_of,
+                bodies,
+                solids,
+                held,
+                floors,
+                pull,
+                layer.motion.bounce,
+                layer.motion.friction,
+                t1 - t0,
+            )
     if numbers[COOLING] > 0:
         p.heat *= np.exp(-numbers[COOLING] * (end - np.maximum(start, p.born))).astype(np.float32)
     ends, corner, voxel = numbers[ENDS:AIR], numbers[AIR : AIR + 3], numbers[AIR + 3]
@@ -367,3 +402,4 @@ def advance_bodies(
         dead[((p.place < corner) | (p.place > corner + np.array(air.shape[:3]) * voxel)).any(axis=1)] = 1
     if ends[4] > 0:
         dead[~view.sees(p.place, 0.55 * p.width)] = 1
+    _let_fall(p, dead)

@@ -1,9 +1,9 @@
 """The pieces that debris is made of: convex, from points of our own choosing, flat or round, sharp or worn;
-or a prop's mesh."""
+a prop cut up; or a prop's mesh."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
 
@@ -12,15 +12,21 @@ from scipy.spatial import ConvexHull
 
 from tenka.base.errors import BadInput
 from tenka.base.randomness import stable_seed, unit_array
-from tenka.effect.model import Pieces, PointLayer, Prop
+from tenka.effect.debris import PIECE_SIZES
+from tenka.effect.model import Pieces, PointLayer, Prop, heard, ramp_at
+from tenka.particles.fracture import Breaking, Cut, broken
+from tenka.particles.schedule import SOURCE_SHIFT
 from tenka.scene.meshes import Mesh
-from tenka.scene.props import form_of, own_mesh, stamp_of
+from tenka.scene.poses import pose_at
+from tenka.scene.props import deforms, form_of, own_mesh, stamp_of
+from tenka.scene.solid import solid_of
 
 CORNERS = 16  # of a piece that touch other things
 MOST_TRIANGLES = 4000
+MOST_CUT = 60_000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Piece:
     """One piece, one metre across its longest side, round its middle.
 
@@ -29,11 +35,17 @@ class Piece:
     mesh : to be drawn
     corners : (CORNERS, 3) that touch
     inertia : (3, 3) about its middle of mass, which is at 0, of a body of mass 1 and this size
+    volume : m^3, of this size
+    width : m, across, of what was cut from a prop; else 0, as births say how large each is
+    place : (3,) m, where it was in its prop
     """
 
     mesh: Mesh
     corners: np.ndarray
     inertia: np.ndarray
+    volume: float = 1.0
+    width: float = 0.0
+    place: np.ndarray = field(default_factory=lambda: np.zeros(3))
 
 
 def _numbers(seed: int, count: int, purpose: int) -> np.ndarray:
@@ -109,18 +121,34 @@ def _unit(points: np.ndarray) -> np.ndarray:
 
 
 def _touching(points: np.ndarray) -> np.ndarray:
-    """A few points that stand for all: the furthest in even directions."""
+    """A few points that stand for all: the corners of their hull, or the furthest in even directions."""
+    if len(points) >= 4 and np.ptp(points, axis=0).min() > 1e-4:
+        corners = points[ConvexHull(points).vertices]
+        if len(corners) <= CORNERS:
+            return np.resize(corners, (CORNERS, 3))
     n = np.arange(CORNERS) + 0.5
     z, a = 1 - 2 * n / CORNERS, np.pi * (1 + 5**0.5) * n  # even directions (spherical Fibonacci points)
     r = np.sqrt(1 - z * z)
     return points[np.argmax(points @ np.stack([r * np.cos(a), r * np.sin(a), z]), axis=0)]
 
 
-def _solid(points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Middle of mass of the hull of points, (3,), and its inertia about it, (3, 3), of a mass of one.
+def _moments(corners: np.ndarray) -> tuple[float, np.ndarray, np.ndarray]:
+    """Volume within closed triangles, (m, 3, 3), its middle, (3,), and its inertia about that, (3, 3), of a
+    mass of one; by tetrahedra (Tonon 2004)."""
+    start = corners.reshape(-1, 3).mean(axis=0)
+    a, b, c = (corners[:, k] - start for k in range(3))
+    volume = np.einsum("nk,nk->n", np.cross(a, b), c) / 6
+    whole = volume.sum()
+    middle = (volume[:, None] * (a + b + c)).sum(axis=0) / (4 * whole)
+    total = a + b + c
+    squares = sum(np.einsum("n,ni,nj->ij", volume / 20, v, v) for v in (total, a, b, c)) / whole
+    squares = squares - np.outer(middle, middle)
+    return float(whole), start + middle, np.trace(squares) * np.eye(3) - squares
 
-    By tetrahedra over its triangles (Tonon 2004). What is flatter than a hundredth is counted as that thick.
-    """
+
+def _solid(points: np.ndarray) -> tuple[float, np.ndarray, np.ndarray]:
+    """Volume, middle of mass and inertia of the hull of points. What is flatter than a hundredth is counted
+    as that thick."""
     span = np.ptp(points, axis=0)
     thin = np.flatnonzero(span < 0.01 * span.max())
     for axis in thin:
@@ -128,15 +156,7 @@ def _solid(points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         shift[axis] = 0.005 * span.max()
         points = np.concatenate([points - shift, points + shift])
     corners, faces = _hull(points)
-    start = corners.mean(axis=0)
-    a, b, c = (corners[faces[:, k]] - start for k in range(3))
-    volume = np.einsum("nk,nk->n", np.cross(a, b), c) / 6
-    whole = volume.sum()
-    middle = (volume[:, None] * (a + b + c)).sum(axis=0) / (4 * whole)
-    total = a + b + c
-    squares = sum(np.einsum("n,ni,nj->ij", volume / 20, v, v) for v in (total, a, b, c)) / whole
-    squares = squares - np.outer(middle, middle)
-    return start + middle, np.trace(squares) * np.eye(3) - squares
+    return _moments(corners[faces])
 
 
 def made(pieces: Pieces, number: int) -> Piece:
@@ -158,10 +178,10 @@ def made(pieces: Pieces, number: int) -> Piece:
         broken = normal[:, 0] > 0.5
     tone = 0.85 + 0.3 * _numbers(seed, 1, 10)[0] + 0.1 * _numbers(seed, len(faces), 11)[:, None]
     colours = np.where(broken[:, None], np.asarray(pieces.inner), np.asarray(pieces.colour)) * tone
-    middle, inertia = _solid(corners)
+    volume, middle, inertia = _solid(corners)
     corners = corners - middle
     mesh = Mesh(corners.astype(np.float32), faces.astype(np.int32), np.clip(colours, 0, 1).astype(np.float32))
-    return Piece(mesh, _touching(corners), inertia)
+    return Piece(mesh, _touching(corners), inertia, volume)
 
 
 @lru_cache(maxsize=16)
@@ -176,9 +196,91 @@ def _set(pieces: Pieces, form: Prop | None, folder: Path | None, stamp: int) -> 
             place="debris",
         )
     points = _unit(mesh.points.astype(np.float64))
-    middle, inertia = _solid(points)
+    volume, middle, inertia = _solid(points)
     points = points - middle
-    return (Piece(mesh.moved(points), _touching(points), inertia),)
+    return (Piece(mesh.moved(points), _touching(points), inertia, volume),)
+
+
+@dataclass(frozen=True)
+class Struck:
+    """Where a prop is struck: `at`, (x, y, z) m in its own coordinates; and when, s, if its form depends on
+    that."""
+
+    at: tuple[float, float, float]
+    t: float
+
+
+def struck(layer: PointLayer, props: tuple[Prop, ...]) -> Struck | None:
+    """Where and when what a layer's pieces are cut from is struck: by its first source that gives them."""
+    source = next((s for s in heard(layer.sources) if s.shape == "pieces"), None)
+    if source is None or layer.cut is None:
+        return None
+    prop = next((p for p in props if p.id == layer.cut.prop), None)
+    if prop is None:
+        return None
+    t = source.begins
+    own = pose_at(prop, props, t).to_own(pose_at(source, props, t).origin)
+    x, y, z = (round(float(v), 4) for v in own)
+    return Struck((x, y, z), t if deforms(prop) else 0.0)
+
+
+@lru_cache(maxsize=8)
+def _cuts(
+    pieces: Pieces, blow: Struck | None, form: Prop, folder: Path | None, stamp: int
+) -> tuple[Cut, ...]:
+    """What a prop is cut into; by what decides on its form alone."""
+    mesh = own_mesh(form, folder, blow.t if blow is not None and deforms(form) else 0.0)
+    if len(mesh.faces) > MOST_CUT:
+        raise BadInput(
+            f"has {len(mesh.faces):,} triangles, which is too many to cut up",
+            f"a prop of at most {MOST_CUT:,}; thin it by 'keep'",
+            place=f"prop {form.name}",
+        )
+    solid = solid_of(mesh, pieces.wall)
+    how = Breaking(
+        pieces.cuts,
+        drawn_sizes(pieces),
+        np.asarray(blow.at) if blow is not None else mesh.points.mean(axis=0).astype(np.float64),
+        pieces.finer if blow is not None else 1.0,
+        pieces.finer_reach,
+        np.asarray(pieces.grain),
+        stable_seed("cut", pieces.seed),
+    )
+    return tuple(broken(solid, how))
+
+
+def drawn_sizes(pieces: Pieces) -> np.ndarray:
+    """Sizes of as many pieces as a prop is cut into, against the largest, by the histogram: each at the
+    middle of its share."""
+    low, high = PIECE_SIZES
+    x = (np.arange(512) + 0.5) / 512
+    share = np.cumsum(np.maximum(ramp_at(pieces.sizes, x), 0.0) + 1e-9)
+    at = np.interp((np.arange(pieces.cuts) + 0.5) / pieces.cuts, share / share[-1], x)
+    return np.asarray(low * (high / low) ** at)
+
+
+@lru_cache(maxsize=8)
+def _cut_set(
+    pieces: Pieces, blow: Struck | None, form: Prop, folder: Path | None, stamp: int
+) -> tuple[Piece, ...]:
+    """A prop's pieces, with the colour of their broken sides."""
+    plain = Pieces(
+        make="cut",
+        **{
+            name: getattr(pieces, name)
+            for name in ("cuts", "sizes", "finer", "finer_reach", "grain", "wall", "seed")
+        },
+    )
+    found = []
+    for cut in _cuts(plain, blow, form, folder, stamp):
+        width = max(float(np.ptp(cut.mesh.points, axis=0).max()), 1e-6)
+        colours = cut.mesh.colours.copy()
+        colours[cut.mesh.groups["inner"]] = np.clip(np.asarray(pieces.inner) * cut.tone, 0, 1)
+        mesh = Mesh((cut.mesh.points / width).astype(np.float32), cut.mesh.faces, colours)
+        volume, _, inertia = _moments(mesh.corners.astype(np.float64))
+        corners = _touching(mesh.points.astype(np.float64))
+        found.append(Piece(mesh, corners, inertia, volume, width, cut.middle))
+    return tuple(found)
 
 
 def pieces_of(layer: PointLayer, props: tuple[Prop, ...], folder: Path | None) -> tuple[Piece, ...]:
@@ -187,23 +289,31 @@ def pieces_of(layer: PointLayer, props: tuple[Prop, ...], folder: Path | None) -
     Raises
     ------
     BadInput
-        A layer of points, or a prop that is not there, or has too many triangles.
+        A layer of points, or a prop that is not there, has too many triangles, or encloses nothing.
     """
     cut = layer.cut
     if cut is None:
         raise BadInput("is made of no pieces", "a layer of debris", place=f"layer {layer.name}")
     own = cut.model_copy(update={"prop": "", "swap": ""})
-    if cut.make != "prop":
+    if cut.make not in ("cut", "prop"):
         return _set(own, None, None, 0)
     prop = next((p for p in props if p.id == cut.prop), None)
     if prop is None:
         raise BadInput(
             f"names the prop '{cut.prop}', which is not in the effect", place=f"layer {layer.name}"
         )
-    return _set(own, form_of(prop), folder, stamp_of(prop, folder))
+    form, stamp = form_of(prop), stamp_of(prop, folder)
+    if cut.make == "prop":
+        return _set(own, form, folder, stamp)
+    return _cut_set(own, struck(layer, props), form, folder, stamp)
 
 
 def kind_of(layer: PointLayer, id: np.ndarray, count: int) -> np.ndarray:
-    """Which piece each is, (n,) int64."""
+    """Which piece each is, (n,) int64: by chance, or of a prop in pieces its own."""
     chance = unit_array(stable_seed(layer.id, "which piece"), id & 0xFFFFFFFF, id >> 32)
-    return np.minimum((chance.astype(np.float64) * count).astype(np.int64), count - 1)
+    kind = np.minimum((chance.astype(np.float64) * count).astype(np.int64), count - 1)
+    if layer.assembled:
+        given = np.array([s.shape == "pieces" for s in layer.sources], bool)
+        own = given[np.clip(id >> SOURCE_SHIFT, 0, len(given) - 1)] if len(given) else np.zeros(len(id), bool)
+        kind = np.where(own, np.minimum(id & ((1 << SOURCE_SHIFT) - 1), count - 1), kind)
+    return kind

@@ -134,6 +134,8 @@ class PointSolver:
         for i, s in self.sources:
             if s.shape == "file":
                 total += len(cloud_at(s, self.folder, 0).place)
+            elif s.shape == "pieces":
+                total += self.layer.cut.cuts if self.layer.cut is not None else 0
             elif s.shape != "particles":
                 total += self.schedules[i].most_alive()
         return int(min(total, 1e15))

@@ -67,8 +67,8 @@ class Context:
 
 @dataclass
 class _Spots:
-    """Where births are, in the source's own coordinates; flow and colours where there are any of their
-    own."""
+    """Where births are, in the source's own coordinates; flow, colours and widths where there are any of
+    their own; `far` is how far pieces are from where their prop was struck, (n,) m."""
 
     place: np.ndarray
     outward: np.ndarray
@@ -76,6 +76,7 @@ class _Spots:
     colour: np.ndarray | None = None
     in_scene: bool = False
     width: np.ndarray | None = None
+    far: np.ndarray | None = None
 
 
 def _ball(seed: int, id: np.ndarray) -> np.ndarray:

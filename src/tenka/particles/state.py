@@ -10,7 +10,7 @@ import numpy as np
 
 from tenka.base.cubic import slope, through
 
-ASLEEP, STUCK, NEW = 1, 2, 4
+ASLEEP, STUCK, NEW, RESTS = 1, 2, 4, 8
 FREE = -1  # held by no collider
 
 
@@ -36,7 +36,7 @@ class Points:
     width : (n,) float32, m across, at birth
     heat : (n,) float32, K above the air
     source : (n,) int16, index into the layer's sources
-    state : (n,) uint8, bits ASLEEP, STUCK, NEW (since the last frame)
+    state : (n,) uint8, bits ASLEEP, STUCK, NEW (since the last frame), RESTS (on another piece)
     holder : (n,) int8, index of the collider that holds a stuck one, or FREE
     colour : (n, 3) float32, linear colour that is carried
     turn : (n, 4) float32, quaternion w x y z of pieces; (0, 4) for particles

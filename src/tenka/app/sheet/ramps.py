@@ -37,6 +37,11 @@ def linear_colour(c: QColor) -> tuple[float, float, float]:
     return decode(c.redF()), decode(c.greenF()), decode(c.blueF())
 
 
+def _words(value: float, unit: str) -> str:
+    """A place on an axis: a length, or a share."""
+    return length_words(value) if unit == "m" else f"{100 * value:.3g} %"
+
+
 def length_words(metres: float) -> str:
     """A length in a few letters."""
     return f"{metres:.2g} m" if metres >= 0.995 else f"{100 * metres:.2g} cm"
@@ -153,13 +158,13 @@ class RampField(QWidget):
                     box, side = QRectF(0, box.top(), 60, 12), Qt.AlignmentFlag.AlignLeft
                 elif n == marks:
                     box, side = QRectF(self.width() - 60, box.top(), 60, 12), Qt.AlignmentFlag.AlignRight
-                painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, length_words(axis[0] * 2.0**n))
+                painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, _words(axis[0] * 2.0**n, axis[2]))
 
     def _tell(self, stop: Stop) -> None:
         """Say what a stop stands for while it is held."""
         if self.p.axis is not None and not isinstance(stop.value, tuple):
-            low, high, _ = self.p.axis
-            words = f"{length_words(low * (high / low) ** stop.at)}: {100 * stop.value:.0f} %"
+            low, high, unit = self.p.axis
+            words = f"{_words(low * (high / low) ** stop.at, unit)}: {100 * stop.value:.0f} %"
             QToolTip.showText(self.mapToGlobal(self._point(stop).toPoint()), words, self)
 
     def _near(self, at: QPointF) -> int | None:

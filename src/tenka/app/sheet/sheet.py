@@ -18,6 +18,7 @@ from tenka.app.sheet.findings import Findings
 from tenka.app.sheet.gutter import Gutter
 from tenka.app.sheet.meshfoot import MeshFoot
 from tenka.app.sheet.nodes import lever_rows, nodes_for, rows_of
+from tenka.app.sheet.propfoot import PropFoot
 from tenka.app.sheet.row import Row
 from tenka.app.sheet.trialfoot import TrialFoot
 from tenka.app.state import WHOLE, State
@@ -148,6 +149,8 @@ class Sheet(QWidget):
             if isinstance(trial, Trial):
                 column.addWidget(TrialFoot(self.state, trial.id))
             prop = items[0][2]
+            if section == "Where" and isinstance(prop, Prop):
+                column.addWidget(PropFoot(self.state, prop.id))
             if section == "Mesh" and isinstance(prop, Prop):
                 self.mesh_foot = MeshFoot(self.state, prop.id)
                 column.addWidget(self.mesh_foot)

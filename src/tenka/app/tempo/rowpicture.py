@@ -228,7 +228,7 @@ class RowsPicture(QWidget):
 
     def bursts_of(self, source: Feed) -> list[float]:
         """When a source's bursts come, s."""
-        if not isinstance(source, PointSource) or (not source.burst and source.shape != "file"):
+        if not isinstance(source, PointSource) or not (source.burst or source.given):
             return []
         first, seconds = source.burst_at + source.delay + self.cue_of(source), self.state.effect.seconds
         if not source.burst_every:
@@ -254,7 +254,7 @@ class RowsPicture(QWidget):
     def _paint_source(self, painter: QPainter, top: float, source: Feed) -> None:
         if isinstance(source, PointSource):
             self._paint_bursts(painter, top, source)
-            if source.rate == 0.0 or source.shape == "file":
+            if source.rate == 0.0 or source.given:
                 return
         line, area = self._envelope(source)
         painter.translate(0, top)

@@ -1,0 +1,212 @@
+"""Debris layers: what pieces are made of, how they behave as rigid bodies, and which of them are held."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal, Self
+
+from pydantic import Field
+
+from tenka.effect.catalogue import COLLISION, MOTION, WHAT, Settings
+from tenka.effect.particles import PointLayer
+from tenka.effect.placed import Ramp, Vec3, heard, ramp
+from tenka.effect.pointlook import PointLook
+
+OWN_PIECES = ("sherds", "tiles", "planks", "lumps", "plates")
+PIECE_SIZES = (1 / 16, 1.0)
+CUT = ("cut",)
+
+
+class Pieces(Settings):
+    """What debris is made of: pieces of our own, a prop cut up, or a prop's mesh as each of them."""
+
+    make: Literal["sherds", "tiles", "planks", "lumps", "plates", "cut", "prop"] = WHAT.param(
+        "sherds", "What the pieces are: our own, a prop cut up, or a prop's mesh as each.", cost="motion"
+    )
+    prop: str = WHAT.param(
+        "",
+        "The prop that is cut up, or whose mesh each piece is.",
+        kind="prop",
+        when=("make", ("cut", "prop")),
+    )
+    cuts: int = WHAT.number(
+        60,
+        "",
+        2,
+        2000,
+        "About how many pieces it is cut into.",
+        soft=(8, 240),
+        step=1,
+        cost="motion",
+        when=("make", CUT),
+    )
+    sizes: Ramp = WHAT.param(
+        ramp((0.2, 0.35), (0.45, 1.0), (0.8, 0.5), (1.0, 0.12)),
+        "How many of them there are of each size, against the largest.",
+        kind="ramp",
+        axis=(*PIECE_SIZES, "%"),
+        cost="motion",
+        when=("make", CUT),
+    )
+    finer: float = WHAT.number(
+        3.0,
+        "",
+        1,
+        20,
+        "How many times smaller they are where it is struck: at the source that gives them.",
+        soft=(1, 8),
+        cost="motion",
+        when=("make", CUT),
+    )
+    finer_reach: float = WHAT.number(
+        0.5, "m", 0.01, 100, "How far from there they are smaller.", soft=(0.1, 3), when=("make", CUT)
+    )
+    grain: Vec3 = WHAT.number(
+        (1.0, 1.0, 1.0),
+        "",
+        0.1,
+        20,
+        "How much longer they are along each of the prop's axes: wood splits along one.",
+        soft=(0.5, 6),
+        step=0.1,
+        when=("make", CUT),
+    )
+    wall: float = WHAT.number(
+        0.0,
+        "m",
+        0,
+        5,
+        "Thickness of its walls; 0 is solid throughout.",
+        soft=(0, 0.3),
+        step=0.005,
+        when=("make", CUT),
+    )
+    swap: str = WHAT.param(
+        "",
+        "A prop that breaks: it is hidden from the first birth on.",
+        kind="parent",
+        affects="look",
+        when=("make", (*OWN_PIECES, "prop")),
+    )
+    kinds: int = WHAT.number(
+        8, "", 1, 64, "How many different pieces there are.", soft=(1, 24), step=1, when=("make", OWN_PIECES)
+    )
+    roundness: float = WHAT.number(
+        0.15, "", 0, 1, "From sharp edges to worn ones.", when=("make", OWN_PIECES)
+    )
+    flatness: float = WHAT.number(
+        0.35, "", 0.02, 1, "Thickness against width.", when=("make", ("sherds", "tiles", "plates", "planks"))
+    )
+    seed: int = WHAT.number(
+        1,
+        "",
+        0,
+        9999,
+        "Another number makes other pieces.",
+        soft=(0, 100),
+        step=1,
+        when=("make", (*OWN_PIECES, *CUT)),
+    )
+    colour: Vec3 = WHAT.number(
+        (0.32, 0.27, 0.23),
+        "",
+        0,
+        1,
+        "Colour of the pieces.",
+        kind="colour",
+        affects="look",
+        when=("make", OWN_PIECES),
+    )
+    inner: Vec3 = WHAT.number(
+        (0.42, 0.33, 0.26),
+        "",
+        0,
+        1,
+        "Colour of their broken sides.",
+        kind="colour",
+        affects="look",
+        when=("make", (*OWN_PIECES, *CUT)),
+    )
+
+
+class Bodies(Settings):
+    """How rigid pieces behave."""
+
+    each_other: bool = COLLISION.param(True, "They hit each other.", cost="motion")
+    tumble: float = MOTION.number(
+        3.0, "1/s", 0, 60, "Turns each second with which the smallest are thrown, at most.", soft=(0, 10)
+    )
+    tumble_slower: float = MOTION.number(
+        1.0, "", 0, 4, "How much slower larger ones turn: the power of their size.", soft=(0, 2)
+    )
+    damping: float = MOTION.number(0.3, "1/s", 0, 60, "How fast turning dies down.", soft=(0, 4))
+    most_turns: float = MOTION.number(
+        4.0,
+        "1/s",
+        0,
+        200,
+        "Turns each second that a blow leaves at most; 0 for as many as it gives.",
+        soft=(0, 12),
+    )
+    sleeps: float = MOTION.number(
+        0.12, "m/s", 0, 10, "Pieces that are slower than this for a while fall asleep.", soft=(0, 0.5)
+    )
+
+
+class DebrisLayer(PointLayer):
+    UNITS: ClassVar[str] = "pieces"
+
+    kind: Literal["debris"] = "debris"
+    pieces: Pieces = Field(default_factory=Pieces)
+    bodies: Bodies = Field(default_factory=Bodies)
+    deleted: tuple[int, ...] = Field((), max_length=10_000)
+    held: tuple[int, ...] = Field((), max_length=10_000)
+    look: PointLook = Field(
+        default_factory=lambda: PointLook(form="mesh", opacity_over=ramp((0.0, 1.0), (0.92, 1.0), (1.0, 0.0)))
+    )
+
+    @property
+    def body(self) -> Bodies:
+        return self.bodies
+
+    @property
+    def cut(self) -> Pieces:
+        return self.pieces
+
+    @property
+    def held_ids(self) -> tuple[int, ...]:
+        return self.held
+
+    @property
+    def deleted_ids(self) -> tuple[int, ...]:
+        return self.deleted
+
+    def props_used(self) -> set[str]:
+        made_of = {self.pieces.prop} if self.pieces.make in ("cut", "prop") else set()
+        return super().props_used() | made_of
+
+    def more_for_key(self) -> dict[str, Any]:
+        return {"held": sorted(self.held)} if self.held else {}
+
+    def alone(self, props: set[str]) -> Self:
+        pieces = self.pieces
+        kept = pieces.make in OWN_PIECES or pieces.prop in props
+        swap = pieces.swap if pieces.swap in props else ""
+        changed = pieces.model_copy(update={"make": pieces.make if kept else "sherds", "swap": swap})
+        layer = self.model_copy(update={"pieces": changed, "deleted": (), "held": ()})
+        return layer if kept or pieces.make != "cut" else layer._thrown()
+
+    def _thrown(self) -> Self:
+        """With pieces of its own thrown where those of a prop stood."""
+        changes = {"shape": "sphere", "rate": 0.0, "burst": self.pieces.cuts, "width": 0.2}
+        sources = (s.model_copy(update=changes) if s.shape == "pieces" else s for s in self.sources)
+        return self.model_copy(update={"sources": tuple(sources)})
+
+    @property
+    def assembled(self) -> bool:
+        return self.pieces.make == "cut"
+
+    @property
+    def breaks(self) -> str:
+        if not self.assembled:
+            return self.pieces.swap
+        return self.pieces.prop if any(s.shape == "pieces" for s in heard(self.sources)) else ""
