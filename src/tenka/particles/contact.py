@@ -8,12 +8,14 @@ from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from tenka.base.jit import kernel
 from tenka.effect.model import PointCollider, PointLayer, Prop, heard
 from tenka.gas.settings import Moment
-from tenka.scene.distance import field_of
+from tenka.scene.distance import DistanceField, field_of
 from tenka.scene.poses import Motion, Pose, motion_between
+from tenka.scene.props import deforms, own_mesh
 
 GROUND, SPHERE, BOX, CYLINDER, FIELD = 0, 1, 2, 3, 4
 BOUNCE, STICK, DIE = 0, 1, 2
@@ -38,8 +40,10 @@ RESPONSES = {"bounce": BOUNCE, "stick": STICK, "die": DIE}
     START,
     CORNER,
     STEP,
+    FLOWS,
     COLUMNS,
-) = (0, 1, 2, 5, 14, 17, 26, 29, 32, 35, 38, 39, 40, 41, 42, 45, 46, 49, 50)
+) = (0, 1, 2, 5, 14, 17, 26, 29, 32, 35, 38, 39, 40, 41, 42, 45, 46, 49, 50, 51)
+NEAR = 3.0  # steps of a distance field from the surface, within which its motion is known
 FIELD_CELLS = 64  # along a mesh's longest side
 
 
@@ -71,6 +75,7 @@ class Stops:
     traits : (k, 3) bounce, friction, skin in m
     radius : (k,) m from its origin within which it lies
     values : all distance fields, one after the other; shape, start, corner and step say which part is whose
+    flows : (k,) whether three fields of velocity in its own axes follow, of what changes its form
     """
 
     form: np.ndarray
@@ -90,6 +95,7 @@ class Stops:
     start: np.ndarray
     corner: np.ndarray
     step: np.ndarray
+    flows: np.ndarray
 
     def packed(self) -> Packed:
         """All of it as one table and the distance fields: kernels are faster with few arrays."""
@@ -111,6 +117,7 @@ class Stops:
             self.start,
             self.corner,
             self.step,
+            self.flows,
         )
         return Packed(table_of(parts, n, COLUMNS), self.values)
 
@@ -128,6 +135,19 @@ class _Row:
     values: np.ndarray | None = None
     corner: np.ndarray = field(default_factory=lambda: np.zeros(3))
     step: float = 1.0
+    flow: np.ndarray | None = None
+
+
+def _own_flow(prop: Prop, moment: Moment, folder: Path | None, own: DistanceField) -> np.ndarray:
+    """How the surface of a prop that changes its form moves, in its own axes: (3, nx, ny, nz) m/s on the
+    nodes of its distance field, near the surface that of the nearest point of its mesh."""
+    before, after = (own_mesh(prop, folder, moment.t + s * moment.dt).points.astype(float) for s in (0, 1))
+    flow = np.zeros((3, *own.values.shape), np.float32)
+    near = np.abs(own.values) < NEAR * own.step
+    nodes = own.origin + np.argwhere(near) * own.step
+    nearest = cKDTree(0.5 * (before + after)).query(nodes)[1]
+    flow[:, near] = ((after - before) / moment.dt)[nearest].T
+    return flow
 
 
 def _of_prop(collider: PointCollider, prop: Prop, moment: Moment, folder: Path | None) -> _Row:
@@ -151,6 +171,8 @@ def _of_prop(collider: PointCollider, prop: Prop, moment: Moment, folder: Path |
             moment.t + 0.5 * moment.dt,
         )
         row.form, row.values, row.corner, row.step = FIELD, own.values, own.origin, own.step
+        if deforms(prop):
+            row.flow = _own_flow(prop, moment, folder, own)
         high = own.origin + (np.asarray(own.values.shape) - 1) * own.step
         row.radius = float(np.linalg.norm(np.maximum(np.abs(own.origin), np.abs(high))))
     row.radius += max(collider.skin, 0.0)
@@ -169,7 +191,8 @@ def stops_of(layer: PointLayer, props: tuple[Prop, ...], moment: Moment, folder:
             rows.append(_of_prop(collider, prop, moment, folder))
     n, none = len(rows), np.zeros(3)
     f32 = np.float32
-    flat = [r.values.reshape(-1).astype(f32) if r.values is not None else np.zeros(0, f32) for r in rows]
+    fields = [[f for f in (r.values, r.flow) if f is not None] or [np.zeros(0)] for r in rows]
+    flat = [np.concatenate([f.reshape(-1).astype(f32) for f in own]) for own in fields]
     start = np.cumsum([0, *(len(f) for f in flat)])[:n].astype(np.int64)
 
     def table(items: list, shape: tuple[int, ...], dtype: type = np.float64) -> np.ndarray:
@@ -193,6 +216,7 @@ def stops_of(layer: PointLayer, props: tuple[Prop, ...], moment: Moment, folder:
         start,
         table([r.corner for r in rows], (3,)),
         table([r.step for r in rows], ()),
+        table([r.flow is not None for r in rows], ()),
     )
 
 
@@ -236,13 +260,9 @@ def form_at(form, sx, sy, sz, x, y, z):
 
 
 @kernel
-def distance_to(n, stops, share, p):
-    """Distance from a point to a collider at a share of the step, less its skin; `stops` are `Packed`."""
-    w, (x, y, z) = stops.rows, p
-    form = int(w[n, FORM])
-    if form == GROUND:
-        return z - w[n, SKIN]
-    s = 1 - share
+def _own_place(w, n, share, p):
+    """A point in the own axes of the collider in row `n`."""
+    s, (x, y, z) = 1 - share, p
     dx = x - w[n, ORIGIN0] * s - w[n, ORIGIN1] * share
     dy = y - w[n, ORIGIN0 + 1] * s - w[n, ORIGIN1 + 1] * share
     dz = z - w[n, ORIGIN0 + 2] * s - w[n, ORIGIN1 + 2] * share
@@ -252,20 +272,33 @@ def distance_to(n, stops, share, p):
         px += (w[n, TURN0 + 3 * a] * s + w[n, TURN1 + 3 * a] * share) * d
         py += (w[n, TURN0 + 3 * a + 1] * s + w[n, TURN1 + 3 * a + 1] * share) * d
         pz += (w[n, TURN0 + 3 * a + 2] * s + w[n, TURN1 + 3 * a + 2] * share) * d
+    return px, py, pz
+
+
+@kernel
+def _own_value(stops, n, which, p):
+    """The field `which` of a collider (0 is its distance) at a point in its own axes, and how far outside of
+    the field that is, m."""
+    w, (x, y, z) = stops.rows, p
+    nx, ny, nz, h = int(w[n, SHAPE]), int(w[n, SHAPE + 1]), int(w[n, SHAPE + 2]), w[n, STEP]
+    start = int(w[n, START]) + which * nx * ny * nz
+    x, y, z = (x - w[n, CORNER]) / h, (y - w[n, CORNER + 1]) / h, (z - w[n, CORNER + 2]) / h
+    value, away = field_at(stops.values, start, nx, ny, nz, x, y, z)
+    return value, away * h
+
+
+@kernel
+def distance_to(n, stops, share, p):
+    """Distance from a point to a collider at a share of the step, less its skin; `stops` are `Packed`."""
+    w = stops.rows
+    form = int(w[n, FORM])
+    if form == GROUND:
+        return p[2] - w[n, SKIN]
+    own = _own_place(w, n, share, p)
     if form != FIELD:
-        return form_at(form, w[n, SIZE], w[n, SIZE + 1], w[n, SIZE + 2], px, py, pz) - w[n, SKIN]
-    h = w[n, STEP]
-    value, away = field_at(
-        stops.values,
-        int(w[n, START]),
-        int(w[n, SHAPE]),
-        int(w[n, SHAPE + 1]),
-        int(w[n, SHAPE + 2]),
-        (px - w[n, CORNER]) / h,
-        (py - w[n, CORNER + 1]) / h,
-        (pz - w[n, CORNER + 2]) / h,
-    )
-    return value + away * h - w[n, SKIN]
+        return form_at(form, w[n, SIZE], w[n, SIZE + 1], w[n, SIZE + 2], own[0], own[1], own[2]) - w[n, SKIN]
+    value, away = _own_value(stops, n, 0, own)
+    return value + away - w[n, SKIN]
 
 
 @kernel
@@ -303,11 +336,17 @@ def slope_of(n, stops, share, p):
 
 @kernel
 def surface_speed(n, stops, p):
-    """How fast a collider's own points move there."""
+    """How fast a collider's own points move there; what changes its form hands on that too."""
     w, (x, y, z) = stops.rows, p
     dx, dy, dz = x - w[n, CENTRE], y - w[n, CENTRE + 1], z - w[n, CENTRE + 2]
-    return (
-        w[n, SPEED] + w[n, SPIN + 1] * dz - w[n, SPIN + 2] * dy,
-        w[n, SPEED + 1] + w[n, SPIN + 2] * dx - w[n, SPIN] * dz,
-        w[n, SPEED + 2] + w[n, SPIN] * dy - w[n, SPIN + 1] * dx,
-    )
+    u = w[n, SPEED] + w[n, SPIN + 1] * dz - w[n, SPIN + 2] * dy
+    v = w[n, SPEED + 1] + w[n, SPIN + 2] * dx - w[n, SPIN] * dz
+    s = w[n, SPEED + 2] + w[n, SPIN] * dy - w[n, SPIN + 1] * dx
+    if w[n, FLOWS] > 0:
+        own = _own_place(w, n, 0.5, p)
+        for a in range(3):
+            value, _ = _own_value(stops, n, 1 + a, own)
+            u += 0.5 * (w[n, TURN0 + a] + w[n, TURN1 + a]) * value
+            v += 0.5 * (w[n, TURN0 + 3 + a] + w[n, TURN1 + 3 + a]) * value
+            s += 0.5 * (w[n, TURN0 + 6 + a] + w[n, TURN1 + 6 + a]) * value
+    return u, v, s
