@@ -17,6 +17,7 @@ from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import curve
 from tenka.effect.model import ON_PROP, PointLayer, PointSource, ramp_at
 from tenka.gas.settings import SAMPLES, Moment
+from tenka.particles.bed import still_of
 from tenka.particles.files import Cloud, cloud_at
 from tenka.particles.pieces import pieces_of, struck
 from tenka.particles.schedule import SOURCE_SHIFT, Schedule
@@ -301,6 +302,8 @@ def _made(
     asleep = bool(getattr(getattr(layer, "bed", None), "rests", False))
     turn, spin, still = _tumbling(layer, source, seed, id, own, width)
     state = np.full(n, NEW | (ASLEEP if asleep else 0), np.uint8)
+    if asleep:
+        still = still_of((np.int64(index) << SOURCE_SHIFT) + id)
     if source.shape == "pieces":
         pose = _poses(layer, source, ctx, moment[:1])[0][0]
         x, y, z, w = Rotation.from_matrix(pose.turn).as_quat()

@@ -17,13 +17,14 @@ import numpy as np
 from tenka.base.jit import kernel, prange
 from tenka.base.vectors import dot, length, plus, put, row, times
 from tenka.particles.acting import Acting, air_at, forces_within
-from tenka.particles.contact import FORM, GROUND, Packed, distance_to, slope_of, surface_speed
+from tenka.particles.bed import BED, wakes
+from tenka.particles.contact import Packed, surface_speed
 from tenka.particles.meet import DIES, SLEEPS, STICKS, Span, Way, flown, meet, near
 from tenka.particles.state import ASLEEP, STUCK, Points
 
 CHUNKS = 64
 START, END, LARGEST, GRAVITY, DRAG, SIZE_DRAG, FORCED, FOLLOW, COOLING, CARRIED, FELT, NOTING = range(12)
-BED, ENDS, AIR, CAMERA, NUMBERS = 12, 16, 22, 26, 42
+ENDS, AIR, CAMERA, NUMBERS = 16, 22, 26, 42
 """Places in the row of a step's numbers: its time, s; what acts everywhere; whether a gas carries, whether
 one is felt by those that sleep, whether hits are noted; of the bed whether asleep ones wake, the speed that
 wakes them, the reach, the lift; whether there is a lower plane, its height, the reach (0 for none), whether
@@ -79,6 +80,8 @@ class Moved(NamedTuple):
     holder: np.ndarray
     dead: np.ndarray
     hits: np.ndarray
+    id: np.ndarray
+    still: np.ndarray
 
 
 class Air(NamedTuple):
@@ -120,27 +123,6 @@ def _go_along(p, i, stops, r):
         speed = surface_speed(n, stops, plus(place, 0.5 * r, surface_speed(n, stops, place)))
         put(p.place, i, plus(place, r, speed))
         put(p.velocity, i, speed)
-
-
-@kernel
-def _wakes(s, place, v, radius, air, felt, stops):
-    """Whether a sleeping particle is woken, by the air or by what passes, and its velocity then."""
-    wakes, wakes_at, lift = False, s[BED + 1], s[BED + 3]
-    if s[BED] == 0:
-        return wakes, v
-    pace = length(air)
-    if felt and pace > wakes_at:
-        wakes = True
-        v = (lift * air[0], lift * air[1], max(lift * air[2], 0.0) + 0.6 * lift * pace)
-    for n in range(stops.rows.shape[0]):
-        if stops.rows[n, FORM] == GROUND:
-            continue
-        fast = length(surface_speed(n, stops, place))
-        if fast > wakes_at and distance_to(n, stops, 1.0, place) < s[BED + 2] + radius:
-            wakes = True
-            away = slope_of(n, stops, 1.0, place)
-            v = (lift * fast * away[0], lift * fast * away[1], lift * fast * (abs(away[2]) + 0.5))
-    return wakes, v
 
 
 @kernel
@@ -194,7 +176,7 @@ def _advance_some(first, last, s, p, acts, stops, air):
     winds, gusts, local, eddies, flat, eddies_at = acts
     acted = winds.shape[0] + local.shape[0] + eddies.shape[0] > 1
     rows, count = stops.rows, stops.rows.shape[0]
-    born, life, places, velocities, widths, heats, states, _holders, dead, hits = p
+    born, life, places, velocities, widths, heats, states, _holders, dead, hits, _ids, _still = p
     for i in range(first, last):
         if noting:
             hits[i, 0] = -1e9
@@ -214,10 +196,12 @@ def _advance_some(first, last, s, p, acts, stops, air):
         if carried or felt:
             wind, in_gas = gas_at(air, s, middle)
         if states[i] & ASLEEP:
-            wakes, v = _wakes(s, place, v, radius, wind, felt, stops)
-            if not wakes:
+            woken, share, v = wakes(s, p, i, place, v, radius, wind, felt, stops, r)
+            if not woken:
                 continue
             states[i] &= np.uint8(255 - ASLEEP)
+            since += share * r
+            r = until - since
         k, push, pull = 0.0, (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
         if acted:
             k, push, pull = forces_within(
@@ -251,7 +235,10 @@ def _advance(s, p, acts, stops, air):
 
 def moved(p: Points, dead: np.ndarray, hits: np.ndarray) -> Moved:
     """What a step moves."""
-    return Moved(p.born, p.life, p.place, p.velocity, p.width, p.heat, p.state, p.holder, dead, hits)
+    still = p.still if len(p.still) == len(p) else np.zeros(1, np.float32)  # of those that never sleep
+    return Moved(
+        p.born, p.life, p.place, p.velocity, p.width, p.heat, p.state, p.holder, dead, hits, p.id, still
+    )
 
 
 def advance(

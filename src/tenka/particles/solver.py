@@ -60,7 +60,7 @@ from tenka.particles.state import (
 )
 from tenka.scene.cameras import view_of
 
-POINTS_VERSION = 2
+POINTS_VERSION = 3
 """Part of every cache key: raise it when a change here changes results."""
 
 STATES_HELD = 3
@@ -353,8 +353,16 @@ class PointSolver:
             np.full(n, ASLEEP, np.uint8),
             np.full(n, FREE, np.int8),
             colour.astype(f32),
-            *(rest_of_pieces(n) if self.layer.body is not None else ()),
+            *self._rest(n),
         )
+
+    def _rest(self, n: int) -> tuple[np.ndarray, ...]:
+        """Turn, spin and time at rest of what is played: as what is born in this layer has them."""
+        turn, spin, still = rest_of_pieces(n)
+        if self.layer.body is not None:
+            return turn, spin, still
+        bed = getattr(self.layer, "bed", None)
+        return (turn[:0], spin[:0], still) if bed is not None and bed.rests else ()
 
     def frame(self, state: PointState, count: int = 1, check: Callable[[], None] | None = None) -> PointState:
         """Advance to the next frame in `count` sub-steps, or as many as the layer asks for."""

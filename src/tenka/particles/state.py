@@ -41,7 +41,8 @@ class Points:
     colour : (n, 3) float32, linear colour that is carried
     turn : (n, 4) float32, quaternion w x y z of pieces; (0, 4) for particles
     spin : (n, 3) float32, rad/s of pieces; (0, 3) for particles
-    still : (n,) float32, s for which a piece has hardly moved; (0,) for particles
+    still : (n,) float32, s for which a piece has hardly moved, or below 0 how far what sleeps is from
+        waking; (0,) for other particles
     """
 
     id: np.ndarray = _empty(np.int64)
