@@ -8,6 +8,7 @@ import numpy as np
 
 from tenka.base.jobs import Progress
 from tenka.cache.store import Frame, FrameStore
+from tenka.effect.former import FOR_GOOD
 from tenka.effect.model import (
     Camera,
     DomainBox,
@@ -20,10 +21,12 @@ from tenka.effect.model import (
     Player,
     Prop,
     Source,
+    Swirl,
     Tier,
     Turbulence,
     Wind,
 )
+from tenka.gas.felt import LocalInput
 from tenka.gas.grid import GasState, Grid, Workspace
 from tenka.gas.settings import SourceInput, StepInputs, resolve
 from tenka.gas.sources import source_mask
@@ -34,7 +37,7 @@ from tenka.run.driver import simulate
 from tenka.run.plans import Plan
 
 QUIET = Motion(lift=0.0, weight=0.0, drag=0.0, curls=0.0)
-KEEP = Fading(smoke=0.0, smoke_linear=0.0, cooling=0.0)
+KEEP = Fading(half_life=FOR_GOOD, heat_half_life=FOR_GOOD)
 
 
 def small_layer(voxel: float = 0.2, **changes: object) -> GasLayer:
@@ -59,6 +62,13 @@ def small_layer(voxel: float = 0.2, **changes: object) -> GasLayer:
         sources=(source,),
     )
     return layer.model_copy(update={"flipbook": book, **changes})
+
+
+def swirl_input(place: tuple[float, float, float] = (0.0, 0.0, 0.0), **settings: object) -> LocalInput:
+    """A swirl as the kernels take it; by its settings, of now or of before."""
+    swirl = Swirl.model_validate({"id": "w", "name": "W", "position": place, **settings})
+    (found,) = resolve(GasLayer(id="g", name="G"), (swirl,), (), 1, 24.0, 0.0, 1 / 24).locals
+    return found
 
 
 def small_effect(**changes: object) -> Effect:

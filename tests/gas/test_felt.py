@@ -82,7 +82,7 @@ def gas_gains(force: Any, start: float) -> tuple[np.ndarray, np.ndarray]:
 
 def particle_gains(force: Any, places: np.ndarray, start: float) -> np.ndarray:
     """What the same step adds to particles in these places along x, m/s."""
-    motion = PointMotion(drag=0.0, ground="none", cooling=0.0)
+    motion = PointMotion(drag=0.0, ground="none", heat_half_life=3600.0)
     sources = tuple(
         PointSource(
             id=f"s{n}",

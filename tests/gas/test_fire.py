@@ -6,19 +6,19 @@ import math
 
 import numpy as np
 import pytest
-from build import centres, closed, inputs_of, opened, step_with
+from build import centres, closed, inputs_of, opened, step_with, swirl_input
 
 from tenka.effect.model import Source
 from tenka.gas import felt, pressure
 from tenka.gas.felt import LocalInput
 from tenka.gas.fire import burn
 from tenka.gas.grid import BURNT, DENSITY, FUEL, TEMPERATURE, GasState, Grid, Workspace
+from tenka.gas.local import apply_local
 from tenka.gas.settings import FireInput
 from tenka.gas.viscosity import soften
 from tenka.scene.poses import Pose
 
 COLD = FireInput(ignition=100.0, rate=2.0, heat=0.0, soot=0.5, expansion=3.0, hottest=2000.0, radiation=0.0)
-SWIRL = (0.4, 100.0, 0.5, 0.0, 0.0, 1.0, 1e4)  # radius, height, spin, lift, pull, falloff, grip
 
 
 def fuelled(temperature: float, fuel: float = 1.0, shape: tuple[int, int, int] = (8, 8, 8)) -> GasState:
@@ -165,11 +165,75 @@ def swirl_profile(state: GasState, grid: Grid) -> tuple[np.ndarray, np.ndarray]:
     return r[:, :, 4], ((u * -y + v * x) / np.maximum(r, 1e-6))[:, :, 4]
 
 
-def test_a_swirl_turns_its_core_as_one_at_high_grip():
+def turned(grid: Grid, swirl: LocalInput) -> GasState:
+    """What a swirl makes of still air, without what keeps air together."""
+    state = GasState.still(grid)
+    apply_local(state, grid, (swirl,), 0.2)
+    return state
+
+
+def test_a_swirl_turns_by_its_curve_over_the_distance_and_the_height():
+    """2 m reach, peaks at half of it, with half the speed at a quarter and nothing at the axis and the reach;
+    upwards from nothing to all."""
     grid = closed((40, 40, 8), 0.05)
-    still = GasState.still(grid)
-    state = step_with(grid, still, 0.05, 3, locals=(LocalInput(felt.SWIRL, SWIRL, place(1, 1, 0.2)),))
-    r, speed = swirl_profile(state, grid)
+    straight = {"stops": [{"at": 0.0, "value": 0.0}, {"at": 0.5, "value": 0.8}, {"at": 1.0, "value": 0.0}]}
+    up = {"stops": [{"at": 0.0, "value": 0.0}, {"at": 1.0, "value": 1.0}]}
+    given = {
+        "reach": 0.8,
+        "height": 0.4,
+        "spin": 0.5,
+        "lift": 0.0,
+        "pull": 0.0,
+        "grip": 3.0,
+        "turning": straight,
+    }
+    full = turned(grid, swirl_input((1, 1, 0.2), **given, over_height={"stops": [{"at": 0.0, "value": 1.0}]}))
+    r, speed = swirl_profile(full, grid)
+    fastest = 2 * np.pi * 0.5 * 0.4  # half a turn a second at 0.4 m
+    share = np.clip(1 - np.abs(r - 0.4) / 0.4, 0, 1)
+    wanted = fastest * share * (1 - np.exp(-3.0 * np.maximum(share * 0.8, 0.0) * 0.2))
+    inside = (r > 0.08) & (r < 0.95)
+    np.testing.assert_allclose(speed[inside], wanted[inside], atol=0.04 * fastest)
+    rising = turned(grid, swirl_input((1, 1, 0.2), **given, over_height=up))
+    shares = [np.abs(rising.u[:, :, k]).sum() / np.abs(full.u[:, :, k]).sum() for k in range(8)]
+    assert (np.diff(shares) > 0.05).all() and shares[0] < 0.15 and shares[-1] > 0.85
+
+
+def test_a_swirl_lifts_and_draws_in_by_its_own_curves():
+    grid = closed((40, 40, 8), 0.05)
+    ring = {"stops": [{"at": at, "value": v} for at, v in ((0.0, 0.0), (0.5, 0.0), (0.75, 1.0), (1.0, 0.0))]}
+    none = {"stops": [{"at": 0.0, "value": 0.0}]}
+    state = turned(
+        grid,
+        swirl_input(
+            (1, 1, 0.2),
+            reach=0.8,
+            height=9.0,
+            spin=0.0,
+            lift=1.0,
+            pull=0.5,
+            grip=100.0,
+            lifting=ring,
+            pulling=ring,
+            turning=none,
+        ),
+    )
+    x, y, _ = centres(grid)
+    r = np.hypot(x - 1.0, y - 1.0)[:, :, 4]
+    w = state.w[:, :, 4]
+    assert np.abs(w[(r < 0.36)]).max() < 0.02 and w[(r > 0.57) & (r < 0.63)].min() > 0.7
+    u, v = 0.5 * (state.u[1:] + state.u[:-1]), 0.5 * (state.v[:, 1:] + state.v[:, :-1])
+    inward = -((x - 1.0) * u + (y - 1.0) * v)[:, :, 4] / np.maximum(r, 1e-6)
+    assert inward[(r > 0.57) & (r < 0.63)].mean() == pytest.approx(0.45, abs=0.07)
+    assert np.abs(inward[r < 0.36]).max() < 0.02
+
+
+def test_a_swirl_of_before_turns_its_core_as_one_at_high_grip():
+    grid = closed((40, 40, 8), 0.05)
+    swirl = swirl_input(
+        (1, 1, 0.2), core=0.4, height=100.0, spin=0.5, lift=0.0, pull=0.0, falloff=1.0, grip=200.0
+    )
+    r, speed = swirl_profile(turned(grid, swirl), grid)
     core = (r > 0.1) & (r < 0.35)
     np.testing.assert_allclose(speed[core], 2 * np.pi * 0.5 * r[core], rtol=0.05)
     tail = (r > 0.5) & (r < 0.8)

@@ -58,7 +58,7 @@ def test_a_burst_in_still_air_gives_as_much_at_any_frame_rate(rate: float):
     domain = layer.domain.model_copy(
         update={"origin": (0.0, 0.0, 0.0), "size": (1.6, 1.6, 1.6), "voxel": 0.1, "run_up": 0.0}
     )
-    fading = layer.fading.model_copy(update={"smoke": 0.0, "smoke_linear": 0.0})
+    fading = layer.fading.model_copy(update={"half_life": 3600.0, "clear_out": 3600.0})
     layer = layer.model_copy(update={"motion": still, "domain": domain, "fading": fading})
     solver = GasSolver(layer, (), (), 1, rate)
     state = solver.start()

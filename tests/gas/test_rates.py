@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
-from build import closed, inputs_of, opened, small_effect, step_with, with_layer
+from build import closed, inputs_of, opened, small_effect, step_with, swirl_input, with_layer
 
 from tenka.effect.courses import Keys
 from tenka.effect.model import Effect, Fading, Fire, Motion, Source, Swirl, Turbulence, Wind
@@ -122,7 +122,7 @@ def puff(seed: int = 3) -> GasState:
 
 
 SHUT = closed((24, 24, 24), 0.05)
-SWIRL = LocalInput(felt.SWIRL, (0.25, 1.2, 0.8, 0.4, 0.2, 1.5, 4.0))
+SWIRL = swirl_input(core=0.25, height=1.2, spin=0.8, lift=0.4, pull=0.2, falloff=1.5, grip=4.0)
 BORN = Source(
     id="s",
     name="S",
@@ -188,7 +188,7 @@ def everything(rate: float) -> Effect:
         effect,
         sources=(source,),
         fire=Fire(burns=True, expansion=0.1),
-        fading=Fading(smoke=0.4, smoke_linear=0.05, cooling=0.8, spread=0.002),
+        fading=Fading(half_life=1.7, clear_out=20.0, heat_half_life=0.9, spread=0.002),
         motion=Motion(viscosity=0.002),
         quality=layer.quality.model_copy(update={"courant": 0.5, "most_substeps": 32}),
     ).model_copy(

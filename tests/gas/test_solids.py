@@ -9,6 +9,7 @@ import pytest
 from build import centres, closed, random_state, step_with
 
 from tenka.effect.courses import Key, Keys
+from tenka.effect.former import FOR_GOOD
 from tenka.effect.model import Collider, DomainBox, Fading, GasLayer, Motion, Prop, Source
 from tenka.gas import multigrid, pressure
 from tenka.gas.felt import WindInput
@@ -161,7 +162,7 @@ def test_a_piston_keeps_all_the_smoke_before_it(voxel: float, courant: float):
         name="Gas",
         colliders=(Collider(id="c", name="C", prop="plate"),),
         motion=Motion(lift=0, weight=0, drag=0, curls=0),
-        fading=Fading(smoke=0.0, smoke_linear=0.0, cooling=0.0),
+        fading=Fading(half_life=FOR_GOOD, heat_half_life=FOR_GOOD),
     )
     state, work = GasState.still(grid), Workspace(grid)
     first = round(0.5 / voxel)

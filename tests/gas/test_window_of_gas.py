@@ -83,7 +83,7 @@ def puff(follow: bool) -> Effect:
         ),
         sources=(source,),
         motion=Motion(),
-        fading=Fading(smoke=0.3, cooling=0.5),
+        fading=Fading(half_life=2.3, heat_half_life=1.4),
     )
     return Effect(name="Puff", seconds=1.2, layers=(layer,))
 

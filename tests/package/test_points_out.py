@@ -32,6 +32,8 @@ from tenka.run.plans import Plan, plans_of
 
 FRAMES = 20
 
+KEPT = PointMotion(heat_half_life=3600.0)
+
 
 def effect() -> Effect:
     sparks = PointSource(id="s", name="S", rate=300.0, start=0.0, life=0.5, speed=4.0, temperature=800.0)
@@ -51,7 +53,9 @@ def effect() -> Effect:
         name="Out",
         seconds=FRAMES / 24,
         layers=(
-            ParticleLayer(id="sparks", name="Sparks", sources=(sparks,), motion=PointMotion(cooling=0.0)),
+            ParticleLayer(
+                id="sparks", name="Sparks", sources=(sparks,), motion=PointMotion(heat_half_life=3600.0)
+            ),
             DebrisLayer(id="bits", name="Bits", sources=(thrown,), pieces=Pieces(kinds=3)),
         ),
     )

@@ -24,7 +24,7 @@ from tenka.particles.solver import PointSolver, PointState
 from tenka.particles.spots import in_form
 from tenka.particles.state import Points
 
-AIRLESS = PointMotion(drag=0.0, ground="none", cooling=0.0)
+AIRLESS = PointMotion(drag=0.0, ground="none", heat_half_life=3600.0)
 ONE = {
     "shape": "point",
     "rate": 0.0,

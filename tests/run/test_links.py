@@ -36,7 +36,7 @@ from tenka.run.frames import PointFrame
 from tenka.run.links import groups, taking_part
 from tenka.run.plans import Plan, plans_of
 
-STRAIGHT = PointMotion(gravity=0.0, drag=0.0, ground="none", cooling=0.0)
+STRAIGHT = PointMotion(gravity=0.0, drag=0.0, ground="none", heat_half_life=3600.0)
 
 
 def thrower(**changes: object) -> PointSource:

@@ -71,7 +71,7 @@ def test_a_swirl_keeps_in_step_with_the_prop_that_turns_it(ratio: float, tilt: f
     )
     swirl = Swirl(id="w", name="W", spin=0.0, turned_by="paddle", step_ratio=ratio, tilt=tilt)
     inputs = resolve(GasLayer(id="g", name="G"), (swirl,), (paddle,), 1, 24.0, 1.0, 1 / 48)
-    assert inputs.locals[0].numbers[2] == pytest.approx(expected, abs=1e-6)
+    assert inputs.locals[0].numbers[2] == pytest.approx(expected * 2 * math.pi * 0.6, abs=1e-6)  # at 0.6 m
     assert math.isclose(
         resolve(GasLayer(id="g", name="G"), (swirl,), (), 1, 24.0, 1.0, 1 / 48).locals[0].numbers[2], 0.0
     )

@@ -20,6 +20,7 @@ from tenka.app.stage.handle import Handle, wall_handles
 from tenka.app.state import State
 from tenka.effect.courses import value_at
 from tenka.effect.model import Effect, GasLayer, LayerBase, PointLayer
+from tenka.gas.felt import fastest_at
 from tenka.gas.grid import Grid
 from tenka.scene.poses import Pose
 
@@ -155,9 +156,13 @@ def _eddy_lines(force: Any, pose: Pose, foot: np.ndarray, t: float) -> list[Line
 def _swirl_lines(force: Any, pose: Pose, foot: np.ndarray, t: float) -> list[Line]:
     turns = np.linspace(0, 6 * math.pi, 97)
     way = 1.0 if value_at(force.spin, t) >= 0 else -1.0
-    coil = np.stack([np.cos(turns), way * np.sin(turns), np.zeros(97)], axis=1) * force.core
+    coil = np.stack([np.cos(turns), way * np.sin(turns), np.zeros(97)], axis=1)
+    coil *= fastest_at(force)
     coil[:, 2] = np.linspace(-0.5, 0.5, 97) * force.height
-    return [pose.to_scene(coil)]
+    around = np.linspace(0, 2 * math.pi, 49)
+    rim = force.reach * np.stack([np.cos(around), np.sin(around), np.zeros(49)], axis=1)
+    rim[:, 2] = -0.5 * force.height
+    return [pose.to_scene(coil), pose.to_scene(rim)]
 
 
 def _pull_lines(force: Any, pose: Pose, foot: np.ndarray, t: float) -> list[Line]:

@@ -137,7 +137,7 @@ def with_children(effect: Effect, layer_id: str) -> tuple[Effect, str]:
             id="split",
             name=f"{layer.name} split"[:60],
             sources=(source,),
-            motion=PointMotion(drag=1.2, cooling=1.2),
+            motion=PointMotion(drag=1.2, heat_half_life=0.58),
             look=look,
         ),
     )

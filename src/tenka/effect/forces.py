@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from tenka.effect.catalogue import MOTION, WHERE
 from tenka.effect.courses import Value
-from tenka.effect.placed import Placed, Vec3
+from tenka.effect.former import swirl_of_core
+from tenka.effect.placed import Placed, Ramp, Vec3, ramp
 
 INSIDE = ("sphere", "box", "cylinder")
 
@@ -111,15 +112,29 @@ class Swirl(_Force):
         soft=(-10, 10),
         step=0.02,
     )
-    core: float = WHERE.number(0.6, "m", 0.01, 100, "Radius of the core, which turns as one.", soft=(0.1, 4))
+    reach: float = WHERE.number(
+        2.4, "m", 0.01, 400, "Distance from its axis at the right end of its curves.", soft=(0.2, 10)
+    )
     height: float = WHERE.number(3.0, "m", 0.01, 1000, "Height of the column.", soft=(0.2, 10))
     spin: Value = MOTION.moving(
         1.0,
         "1/s",
         -60,
         60,
-        "Turns each second in the core; negative turns the other way.",
+        "Turns each second where it turns fastest; negative turns the other way.",
         soft=(-3, 3),
+        cost="forces",
+    )
+    turning: Ramp = MOTION.param(
+        ramp((0.0, 0.0), (0.25, 1.0), (0.45, 0.42), (0.7, 0.21), (1.0, 0.1)),
+        "How fast the gas goes round, from the axis to the reach: where it peaks, its core ends.",
+        kind="ramp",
+        cost="forces",
+    )
+    over_height: Ramp = MOTION.param(
+        ramp((0.0, 0.4), (0.12, 1.0), (0.88, 1.0), (1.0, 0.4)),
+        "How strongly all of it acts, from its foot to its top.",
+        kind="ramp",
         cost="forces",
     )
     turned_by: str = MOTION.param(
@@ -135,15 +150,24 @@ class Swirl(_Force):
         when=("turned_by", ()),
     )
     lift: Value = MOTION.moving(0.5, "m/s", -100, 100, "Speed along the column.", soft=(-4, 4), cost="forces")
-    pull: Value = MOTION.moving(
-        0.3, "m/s", -100, 100, "Speed towards the axis at the rim of the core.", soft=(-3, 3), cost="forces"
+    lifting: Ramp = MOTION.param(
+        ramp((0.0, 1.0), (0.25, 1.0), (0.45, 0.42), (1.0, 0.0)),
+        "Where it lifts, from the axis to the reach.",
+        kind="ramp",
+        cost="forces",
     )
-    falloff: float = MOTION.number(
-        1.5, "", 0.1, 8, "How fast it weakens outside the core: the power of distance.", soft=(0.5, 4)
+    pull: Value = MOTION.moving(0.3, "m/s", -100, 100, "Speed towards the axis.", soft=(-3, 3), cost="forces")
+    pulling: Ramp = MOTION.param(
+        ramp((0.0, 0.0), (0.25, 1.0), (0.45, 0.42), (1.0, 0.1)),
+        "Where it draws in, from the axis to the reach.",
+        kind="ramp",
+        cost="forces",
     )
     grip: Value = MOTION.moving(
         4.0, "1/s", 0, 200, "How fast the gas takes on the swirl.", soft=(0, 12), cost="forces"
     )
+
+    _former = model_validator(mode="before")(swirl_of_core)
 
 
 class Pull(_Force):

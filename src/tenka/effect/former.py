@@ -41,3 +41,50 @@ def crowding_of_blend(given: Any) -> Any:
         return given
     kept = {key: value for key, value in given.items() if key != "blend"}
     return {"crowding": 1.0 if given["blend"] == "maximum" else 0.0, **kept}
+
+
+FOR_GOOD = 3600.0
+"""s; what takes as long does not go away."""
+RATES = {
+    "smoke": ("half_life", math.log(2.0)),
+    "smoke_linear": ("clear_out", 1.0),
+    "cooling": ("heat_half_life", math.log(2.0)),
+}
+"""Fading was given as rates: what took the place of each, and the product of the two."""
+
+
+def _time_of(rate: Any, product: float) -> Any:
+    """The time for a rate; of a course key by key, of other courses for what they go round."""
+    if isinstance(rate, int | float):
+        return round(product / rate, 4) if rate * FOR_GOOD > product else FOR_GOOD
+    if isinstance(rate, dict) and isinstance(rate.get("keys"), list):
+        keys = [{**key, "v": _time_of(key.get("v"), product), "slope": None} for key in rate["keys"]]
+        return {**rate, "keys": keys}
+    return _time_of(rate.get("base", 0.0), product) if isinstance(rate, dict) else FOR_GOOD
+
+
+def half_lives_of_rates(given: Any) -> Any:
+    """Half-lives for rates."""
+    if not isinstance(given, dict) or not RATES.keys() & given.keys():
+        return given
+    kept = {key: value for key, value in given.items() if key not in RATES}
+    times = {new: _time_of(given[old], product) for old, (new, product) in RATES.items() if old in given}
+    return {**times, **kept}
+
+
+CORES = 4.0
+"""Cores that the curves of a swirl reach over which had a core and a power with which it weakened."""
+
+
+def swirl_of_core(given: Any) -> Any:
+    """A swirl's curves for a core that turned as one and a power of distance outside it."""
+    if not isinstance(given, dict) or not {"core", "falloff"} & given.keys():
+        return given
+    core, power = given.get("core", 0.6), given.get("falloff", 1.5)
+    if not isinstance(core, int | float) or not isinstance(power, int | float):
+        return given
+    rim = 1.0 / CORES
+    tail = [{"at": at, "value": round((rim / at) ** power, 4)} for at in (rim, 0.33, 0.45, 0.65, 1.0)]
+    whirls, rises = ({"stops": [{"at": 0.0, "value": first}, *tail]} for first in (0.0, 1.0))
+    kept = {key: value for key, value in given.items() if key not in ("core", "falloff")}
+    return {"reach": CORES * core, "turning": whirls, "lifting": rises, "pulling": whirls, **kept}

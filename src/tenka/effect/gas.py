@@ -6,8 +6,9 @@ from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from tenka.effect.catalogue import COLLISION, FADING, FIRE, LOOK, MOTION, QUALITY, WHERE, Settings
+from tenka.effect.catalogue import COLLISION, FIRE, LOOK, MOTION, QUALITY, WHERE, Settings
 from tenka.effect.courses import Value, most
+from tenka.effect.fading import Fading
 from tenka.effect.former import CURL_SIZES, curls_of_two_sizes
 from tenka.effect.layers import FIELD, LayerBase
 from tenka.effect.placed import Feed, Heard, Ramp, Vec3, ramp
@@ -134,42 +135,6 @@ class Motion(Settings):
     )
 
     _former = model_validator(mode="before")(curls_of_two_sizes)
-
-
-class Fading(Settings):
-    """How what was given goes away."""
-
-    smoke: Value = FADING.moving(
-        0.06, "1/s", 0, 60, "Share of the smoke that fades each second.", soft=(0, 1), cost="scalars"
-    )
-    spread: float = FADING.number(
-        0.0,
-        "m²/s",
-        0,
-        10,
-        "How fast smoke and heat spread out by themselves, softening edges.",
-        soft=(0, 0.02),
-        step=0.0002,
-        cost="viscosity",
-    )
-    smoke_linear: Value = FADING.moving(
-        0.0,
-        "1/s",
-        0,
-        60,
-        "Smoke taken off each second however thin it is: cuts the thin haze.",
-        soft=(0, 0.5),
-        cost="scalars",
-    )
-    cooling: Value = FADING.moving(
-        0.5,
-        "1/s",
-        0,
-        60,
-        "Share of the heat lost each second; sets how long the plume keeps rising.",
-        soft=(0, 3),
-        cost="scalars",
-    )
 
 
 class Fire(Settings):

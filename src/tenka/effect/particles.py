@@ -5,11 +5,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, ClassVar, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from tenka.effect.catalogue import BED, COLLISION, FADING, MOTION, QUALITY, Settings
 from tenka.effect.courses import Value
 from tenka.effect.flipbook import Flipbook, Player
+from tenka.effect.former import FOR_GOOD, half_lives_of_rates
 from tenka.effect.layers import FIELD, POINTS, LayerBase, Link
 from tenka.effect.placed import Feed, Heard, ramp
 from tenka.effect.pointlook import PointLook
@@ -78,8 +79,8 @@ class PointMotion(Settings):
         cost="motion",
         when=("follows", ()),
     )
-    cooling: Value = FADING.moving(
-        0.5, "1/s", 0, 60, "Share of their heat that is lost each second.", soft=(0, 3)
+    heat_half_life: Value = FADING.moving(
+        1.4, "s", 0.01, FOR_GOOD, "Time in which half of their heat is lost.", soft=(0.2, 8)
     )
     ground: Literal["none", "bounce", "stick", "die"] = COLLISION.param(
         "bounce", "What happens on the ground, at height 0.", cost="collision"
@@ -101,6 +102,8 @@ class PointMotion(Settings):
         soft=(0, 1),
         when=("ground", ("bounce",)),
     )
+
+    _former = model_validator(mode="before")(half_lives_of_rates)
 
 
 class Ends(Settings):

@@ -82,7 +82,7 @@ def with_force(effect: Effect, kind: str) -> tuple[Effect, str]:
         middle = tuple(round(o + s / 2, 3) for o, s in zip(d.origin, d.size))
         more: dict[str, object] = {"position": middle, "region_size": tuple(round(s / 2, 3) for s in d.size)}
         if kind == "swirl":
-            more |= {"core": round(min(d.size[:2]) * 0.15, 3), "height": round(d.size[2], 3)}
+            more |= {"reach": round(min(d.size[:2]) * 0.5, 3), "height": round(d.size[2], 3)}
         force = force.model_copy(update=more)
     return effect.model_copy(update={"forces": (*effect.forces, force)}), f"forces.{id}"
 

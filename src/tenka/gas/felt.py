@@ -18,7 +18,7 @@ from tenka.base.errors import BadInput
 from tenka.base.jit import kernel
 from tenka.base.randomness import stable_seed
 from tenka.effect.courses import smooth_noise
-from tenka.effect.model import Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind, heard
+from tenka.effect.model import Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind, heard, ramp_at
 from tenka.scene.poses import STILL, Pose
 
 EVERYWHERE, SPHERE, BOX, CYLINDER = 0, 1, 2, 3
@@ -26,12 +26,14 @@ REGIONS = {"everywhere": EVERYWHERE, "sphere": SPHERE, "box": BOX, "cylinder": C
 BLOW, SWIRL, PULL, BRAKE, GRAVITY = 0, 1, 2, 3, 4
 """What a placed force does: draws towards a velocity, turns round an axis, draws to a point, slows, falls."""
 
-KIND, REGION, SIZE, BORDER, TURN, ORIGIN, NUMBERS, TARGET, PLACED = 0, 1, 2, 5, 6, 15, 18, 25, 28
+KIND, REGION, SIZE, BORDER, TURN, ORIGIN, NUMBERS, TARGET, CURVES, PLACED = 0, 1, 2, 5, 6, 15, 18, 25, 28, 96
+SAMPLES = (PLACED - CURVES) // 4
 """Columns of the table of placed forces: code; region, its size and border; the turn into the force's own
 axes,
-row by row; its place; its own numbers (at most 7); a direction or a velocity in the scene; how many there
-are."""
+row by row; its place; its own numbers (at most 7); a direction or a velocity in the scene; four curves, as
+samples; how many there are."""
 MOST_NUMBERS = TARGET - NUMBERS
+SOFT = 0.25  # of a swirl's reach, over which it ends beyond that
 SEEN_AT = 0.05  # smoke of which a pull sees half
 
 
@@ -59,6 +61,7 @@ class LocalInput:
     size: tuple[float, float, float] = (1.0, 1.0, 1.0)
     border: float = 0.1
     target: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    curves: tuple[tuple[float, ...], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -129,18 +132,29 @@ def _turbulence(force: Turbulence, ask: Ask) -> Input:
     )
 
 
+FINE = np.linspace(0.0, 1.0, 257)
+
+
+def fastest_at(force: Swirl) -> float:
+    """Distance from its axis at which a swirl turns fastest, m."""
+    return float(FINE[int(np.argmax(ramp_at(force.turning, FINE)))]) * force.reach
+
+
 def _swirl(force: Swirl, ask: Ask) -> Input:
     spin = ask.at(force.spin) + ask.moment.in_step(force, ask.where[0])
+    most = max(float(ramp_at(force.turning, FINE).max()), 1e-9)
     numbers = (
-        force.core,
+        force.reach,
         force.height,
-        spin,
+        2.0 * math.pi * spin * fastest_at(force) / most,
         ask.at(force.lift),
         ask.at(force.pull),
-        force.falloff,
         ask.at(force.grip, 0.0),
     )
-    return LocalInput(SWIRL, numbers, *ask.where)
+    x = np.linspace(0.0, 1.0, SAMPLES)
+    shapes = (force.turning, force.lifting, force.pulling, force.over_height)
+    curves = tuple(tuple(np.maximum(ramp_at(shape, x), 0.0).tolist()) for shape in shapes)
+    return LocalInput(SWIRL, numbers, *ask.where, curves=curves)
 
 
 def _pull(force: Pull, ask: Ask) -> Input:
@@ -207,7 +221,9 @@ def placed_table(forces: tuple[LocalInput, ...]) -> np.ndarray:
         row[TURN:ORIGIN] = np.asarray(force.pose.turn, float).T.reshape(-1)
         row[ORIGIN:NUMBERS] = force.pose.origin
         row[NUMBERS : NUMBERS + len(force.numbers)] = force.numbers
-        row[TARGET:] = force.target
+        row[TARGET:CURVES] = force.target
+        for c, curve in enumerate(force.curves):
+            row[CURVES + c * SAMPLES : CURVES + (c + 1) * SAMPLES] = curve
     return out
 
 
@@ -246,6 +262,15 @@ def _power(x, p):
     return x**p
 
 
+@kernel
+def _curve_at(t, n, which, x):
+    """One of the curves of placed force `n`, at a share of what it runs over."""
+    at = min(max(x, 0.0), 1.0) * (SAMPLES - 1)
+    k = min(int(at), SAMPLES - 2)
+    start, f = CURVES + which * SAMPLES + k, at - k
+    return t[n, start] * (1.0 - f) + t[n, start + 1] * f
+
+
 @kernel(inline=True)
 def own_axes(t, n, dx, dy, dz):
     """A way in the scene, in the axes of placed force `n`."""
@@ -272,20 +297,22 @@ def _felt_at(t, n, x, y, z):
     first = t[n, NUMBERS]
     if share <= 0.0:
         rate = 0.0
-    elif kind == SWIRL:  # Rankine's vortex with a softer tail
-        height, spin, lift = t[n, NUMBERS + 1], t[n, NUMBERS + 2], t[n, NUMBERS + 3]
-        pull, falloff, grip = t[n, NUMBERS + 4], t[n, NUMBERS + 5], t[n, NUMBERS + 6]
+    elif kind == SWIRL:
         r = math.sqrt(px * px + py * py)
-        ratio = 1.0 if r <= first else first / r
-        away = 1.0 if ratio >= 1.0 else _power(ratio, falloff)
-        turn = 2.0 * math.pi * spin * ratio * away  # rad/s
-        end = min(max((0.5 * height - abs(pz)) / max(0.5 * first, 1e-6) + 0.5, 0.0), 1.0)
-        inward = pull / first if ratio >= 1.0 else pull * away / r
-        a, b, c = -turn * py - inward * px, turn * px - inward * py, lift * away
-        rate = grip * away * end * share
-        ux = t[n, TURN] * a + t[n, TURN + 3] * b + t[n, TURN + 6] * c
-        uy = t[n, TURN + 1] * a + t[n, TURN + 4] * b + t[n, TURN + 7] * c
-        uz = t[n, TURN + 2] * a + t[n, TURN + 5] * b + t[n, TURN + 8] * c
+        x, up = r / first, pz / t[n, NUMBERS + 1] + 0.5
+        beyond = min(max(1.0 - (x - 1.0) / SOFT, 0.0), 1.0)
+        if 0.0 <= up <= 1.0 and beyond > 0.0:
+            turning, rising = beyond * _curve_at(t, n, 0, x), beyond * _curve_at(t, n, 1, x)
+            drawing = beyond * _curve_at(t, n, 2, x)
+            turn = t[n, NUMBERS + 2] * turning / max(r, 1e-9)  # rad/s
+            inward = t[n, NUMBERS + 4] * drawing / max(r, 1e-9)
+            a, b, c = -turn * py - inward * px, turn * px - inward * py, t[n, NUMBERS + 3] * rising
+            hold = max(turning, rising if t[n, NUMBERS + 3] != 0.0 else 0.0)
+            hold = max(hold, drawing if t[n, NUMBERS + 4] != 0.0 else 0.0)
+            rate = t[n, NUMBERS + 5] * hold * _curve_at(t, n, 3, up) * share
+            ux = t[n, TURN] * a + t[n, TURN + 3] * b + t[n, TURN + 6] * c
+            uy = t[n, TURN + 1] * a + t[n, TURN + 4] * b + t[n, TURN + 7] * c
+            uz = t[n, TURN + 2] * a + t[n, TURN + 5] * b + t[n, TURN + 8] * c
     elif kind == PULL:
         r = math.sqrt(dx * dx + dy * dy + dz * dz)
         if r > 1e-6:

@@ -15,6 +15,7 @@ import numpy as np
 
 from tenka.base.randomness import stable_seed
 from tenka.effect.courses import Course, Value, curve, value_at
+from tenka.effect.fading import pace_of, rate_of
 from tenka.effect.model import (
     AMBIENT_KELVIN,
     CURL_SIZES,
@@ -219,9 +220,9 @@ def resolve(
         drag=at(m.drag, 0.0),
         viscosity=m.viscosity,
         curls=curls_by_size(at(m.curls, 0.0), m.curl_sizes),
-        fade=at(f.smoke, 0.0),
-        fade_linear=at(f.smoke_linear, 0.0),
-        cooling=at(f.cooling, 0.0),
+        fade=rate_of(at(f.half_life)),
+        fade_linear=pace_of(at(f.clear_out)),
+        cooling=rate_of(at(f.heat_half_life)),
         spread=f.spread,
         flame_fade=at(b.flame_fade, 0.0),
         fire=fire if b.burns else None,

@@ -11,6 +11,7 @@ import numpy as np
 
 from tenka.base.clock import step_time
 from tenka.base.errors import TooLarge, Unstable
+from tenka.effect.fading import rate_of
 from tenka.effect.model import Camera, Force, PointLayer, Prop, heard
 from tenka.gas.felt import resolve_forces
 from tenka.gas.grid import MEMORY_SHARE, free_bytes
@@ -259,7 +260,7 @@ class PointSolver:
         out[START], out[END], out[LARGEST] = moment.t, moment.t + moment.dt, largest
         out[GRAVITY], out[DRAG] = moment.at(m.gravity) * G, moment.at(m.drag, 0.0)
         out[SIZE_DRAG], out[FORCED] = m.size_drag, moment.at(m.forces, 0.0)
-        out[FOLLOW], out[COOLING] = moment.at(m.follow, 0.0), moment.at(m.cooling, 0.0)
+        out[FOLLOW], out[COOLING] = moment.at(m.follow, 0.0), rate_of(moment.at(m.heat_half_life))
         out[CARRIED], out[FELT] = gas is not None, gas is not None and rests
         out[NOTING] = self.keeps_events or layer.body is not None
         settles = False
