@@ -41,7 +41,7 @@ def test_what_is_packed_is_what_the_stage_shows(name: str, tmp_path: Path):
         told.append((flip(stage, proof), seen))
     wrong, there = (max(t[k] for t in told) for k in (0, 1))
     assert there > 1e-4, "nothing is seen"
-    assert wrong < max(0.35 * there, 0.002) and wrong < 0.03, (
+    assert wrong < max(0.38 * there, 0.002) and wrong < 0.03, (
         f"FLIP {wrong:.4f} where the effect makes {there:.4f}"
     )
 

@@ -51,7 +51,7 @@ class Fading(Settings):
         soft=(0.2, 8),
         cost="scalars",
     )
-    spread: float = FADING.number(
+    spread: Value = FADING.moving(
         0.0,
         "m²/s",
         0,

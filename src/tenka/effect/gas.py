@@ -107,7 +107,7 @@ class Motion(Settings):
     drag: Value = MOTION.moving(
         0.05, "1/s", 0, 60, "How fast movement dies down.", soft=(0, 2), cost="forces"
     )
-    viscosity: float = MOTION.number(
+    viscosity: Value = MOTION.moving(
         0.0,
         "m²/s",
         0,
@@ -246,6 +246,16 @@ class Quality(Settings):
         soft=(1, 4),
         step=1,
         affects="final",
+    )
+    wisps: float = QUALITY.number(
+        1.0,
+        "",
+        0,
+        4,
+        "How strongly the final run tears smoke into wisps where the air is sheared; the preview has none.",
+        soft=(0, 2),
+        affects="final",
+        when=("detail", ("2", "3", "4")),
     )
     guidance: float = QUALITY.number(
         10.0,

@@ -295,6 +295,15 @@ class Feed(Placed):
         step=0.01,
         when=("shape", SIZED),
     )
+    size_over: Value = WHERE.moving(
+        1.0,
+        "",
+        0.001,
+        100,
+        "Share of its size, or of its thickness, over time.",
+        soft=(0.1, 2),
+        when=("shape", (*SIZED, "surface", "curve")),
+    )
     curve: tuple[Vec3, ...] = WHERE.number(
         ((-0.5, 0.0, 0.0), (0.5, 0.0, 0.0)),
         "m",

@@ -114,6 +114,9 @@ class Source(Feed):
     push: Vec3 = WHAT.number(
         (0.0, 0.0, 0.0), "m/s", -200, 200, "Speed that the gas is born with.", soft=(-5, 5), step=0.05
     )
+    push_over: Value = WHAT.moving(
+        1.0, "", -10, 10, "Share of the push, over time; below 0 it goes the other way.", soft=(0, 1)
+    )
     outward: Value = WHAT.moving(
         0.0,
         "m/s",
@@ -162,7 +165,7 @@ class Source(Feed):
     image_along: Literal["z", "x", "y"] = WHAT.param(
         "z", "The source's own axis along which the image is laid over it.", when=("shaped_by", ("image",))
     )
-    breakup: float = WHAT.number(
+    breakup: Value = WHAT.moving(
         0.6,
         "",
         0,

@@ -17,6 +17,8 @@ import numpy as np
 from scipy import ndimage
 
 from tenka.base.jit import kernel, prange
+from tenka.gas.eddies import stir, turbulence_potential
+from tenka.gas.felt import TurbulenceInput
 from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
 from tenka.gas.lattice import interpolate
 from tenka.gas.vorticity import centre_fields
@@ -27,6 +29,9 @@ ONE = np.float32(1.0)
 LEAST_DENSITY = 1e-3
 LEAST_HEAT = 0.1  # K
 MOST_SHARE = 2.0
+STIRS = 10.0  # 1/s at which wisps are stirred
+WISP = 1.0  # speed of a wisp against the change of speed over a coarse voxel
+QUARTER = np.float32(0.25)
 
 
 @dataclass(frozen=True)
@@ -40,6 +45,8 @@ class Guide:
     start, seconds : when the frame begins, and how long it lasts
     factor : fine voxels along a coarse one
     rate : how fast the difference goes, 1/s
+    wisps : how strongly smaller eddies are stirred where the coarse run is sheared
+    seed : of those eddies
     """
 
     before: np.ndarray
@@ -50,6 +57,8 @@ class Guide:
     seconds: float
     factor: int
     rate: float
+    wisps: float = 0.0
+    seed: int = 0
 
 
 def led_by(state: GasState, grid: Grid) -> np.ndarray:
@@ -145,6 +154,8 @@ def hold(state: GasState, grid: Grid, guide: Guide, work: Workspace, dt: float) 
     mean *= relax
     interpolate(mean, f, push)
     _to_faces(push, state.u, state.v, state.w)
+    if guide.wisps > 0 and f > 1:
+        _stir_wisps(state, grid, guide, work, target, dt)
     centred[0], centred[1], centred[2] = state.scalars[..., DENSITY], state.scalars[..., TEMPERATURE], ZERO
     coarsen(centred, f, mean)
     for n, least in ((0, LEAST_DENSITY), (1, LEAST_HEAT)):
@@ -152,6 +163,59 @@ def hold(state: GasState, grid: Grid, guide: Guide, work: Workspace, dt: float) 
     interpolate(mean, f, push)
     state.scalars[..., DENSITY] *= ONE + push[0]
     state.scalars[..., TEMPERATURE] *= ONE + push[1]
+
+
+def _shear(target: np.ndarray, edge: float) -> np.ndarray:
+    """How much the velocity of the coarse run changes over one of its voxels, (nx, ny, nz) m/s."""
+    whole = np.zeros(target.shape[1:], np.float32)
+    for axis in range(3):
+        if target.shape[axis + 1] > 1:
+            for c in range(3):
+                whole += np.gradient(target[c], axis=axis) ** 2
+    return np.sqrt(whole)
+
+
+@kernel(parallel=True)
+def _weigh(potential, by, x, y, z):
+    """Multiply a potential on edges, `x`, `y`, `z` 1 where they lie on faces across that axis, by a field at
+    centres."""
+    for p_ in prange(potential.shape[0]):
+        i = np.int64(p_)
+        a, b = max(i - x, 0), min(i, by.shape[0] - 1)
+        for j in range(potential.shape[1]):
+            c, d = max(j - y, 0), min(j, by.shape[1] - 1)
+            row, last = potential[i, j], by.shape[2] - 1
+            for k in range(row.size):
+                e, g = max(k - z, 0), min(k, last)
+                row[k] *= QUARTER * (by[a, c, e] + by[b, d, g] + by[a, d, e] + by[b, c, g])
+
+
+def _stir_wisps(
+    state: GasState, grid: Grid, guide: Guide, work: Workspace, target: np.ndarray, dt: float
+) -> None:
+    """Stir eddies that the coarse run could not hold, as fast as it is sheared there, in place.
+
+    Turbulence hands its motion down from large sizes to small ones, so that what small eddies there would be
+    can be told from the motion at the coarse voxel (T. Kim, N. Thuerey, D. James & M. Gross, "Wavelet
+    turbulence for fluid simulation", 2008; here from its shear). They come from a potential, and so are free
+    of divergence.
+    """
+    nx, ny, nz = grid.shape
+    shapes = ((nx, ny + 1, nz + 1), (nx + 1, ny, nz + 1), (nx + 1, ny + 1, nz))
+    potential = tuple(work.arrays(("wisps", c), 1, shape)[0] for c, shape in enumerate(shapes))
+    key = ("wisps", guide.start, state.time, grid)
+    if work.kept.get("wisps") != key:
+        edge = guide.factor * grid.voxel
+        eddies = TurbulenceInput(guide.wisps * WISP, 2.0 * edge, 0.6, 1.5, 1.0, guide.seed)
+        turbulence_potential(eddies, grid, state.time, potential)
+        (push,) = work.arrays("guide fields", 2, (3, *grid.shape))[1:]
+        (mean,) = work.arrays("guide blocks", 1, target[:3].shape)
+        mean[:] = _shear(target, edge)
+        interpolate(mean, guide.factor, push)
+        for c, field in enumerate(potential):
+            _weigh(field, push[0], *(0 if axis == c else 1 for axis in range(3)))
+        work.kept["wisps"] = key
+    stir(*potential, np.float32(1.0 - math.exp(-STIRS * dt)), state.u, state.v, state.w)
 
 
 def _lack(mean: np.ndarray, target: np.ndarray, least: float) -> np.ndarray:

@@ -218,12 +218,12 @@ def resolve(
         lift=at(m.lift),
         weight=at(m.weight),
         drag=at(m.drag, 0.0),
-        viscosity=m.viscosity,
+        viscosity=at(m.viscosity, 0.0),
         curls=curls_by_size(at(m.curls, 0.0), m.curl_sizes),
         fade=rate_of(at(f.half_life)),
         fade_linear=pace_of(at(f.clear_out)),
         cooling=rate_of(at(f.heat_half_life)),
-        spread=f.spread,
+        spread=at(f.spread, 0.0),
         flame_fade=at(b.flame_fade, 0.0),
         fire=fire if b.burns else None,
         winds=acting.winds,
@@ -232,6 +232,21 @@ def resolve(
         sources=_sources(layer, props, moment, seed),
         colliders=_colliders(layer, props, moment),
     )
+
+
+def _as_now(source: Source, own: Callable[[Value], float]) -> Source:
+    """A source whose size, push and break-up are those of one moment."""
+    changes: dict[str, object] = {}
+    size, push = own(source.size_over), own(source.push_over)
+    if size != 1.0:
+        x, y, z = source.size
+        changes |= {"size": (size * x, size * y, size * z), "thickness": size * source.thickness}
+    if push != 1.0:
+        x, y, z = source.push
+        changes["push"] = (push * x, push * y, push * z)
+    if isinstance(source.breakup, Course):
+        changes["breakup"] = min(max(own(source.breakup), 0.0), 1.0)
+    return source.model_copy(update=changes) if changes else source
 
 
 def _sources(layer: GasLayer, props: tuple[Prop, ...], moment: Moment, seed: int) -> tuple[SourceInput, ...]:
@@ -254,7 +269,7 @@ def _sources(layer: GasLayer, props: tuple[Prop, ...], moment: Moment, seed: int
 
         sources.append(
             SourceInput(
-                source,
+                _as_now(source, own),
                 emission,
                 own(source.density, 0.0),
                 own(source.temperature),

@@ -169,7 +169,7 @@ def _push(
     with _timed(work, "forces"):
         forces.apply_forces(state, grid, inputs, work, mean, middle, h)
         calm_inflow(state, grid, inputs, h)
-    if guide is not None and guide.rate > 0:
+    if guide is not None and (guide.rate > 0 or guide.wisps > 0):
         with _timed(work, "guidance"):
             hold(state, grid, guide, work, h)
     if solids is not None:

@@ -187,8 +187,9 @@ def born(layer: PointLayer, index: int, schedule: Schedule, ctx: Context, start:
         id, moment = schedule.between(start, end)
         if not len(id):
             return Points()
+        grown = np.maximum(curve(source.size_over, moment - source.delay), 1e-3)
         if source.shape == "curve":
-            spots = _on_curve(source, seed, id)
+            spots = _on_curve(source, seed, id, grown)
         elif source.shape in ON_PROP:
             prop = next((p for p in ctx.props if p.id == source.prop), None)
             if prop is None:
@@ -197,7 +198,7 @@ def born(layer: PointLayer, index: int, schedule: Schedule, ctx: Context, start:
                     place=f"source {source.name}",
                 )
             spots = (
-                _on_surface(source, prop, ctx.folder, seed, id, moment, ctx.rate)
+                _on_surface(source, prop, ctx.folder, seed, id, moment, ctx.rate, grown)
                 if source.shape == "surface"
                 else _inside(source, prop, ctx.folder, seed, id, 0.5 * (start + end))
             )
@@ -214,7 +215,8 @@ def born(layer: PointLayer, index: int, schedule: Schedule, ctx: Context, start:
                     place,
                     0.01 * min(source.size),
                 )
-            spots = _Spots(place, outward / np.maximum(np.linalg.norm(outward, axis=1, keepdims=True), 1e-9))
+            far = np.maximum(np.linalg.norm(outward, axis=1, keepdims=True), 1e-9)
+            spots = _Spots(place * grown[:, None], outward / far)
     if not len(id):
         return Points()
     return _made(layer, index, source, seed, ctx, id, moment, spots)

@@ -125,12 +125,12 @@ def in_form(shape: str, size: tuple[float, float, float], seed: int, id: np.ndar
     return np.where((chance(seed, id, "place", 3) < body)[:, None], straight, ends) * stretch
 
 
-def _on_curve(source: PointSource, seed: int, id: np.ndarray) -> _Spots:
+def _on_curve(source: PointSource, seed: int, id: np.ndarray, grown: np.ndarray) -> _Spots:
     p = np.asarray(source.curve, float)
     length = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(p, axis=0), axis=1))])
     at = chance(seed, id, "place", 4) * length[-1]
     middle = np.stack([np.interp(at, length, p[:, a]) for a in range(3)], axis=1)
-    off = _ball(seed, id) * source.thickness
+    off = _ball(seed, id) * (source.thickness * grown)[:, None]
     return _Spots(middle + off, off / np.maximum(np.linalg.norm(off, axis=1, keepdims=True), 1e-9))
 
 
@@ -146,6 +146,7 @@ def _on_surface(
     id: np.ndarray,
     moment: np.ndarray,
     rate: float,
+    grown: np.ndarray,
 ) -> _Spots:
     """On a prop's faces, even by area, or at its points; where it moves by itself, where it is at the moment
     of each birth."""
@@ -178,7 +179,7 @@ def _on_surface(
     else:
         place, normals = np.einsum("nk,nkd->nd", share, corners[pick]), normal[pick]
     outward = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-    off = source.offset + source.thickness * chance(seed, id, "place", 3) * (source.born_at == "area")
+    off = source.offset + source.thickness * grown * chance(seed, id, "place", 3) * (source.born_at == "area")
     return _Spots(place + outward * off[:, None], outward, flow, rest.colours[faces[pick]].astype(np.float64))
 
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from tenka.base.randomness import stable_seed
 from tenka.cache.store import Frame, FrameStore
+from tenka.effect.model import Quality
 from tenka.gas.grid import GasState
 from tenka.gas.guide import Guide, led_by
 from tenka.run.frames import drift, frame_of_state, wander
@@ -26,8 +28,8 @@ class Leader:
     plan: Plan
     state: GasState
     member: GasMember
-    detail: int
-    guidance: float
+    quality: Quality
+    seed: int
     resumed: bool
 
     @classmethod
@@ -41,7 +43,8 @@ class Leader:
         ahead = member.resume(store, start, LEADING) if start is not None else None
         quality = plan.layer.quality
         state = ahead if ahead is not None else member.start()
-        return cls(plan.preview, state, member, quality.detail, quality.guidance, ahead is not None)
+        seed = stable_seed(plan.effect.seed, plan.layer.id, "wisps")
+        return cls(plan.preview, state, member, quality, seed, ahead is not None)
 
     def lead(self, follower: Member, check: Callable[[], None]) -> None:
         """Go one frame on, and hand both ends of it to the finer run."""
@@ -51,7 +54,16 @@ class Leader:
         self.state = solver.frame(self.state, check)
         after = led_by(self.state, solver.grid)
         follower.solver.guide = Guide(
-            before, before_grid, after, solver.grid, start, 1.0 / rate, self.detail, self.guidance
+            before,
+            before_grid,
+            after,
+            solver.grid,
+            start,
+            1.0 / rate,
+            self.quality.detail,
+            self.quality.guidance,
+            self.quality.wisps,
+            self.seed,
         )
 
     def check_point(self, store: FrameStore, f: int) -> None:
@@ -60,4 +72,4 @@ class Leader:
     def compared(self, frame: Frame) -> dict[str, float]:
         """How far a finer frame is from the coarse one."""
         coarse = frame_of_state(self.state, self.member.solver.grid, final=True)
-        return {"drift": drift(coarse, frame, self.detail), "wander": wander(coarse, frame)}
+        return {"drift": drift(coarse, frame, self.quality.detail), "wander": wander(coarse, frame)}
