@@ -14,12 +14,15 @@ from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from tenka.app.dialogs.pointtable import PointTable
+from tenka.app.sheet.propfoot import PropFoot
+from tenka.app.stage.overlay import ROSE, rose_lines
 from tenka.app.window import Window
 from tenka.effect import presets
 from tenka.effect.document import get
-from tenka.effect.model import Effect, ramp
+from tenka.effect.model import Effect, PointSource, ramp
 from tenka.run.findings import strays
 from tenka.run.frames import PointFrame
+from tenka.scene.poses import STILL
 
 
 def add(window: Window, name: str) -> str:
@@ -355,3 +358,36 @@ def test_rows_that_would_do_nothing_are_not_shown(window: Window, qtbot: QtBot):
     )
     window.state.edit(f"{path}.look.colour_by", "speed")
     assert window.sheet.row(f"{path}.look.colour_low") is not None
+
+
+def test_the_rose_of_a_source_is_drawn_as_it_throws(window: Window, qtbot: QtBot):
+    source = PointSource(id="s", name="S", arrow=(1, 0, 0), spread=90.0, rose=ramp((0.0, 0.0), (1.0, 1.0)))
+    arrow, *roses = rose_lines(source, STILL)
+    assert np.allclose(arrow[1], (1.25 * ROSE, 0, 0))
+    for rose in roses:  # nothing ahead, all of it square to the arrow
+        far = np.linalg.norm(rose, axis=1)
+        assert far.max() == pytest.approx(ROSE) and abs(rose[int(far.argmax()), 0]) < 1e-6
+        assert far[len(far) // 2] < 1e-6
+    path = add(window, "Sparks")
+    simulated(window, qtbot)
+    plain = pixels(window.stage.grab().toImage())
+    window.state.select(f"{path}.sources.{get(window.state.effect, path).sources[0].id}")
+    settle(qtbot, window)
+    assert (np.abs(pixels(window.stage.grab().toImage()) - plain).max(axis=2) > 40).sum() > 150
+
+
+def test_a_prop_is_let_break_from_its_sheet(window: Window, qtbot: QtBot):
+    before = window.state.effect
+    window.state.select("props.box")
+    foot = window.sheet.findChild(PropFoot)
+    assert foot is not None
+    QTest.mouseClick(foot.breaks, Qt.MouseButton.LeftButton)
+    layer = window.state.layer
+    assert layer is not None and layer.breaks == "box" and window.state.selection == f"layers.{layer.id}"
+    simulated(window, qtbot)
+    window.state.go(window.state.effect.frames - 1)
+    settle(qtbot, window)
+    frame = window.stage.shown.frames[layer.id]
+    assert isinstance(frame, PointFrame) and len(frame.points) >= 40 and not window.state.status.problem
+    window.undo()
+    assert window.state.effect is before

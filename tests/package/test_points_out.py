@@ -233,9 +233,16 @@ def test_a_cancelled_export_leaves_whole_files_only(tmp_path: Path, store: Frame
 def spinning(revolutions: float) -> Effect:
     """One cube, which turns about any axis at a steady pace, in no gravity."""
     source = PointSource(
-        id="b", name="B", position=(0, 0, 2), rate=0.0, burst=1, speed=0.0, width=0.3, stays=True
+        id="b",
+        name="B",
+        position=(0, 0, 2),
+        rate=0.0,
+        burst=1,
+        speed=0.25 * revolutions,
+        width=0.3,
+        stays=True,
     )
-    bodies = Bodies(tumble=revolutions, tumble_slower=0.0, damping=0.0, sleeps=0.0)
+    bodies = Bodies(turning=10.0, damping=0.0, sleeps=0.0, most_turns=0.0)
     layer = DebrisLayer(
         id="bits",
         name="Bits",

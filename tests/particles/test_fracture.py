@@ -171,7 +171,7 @@ def layer_of(source: dict | None = None, motion: PointMotion | None = None, **pi
         name="Bits",
         sources=(PointSource(id="source", name="Source", **{**given, **(source or {})}),),
         motion=motion or PointMotion(drag=0.0, gravity=0.0, ground="none"),
-        bodies=Bodies(tumble=0.0, damping=0.0),
+        bodies=Bodies(turning=0.0, damping=0.0),
         pieces=Pieces(make="cut", prop="pot", **{"cuts": 30, **pieces}),
     )
 
@@ -221,14 +221,7 @@ def test_pieces_of_a_moving_prop_go_on_with_it():
 
 
 def test_the_throw_falls_off_away_from_the_source_and_goes_away_from_it():
-    thrown = {
-        "speed": 6.0,
-        "outward": 1.0,
-        "cone": 0.0,
-        "throw_reach": 0.3,
-        "speed_spread": 0.0,
-        "far_share": 0.0,
-    }
+    thrown = {"speed": 6.0, "lean": 1.0, "spread": 0.0, "throw_reach": 0.3, "tail": 0.0}
     layer = layer_of(thrown).model_copy(update={"bodies": Bodies(each_other=False)})
     p = run(layer, (POT,), 12)[-1].points
     away = p.place - np.array([0.3, 0, 1.2])

@@ -19,6 +19,7 @@ from tenka.effect.model import (
     Swirl,
     Turbulence,
     Wind,
+    ramp,
 )
 from tenka.particles.solver import PointSolver, PointState
 from tenka.particles.spots import in_form
@@ -255,65 +256,71 @@ def test_births_fill_a_form_evenly(shape: str) -> None:
     assert stats.ks_2samp(np.hypot(p[:, 0], p[:, 1]), np.hypot(q[:, 0], q[:, 1])).pvalue > 1e-3
 
 
-def test_speeds_lives_sizes_and_directions_are_spread_as_set() -> None:
-    spread = source(
-        shape="point",
-        rate=20000.0,
-        start=0.0,
-        end=1.0,
-        speed=4.0,
-        speed_spread=0.5,
-        cone=40.0,
-        life=2.0,
-        life_spread=0.25,
-        width=0.1,
-        least_width=0.2,
-        skew=3.0,
-        far_share=0.0,
-        position=(0, 0, 0),
-    )
-    solver = PointSolver(
-        layer_of(spread, motion=AIRLESS.model_copy(update={"gravity": 0.0})), (), (), 9, 24.0, 30
-    )
-    p = solver.step(PointState(Points(), 0.0), 0.25)[0].points
+def thrown(**changes: object) -> Points:
+    """5,000 births from a point within a quarter of a second, as they are then, with nothing acting."""
+    spread = source(shape="point", rate=20000.0, start=0.0, position=(0, 0, 0), **changes)
+    floating = layer_of(spread, motion=AIRLESS.model_copy(update={"gravity": 0.0}))
+    return PointSolver(floating, (), (), 9, 24.0, 30).step(PointState(Points(), 0.0), 0.25)[0].points
+
+
+def test_speeds_have_a_tail_about_their_mean_and_lives_their_spread() -> None:
+    p = thrown(speed=4.0, tail=0.5, life=2.0, life_spread=0.25)
     speed = np.linalg.norm(p.velocity, axis=1)
-    assert stats.kstest((speed - 2.0) / 4.0, "uniform").pvalue > 1e-3
+    assert speed.mean() == pytest.approx(4.0, rel=0.03)
+    assert stats.kstest((np.log(speed / 4.0) + 0.125) / 0.5, "norm").pvalue > 1e-3
+    assert (speed > 3 * np.median(speed)).mean() == pytest.approx(stats.norm.sf(math.log(3) / 0.5), abs=0.006)
     assert stats.kstest((p.life - 1.5) / 1.0, "uniform").pvalue > 1e-3
-    share = (p.width / 0.1 - 0.2) / 0.8
-    assert stats.kstest(np.clip(share, 0, 1) ** (1 / 3), "uniform").pvalue > 1e-3
-    assert (p.width < 0.05).sum() > 2 * (p.width > 0.05).sum()  # many small ones for each big one
-    cosine = p.velocity[:, 2] / speed
-    assert stats.kstest((1 - cosine) / (1 - math.cos(math.radians(40))), "uniform").pvalue > 1e-3
-    scattered = source(
-        shape="point", rate=20000.0, start=0.0, speed=0.0, scatter=(1.0, 0.0, 2.0), position=(0, 0, 0)
-    )
-    v = (
-        PointSolver(
-            layer_of(scattered, motion=AIRLESS.model_copy(update={"gravity": 0.0})), (), (), 9, 24.0, 30
-        )
-        .step(PointState(Points(), 0.0), 0.25)[0]
-        .points.velocity
-    )
-    assert (
-        stats.kstest(v[:, 0], "norm").pvalue > 1e-3
-        and np.all(v[:, 1] == 0)
-        and stats.kstest(v[:, 2] / 2, "norm").pvalue > 1e-3
-    )
+    even = np.linalg.norm(thrown(speed=4.0, tail=0.0).velocity, axis=1)
+    np.testing.assert_allclose(even, 4.0, rtol=1e-5)
 
 
-def test_far_pieces_are_their_share_and_fly_further() -> None:
-    thrown = source(
-        shape="point", rate=0.0, burst=20000, far_share=0.1, far_reach=3.0, speed=2.0, speed_spread=0.0
+@pytest.mark.parametrize("spread", (40.0, 120.0, 180.0))
+def test_an_even_rose_is_even_over_its_part_of_a_ball(spread: float) -> None:
+    v = thrown(speed=4.0, spread=spread, arrow=(1, 0, 0)).velocity
+    cosine = v[:, 0] / np.linalg.norm(v, axis=1)
+    assert stats.kstest((1 - cosine) / (1 - math.cos(math.radians(spread))), "uniform").pvalue > 1e-3
+    assert stats.kstest(np.arctan2(v[:, 1], v[:, 2]) / (2 * np.pi) + 0.5, "uniform").pvalue > 1e-3
+
+
+def test_a_rose_throws_as_many_each_way_as_it_says() -> None:
+    """Nothing along the arrow, most at 45 degrees from it, nothing at 90."""
+    v = thrown(speed=4.0, spread=90.0, rose=ramp((0.0, 0.0), (0.5, 1.0), (1.0, 0.0))).velocity
+    angle = np.arccos(np.clip(v[:, 2] / np.linalg.norm(v, axis=1), -1, 1))
+    x = np.linspace(0, np.pi / 2, 2001)
+    below = np.cumsum((1 - np.abs(x - np.pi / 4) / (np.pi / 4)) * np.sin(x))
+    assert stats.kstest(np.interp(angle, x, below / below[-1]), "uniform").pvalue > 1e-3
+    straight = thrown(speed=4.0, spread=0.0, tail=0.0).velocity
+    np.testing.assert_allclose(straight, np.tile((0, 0, 4.0), (len(straight), 1)), atol=1e-5)
+
+
+def test_sizes_follow_their_histogram() -> None:
+    """Even over the three largest octaves; and all as large as the largest."""
+    p = thrown(width=0.1, sizes=ramp((0.399, 0.0), (0.4, 1.0), (1.0, 1.0)))
+    octaves = np.log2(p.width / 0.1)
+    assert stats.kstest(octaves / 3.0 + 1.0, "uniform").statistic < 0.02
+    same = thrown(width=0.1, sizes=ramp((0.998, 0.0), (1.0, 1.0))).width
+    np.testing.assert_allclose(same, 0.1, rtol=0.01)
+
+
+def test_throwing_by_rows_of_numbers_is_still_read() -> None:
+    """Sizes of least + (1 - least) u^skew, speeds within a share and some further, all from their mean."""
+    p = thrown(
+        width=0.1, least_width=0.2, skew=3.0, speed=2.0, speed_spread=0.5, far_share=0.1, far_reach=3.0
     )
-    speed = np.linalg.norm(run(layer_of(thrown), 0).points.velocity, axis=1)
-    assert (speed > 2.001).mean() == pytest.approx(0.1, abs=0.01)
-    assert speed.max() == pytest.approx(8.0, rel=0.02)
+    share = np.clip((p.width / 0.1 - 0.2) / 0.8, 0, 1) ** (1 / 3)
+    assert stats.kstest(share, "uniform").statistic < 0.14
+    speed = np.linalg.norm(p.velocity, axis=1)
+    assert speed.mean() == pytest.approx(2.0 * 1.15, rel=0.04)
+    square = (1 + 0.25 / 3) * (1 + 0.1 * (3.0 + 3.0)) / 1.15**2 - 1
+    assert speed.std() / speed.mean() == pytest.approx(math.sqrt(square), rel=0.12)
+    old = source(shape="sphere", direction=(1, 0, 0), cone=30.0, off_axis=0.4)
+    assert (old.arrow, old.spread, old.leans_to, old.lean) == ((1, 0, 0), 30.0, "axis", 0.4)
 
 
 def test_directions_away_from_the_surface_and_the_axis() -> None:
     p = (
         PointSolver(
-            layer_of(source(shape="sphere", rate=2000.0, start=0.0, outward=1.0, cone=0.0), motion=AIRLESS),
+            layer_of(source(shape="sphere", rate=2000.0, start=0.0, lean=1.0, spread=0.0), motion=AIRLESS),
             (),
             (),
             2,
@@ -331,7 +338,7 @@ def test_directions_away_from_the_surface_and_the_axis() -> None:
     p = (
         PointSolver(
             layer_of(
-                source(shape="cylinder", rate=2000.0, start=0.0, off_axis=1.0, cone=0.0),
+                source(shape="cylinder", rate=2000.0, start=0.0, leans_to="axis", lean=1.0, spread=0.0),
                 motion=AIRLESS.model_copy(update={"gravity": 0.0}),
             ),
             (),

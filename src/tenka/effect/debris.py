@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Any, ClassVar, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from tenka.effect.catalogue import COLLISION, MOTION, WHAT, Settings
+from tenka.effect.former import turning_by_turns
 from tenka.effect.particles import PointLayer
 from tenka.effect.placed import Ramp, Vec3, heard, ramp
 from tenka.effect.pointlook import PointLook
@@ -132,11 +133,13 @@ class Bodies(Settings):
     """How rigid pieces behave."""
 
     each_other: bool = COLLISION.param(True, "They hit each other.", cost="motion")
-    tumble: float = MOTION.number(
-        3.0, "1/s", 0, 60, "Turns each second with which the smallest are thrown, at most.", soft=(0, 10)
-    )
-    tumble_slower: float = MOTION.number(
-        1.0, "", 0, 4, "How much slower larger ones turn: the power of their size.", soft=(0, 2)
+    turning: float = MOTION.number(
+        0.05,
+        "",
+        0,
+        10,
+        "Energy of turning with which they are thrown, against that of their flight.",
+        soft=(0, 0.3),
     )
     damping: float = MOTION.number(0.3, "1/s", 0, 60, "How fast turning dies down.", soft=(0, 4))
     most_turns: float = MOTION.number(
@@ -144,7 +147,7 @@ class Bodies(Settings):
         "1/s",
         0,
         200,
-        "Turns each second that a blow leaves at most; 0 for as many as it gives.",
+        "Turns each second at most, thrown or after a blow; 0 for as many as there are.",
         soft=(0, 12),
     )
     sleeps: float = MOTION.number(
@@ -163,6 +166,8 @@ class DebrisLayer(PointLayer):
     look: PointLook = Field(
         default_factory=lambda: PointLook(form="mesh", opacity_over=ramp((0.0, 1.0), (0.92, 1.0), (1.0, 0.0)))
     )
+
+    _former = model_validator(mode="before")(turning_by_turns)
 
     @property
     def body(self) -> Bodies:

@@ -88,3 +88,85 @@ def swirl_of_core(given: Any) -> Any:
     whirls, rises = ({"stops": [{"at": 0.0, "value": first}, *tail]} for first in (0.0, 1.0))
     kept = {key: value for key, value in given.items() if key not in ("core", "falloff")}
     return {"reach": CORES * core, "turning": whirls, "lifting": rises, "pulling": whirls, **kept}
+
+
+BORN_SIZES = (1 / 32, 1.0)
+"""Ends of the histogram of sizes at birth, against the largest; it goes by octaves."""
+ROWS = {
+    "direction": (0.0, 0.0, 1.0),
+    "cone": 20.0,
+    "outward": 0.0,
+    "off_axis": 0.0,
+    "along": 0.0,
+    "speed_spread": 0.3,
+    "scatter": (0.0, 0.0, 0.0),
+    "far_share": 0.03,
+    "far_reach": 0.5,
+    "least_width": 0.25,
+    "skew": 3.0,
+}
+"""What throwing was set by, a row for each, and what each was where a file leaves it out."""
+BINS = 16
+LEANS = {"outward": "surface", "off_axis": "axis", "along": "slope"}
+
+
+def _histogram(least: float, skew: float) -> dict[str, Any]:
+    """Stops of the histogram of sizes that are `least + (1 - least) u^skew` for even u."""
+    if least >= 0.99:
+        return {"stops": [{"at": 0.998, "value": 0.0}, {"at": 1.0, "value": 1.0}]}
+    low, high = (math.log2(size) for size in BORN_SIZES)
+    first = max(math.log2(max(least, 1e-6)), low)
+    edges = [first + (high - first) * n / BINS for n in range(BINS + 1)]
+    below = [(max(2.0**e - least, 0.0) / (1.0 - least)) ** (1.0 / skew) for e in edges]
+    share = [b - a for a, b in zip(below, below[1:])]
+    stops = [
+        {"at": round((e - low) / (high - low), 4), "value": round(v / max(share), 4)}
+        for e, v in zip(edges, share)
+    ]
+    none = [{"at": 0.0, "value": 0.0}] if first > low else []
+    return {"stops": [*none, *stops], "ease": "held"}
+
+
+def thrown_by_rows(given: Any) -> Any:
+    """An arrow with a rose, a tail of speeds and a histogram of sizes, for a row of numbers each."""
+    if not isinstance(given, dict) or not ROWS.keys() & given.keys():
+        return given
+    old = {**ROWS, **{key: given[key] for key in ROWS.keys() & given.keys()}}
+    numbers = [v for v in old.values() if not isinstance(v, int | float | list | tuple)]
+    if numbers:
+        return given
+    kept = {key: value for key, value in given.items() if key not in ROWS}
+    most = max(LEANS, key=lambda name: old[name])
+    spread, reach, share = old["speed_spread"], old["far_reach"], old["far_share"]
+    mean = 1.0 + 0.5 * share * reach
+    square = (1.0 + spread**2 / 3.0) * (1.0 + share * (reach + reach**2 / 3.0))
+    speed = given.get("speed", 2.0)
+    pace = speed if isinstance(speed, int | float) else 2.0
+    aside = math.degrees(math.atan2(max(old["scatter"]), max(pace, 1e-6)))
+    made = {
+        "arrow": old["direction"],
+        "leans_to": LEANS[most],
+        "lean": min(1.0, old["outward"] + old["off_axis"] + old["along"]),
+        "spread": min(180.0, round(old["cone"] + aside, 1)),
+        "tail": round(math.sqrt(math.log(max(square / mean**2, 1.0))), 3),
+        "sizes": _histogram(float(old["least_width"]), float(old["skew"])),
+    }
+    if isinstance(speed, int | float) and mean > 1.0:
+        made["speed"] = round(speed * mean, 4)
+    return {**kept, **made}
+
+
+def turning_by_turns(given: Any) -> Any:
+    """A share of the energy of flight for turns a second that the smallest had; about, by the first source,
+    for pieces half as heavy at their rim as a ring."""
+    bodies = given.get("bodies") if isinstance(given, dict) else None
+    if not isinstance(bodies, dict) or not {"tumble", "tumble_slower"} & bodies.keys():
+        return given
+    sources = given.get("sources") or [{}]
+    source = sources[0] if isinstance(sources[0], dict) else {}
+    numbers = [bodies.get("tumble", 3.0), source.get("width", 0.1), source.get("speed", 2.0)]
+    turns, width, speed = (v if isinstance(v, int | float) else 1.0 for v in numbers)
+    rim = 2.0 * math.pi * 0.65 * turns * 0.3 * width * 0.3
+    turning = min(10.0, round((rim / max(speed, 0.1)) ** 2, 4))
+    kept = {key: value for key, value in bodies.items() if key not in ("tumble", "tumble_slower")}
+    return {**given, "bodies": {**kept, "turning": turning}}

@@ -37,7 +37,8 @@ from tenka.effect.placed import (
     ramp_at,
 )
 from tenka.effect.pointlook import PointLook
-from tenka.effect.sources import PointSource, Source
+from tenka.effect.pointsource import PointSource
+from tenka.effect.sources import Source
 
 SCHEMA_VERSION: Literal[1] = 1
 Layer = Annotated[GasLayer | ParticleLayer | DebrisLayer, Field(discriminator="kind")]

@@ -14,7 +14,7 @@ from tenka.effect.former import FOR_GOOD, half_lives_of_rates
 from tenka.effect.layers import FIELD, POINTS, LayerBase, Link
 from tenka.effect.placed import Feed, Heard, ramp
 from tenka.effect.pointlook import PointLook
-from tenka.effect.sources import PointSource
+from tenka.effect.pointsource import PointSource
 
 if TYPE_CHECKING:
     from tenka.effect.debris import Bodies, Pieces

@@ -15,11 +15,12 @@ from scipy.spatial.transform import Rotation
 from tenka.base.errors import BadInput
 from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import curve
+from tenka.effect.former import BORN_SIZES
 from tenka.effect.model import ON_PROP, PointLayer, PointSource, ramp_at
 from tenka.gas.settings import SAMPLES, Moment
 from tenka.particles.bed import still_of
 from tenka.particles.files import Cloud, cloud_at
-from tenka.particles.pieces import pieces_of, struck
+from tenka.particles.pieces import kind_of, pieces_of, struck
 from tenka.particles.schedule import SOURCE_SHIFT, Schedule
 from tenka.particles.spots import (
     Context,
@@ -37,36 +38,65 @@ from tenka.particles.state import ASLEEP, FREE, NEW, Points
 from tenka.scene.distance import form_distance, gradient
 from tenka.scene.poses import Pose, motion_between
 
+FINE = np.linspace(0.0, 1.0, 257)
 
-def _directions(source: PointSource, seed: int, id: np.ndarray, spots: _Spots) -> np.ndarray:
-    """Unit directions in which births are thrown, in the source's own coordinates."""
-    main = np.asarray(source.direction, float)
+
+def drawn(density: np.ndarray, chance_: np.ndarray) -> np.ndarray:
+    """Places in [0, 1] for numbers in [0, 1), as many at each as a density on `FINE` says; all at 1 where it
+    is nothing but there."""
+    below = np.concatenate([[0.0], np.cumsum(0.5 * (density[1:] + density[:-1]))])
+    if below[-2] <= 0:
+        return np.ones(len(chance_))
+    wanted = chance_ * below[-1]
+    k = np.clip(np.searchsorted(below, wanted, side="right") - 1, 0, len(FINE) - 2)
+    share = (wanted - below[k]) / np.maximum(below[k + 1] - below[k], 1e-300)
+    return np.asarray(FINE[k] + np.clip(share, 0.0, 1.0) * FINE[1])
+
+
+def _aims(source: PointSource, seed: int, id: np.ndarray, spots: _Spots) -> np.ndarray:
+    """Unit directions of the arrow where births are, (n, 3), in the source's own coordinates."""
+    main = np.asarray(source.arrow, float)
     main = main / max(float(np.linalg.norm(main)), 1e-9)
-    d = max(0.0, 1.0 - source.outward - source.off_axis - source.along) * np.tile(main, (len(id), 1))
-    if source.outward:
-        d += source.outward * spots.outward
-    if source.off_axis:
+    d = (1.0 - source.lean) * np.tile(main, (len(id), 1))
+    if source.lean and source.leans_to == "surface":
+        d += source.lean * spots.outward
+    elif source.lean and source.leans_to == "axis":
         away = spots.place * np.array([1.0, 1.0, 0.0])
         far = np.linalg.norm(away, axis=1, keepdims=True)
         a = 2 * np.pi * chance(seed, id, "direction", 2)
-        d += source.off_axis * np.where(
+        d += source.lean * np.where(
             far > 1e-9, away / np.maximum(far, 1e-9), np.stack([np.cos(a), np.sin(a), 0 * a], axis=1)
         )
-    if source.along:
+    elif source.lean:
         up = np.array([0.0, 0.0, 1.0]) - spots.outward * spots.outward[:, 2:]
-        d += source.along * up / np.maximum(np.linalg.norm(up, axis=1, keepdims=True), 1e-9)
+        d += source.lean * up / np.maximum(np.linalg.norm(up, axis=1, keepdims=True), 1e-9)
     size = np.linalg.norm(d, axis=1, keepdims=True)
-    d = np.where(size > 1e-9, d / np.maximum(size, 1e-9), main)
-    if source.cone > 0:  # even over the cap round the direction
-        z = 1 - chance(seed, id, "direction", 0) * (1 - math.cos(math.radians(source.cone)))
-        a = 2 * np.pi * chance(seed, id, "direction", 1)
-        r = np.sqrt(np.maximum(0.0, 1 - z * z))
-        side = np.cross(
-            d, np.where(np.abs(d[:, 2:]) < 0.9, np.array([[0.0, 0.0, 1.0]]), np.array([[1.0, 0.0, 0.0]]))
-        )
-        side /= np.maximum(np.linalg.norm(side, axis=1, keepdims=True), 1e-9)
-        d = d * z[:, None] + side * (r * np.cos(a))[:, None] + np.cross(d, side) * (r * np.sin(a))[:, None]
-    return d
+    return np.where(size > 1e-9, d / np.maximum(size, 1e-9), main)
+
+
+def _directions(source: PointSource, seed: int, id: np.ndarray, spots: _Spots) -> np.ndarray:
+    """Unit directions in which births are thrown, in the source's own coordinates: by the rose, each angle
+    from the arrow as often as it says for its share of a ball."""
+    d, edge = _aims(source, seed, id, spots), math.radians(source.spread)
+    if edge <= 0:
+        return d
+    density = np.maximum(ramp_at(source.rose, FINE), 0.0) * np.sin(FINE * edge)
+    angle = drawn(density, chance(seed, id, "direction", 0)) * edge
+    a = 2 * np.pi * chance(seed, id, "direction", 1)
+    r = np.sin(angle)
+    side = np.cross(
+        d, np.where(np.abs(d[:, 2:]) < 0.9, np.array([[0.0, 0.0, 1.0]]), np.array([[1.0, 0.0, 0.0]]))
+    )
+    side /= np.maximum(np.linalg.norm(side, axis=1, keepdims=True), 1e-9)
+    across = side * (r * np.cos(a))[:, None] + np.cross(d, side) * (r * np.sin(a))[:, None]
+    return np.asarray(d * np.cos(angle)[:, None] + across)
+
+
+def _sizes(source: PointSource, seed: int, id: np.ndarray) -> np.ndarray:
+    """Sizes against the largest, (n,), by the histogram."""
+    low, high = BORN_SIZES
+    at = drawn(np.maximum(ramp_at(source.sizes, FINE), 0.0), chance(seed, id, "width"))
+    return np.asarray(low * (high / low) ** at)
 
 
 def _poses(
@@ -207,9 +237,10 @@ def born(layer: PointLayer, index: int, schedule: Schedule, ctx: Context, start:
             if not found.any():
                 return Points()
         else:
+            leans_out = source.lean > 0 and source.leans_to != "axis"
             place = in_form(source.shape, source.size, seed, id)
             outward = _ball(seed, id) if source.shape == "point" else np.zeros_like(place)
-            if source.outward and source.shape != "point":
+            if leans_out and source.shape != "point":
                 outward = gradient(
                     lambda p: form_distance(source.shape, np.asarray(source.size), p),
                     place,
@@ -291,8 +322,7 @@ def _made(
     if spots.width is not None:
         width = spots.width
     else:
-        share = source.least_width + (1 - source.least_width) * chance(seed, id, "width") ** source.skew
-        width = np.maximum(curve(source.width, own), 1e-4) * share
+        width = np.maximum(curve(source.width, own), 1e-4) * _sizes(source, seed, id)
     life = np.maximum(1e-3, curve(source.life, own)) * (
         1 + source.life_spread * (2 * chance(seed, id, "life") - 1)
     )
@@ -302,7 +332,7 @@ def _made(
     if source.coloured and spots.colour is not None:
         colour = spots.colour
     asleep = bool(getattr(getattr(layer, "bed", None), "rests", False))
-    turn, spin, still = _tumbling(layer, source, seed, id, own, width)
+    turn, spin, still = _tumbling(layer, ctx, seed, (np.int64(index) << SOURCE_SHIFT) + id, width, velocity)
     state = np.full(n, NEW | (ASLEEP if asleep else 0), np.uint8)
     if asleep:
         still = still_of((np.int64(index) << SOURCE_SHIFT) + id)
@@ -341,17 +371,12 @@ def _set_off(
     spots: _Spots,
 ) -> tuple[np.ndarray, np.ndarray]:
     """Places in m and velocities in m/s at birth, (n, 3) each: with what a moving source hands on."""
-    speed = np.maximum(0.0, curve(source.speed, moment - source.delay)) * (
-        1 + source.speed_spread * (2 * chance(seed, id, "speed") - 1)
-    )
-    far = chance(seed, id, "far", 0) < source.far_share
-    speed = np.where(far, speed * (1 + source.far_reach * chance(seed, id, "far", 1)), speed)
+    speed = np.maximum(0.0, curve(source.speed, moment - source.delay))
+    if source.tail > 0:  # log-normal: its mean is the speed that is set
+        speed = speed * np.exp(source.tail * bell(seed, id, "speed") - 0.5 * source.tail**2)
     if spots.far is not None and source.throw_reach > 0:
         speed = speed * np.exp(-((spots.far / source.throw_reach) ** 2))
     velocity = _directions(source, seed, id, spots) * speed[:, None]
-    if any(source.scatter):
-        scatter = [bell(seed, id, "scatter", c) for c in range(3)]
-        velocity += np.stack(scatter, axis=1) * np.asarray(source.scatter)
     place, inherited = spots.place, spots.flow
     if not spots.in_scene:
         before, after, which, f = _poses(layer, source, ctx, moment)
@@ -375,19 +400,26 @@ def _set_off(
 
 
 def _tumbling(
-    layer: PointLayer, source: PointSource, seed: int, id: np.ndarray, own: np.ndarray, width: np.ndarray
+    layer: PointLayer, ctx: Context, seed: int, id: np.ndarray, width: np.ndarray, velocity: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Turns (n, 4), spins (n, 3) in rad/s and rests (n,) of pieces; empty where nothing tumbles."""
+    """Turns (n, 4), spins (n, 3) in rad/s and rests (n,) of pieces; empty where nothing tumbles. Each turns
+    about an axis of its own with a share of the energy of its flight."""
     body = layer.body
     if body is None:
         return np.zeros((0, 4), np.float32), np.zeros((0, 3), np.float32), np.zeros(0, np.float32)
     axis = _ball(seed + 77, id)
     axis /= np.maximum(np.linalg.norm(axis, axis=1, keepdims=True), 1e-9)
-    small = float(np.max(curve(source.width, own))) * source.least_width
-    pace = 2 * np.pi * body.tumble * (0.3 + 0.7 * chance(seed, id, "spin"))
-    pace = pace * (small / width) ** body.tumble_slower
+    own = pieces_of(layer, ctx.props, ctx.folder)
+    inertia = np.stack([piece.inertia for piece in own])[kind_of(layer, id, len(own))]
+    turn = bodies_turn(seed, id)
+    axes = Rotation.from_quat(turn, scalar_first=True).inv().apply(axis)
+    about = np.einsum("ni,nij,nj->n", axes, inertia, axes) * np.maximum(width, 1e-6) ** 2
+    share = body.turning * 2.0 * chance(seed, id, "spin")  # the mean is what is set
+    pace = np.linalg.norm(velocity, axis=1) * np.sqrt(share / np.maximum(about, 1e-12))
+    if body.most_turns > 0:
+        pace = np.minimum(pace, 2 * np.pi * body.most_turns)
     spin = (axis * pace[:, None]).astype(np.float32)
-    return bodies_turn(seed, id).astype(np.float32), spin, np.zeros(len(id), np.float32)
+    return turn.astype(np.float32), spin, np.zeros(len(id), np.float32)
 
 
 def source_seed(effect_seed: int, layer: PointLayer, source: PointSource) -> int:

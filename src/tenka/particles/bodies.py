@@ -57,6 +57,7 @@ from tenka.scene.cameras import View
 
 TICKS = 8  # of the clock in a frame at least
 CLOCK = 192.0  # 1/s at least
+NEARLY = 1e-9  # s
 QUIET = 0.3  # s without moving, after which a piece sleeps
 SHORT = 0.1  # rad that a piece turns between two looks at its momentum
 MOST_PARTS = 32
@@ -362,7 +363,9 @@ def advance_bodies(
     most_spin = 2 * math.pi * body.most_turns if body.most_turns > 0 else math.inf
     first, last = math.floor(start / tick + 1e-6), math.ceil(end / tick - 1e-6)
     for n in range(first, last):
-        t0, t1 = max(start, n * tick), min(end, (n + 1) * tick)
+        # exactly on the clock, so that sub-steps change no digit
+        t0 = n * tick if start < n * tick + NEARLY else start
+        t1 = (n + 1) * tick if end > (n + 1) * tick - NEARLY else end
         _fly(
             t0,
             t1,
@@ -390,6 +393,7 @@ def advance_bodies(
                 layer.motion.bounce,
                 layer.motion.friction,
                 t1 - t0,
+                most_spin,
             )
     if numbers[COOLING] > 0:
         p.heat *= np.exp(-numbers[COOLING] * (end - np.maximum(start, p.born))).astype(np.float32)

@@ -19,7 +19,7 @@ from tenka.particles.state import ASLEEP, RESTS, STUCK
 from tenka.particles.touching import POINTS, touch_all, turned_corners
 
 SLOW = 0.35  # m/s; a slower blow gives nothing back
-WAKES = 0.1  # m/s; what moves slower beside it does not wake
+WAKES = 0.25  # m/s; what moves slower beside it does not wake
 PASSES = 4
 SHARE = 0.25  # of how deep two are in each other, that is taken back in a tick
 FASTEST = 0.6  # m/s at which they are pushed apart
@@ -270,7 +270,7 @@ def _meet(p, b, pairs, order, counts, ways, points, solids, held, floors, pull, 
 
 
 @kernel
-def collide(now, p, b, solids, held, floors, pull, bounce, friction, dt):
+def collide(now, p, b, solids, held, floors, pull, bounce, friction, dt, most_spin):
     """Blows between pieces that are born by `now`; in a fixed order, so that results are the same every time.
 
     Parameters
@@ -281,6 +281,7 @@ def collide(now, p, b, solids, held, floors, pull, bounce, friction, dt):
     pull : m/s^2, upwards
     bounce, friction : between two pieces
     dt : s
+    most_spin : rad/s that a blow leaves at most
     """
     reach = np.empty(p.born.size)
     for i in range(reach.size):
@@ -294,3 +295,8 @@ def collide(now, p, b, solids, held, floors, pull, bounce, friction, dt):
         up = -1.0 if pull > 0 else 1.0
         order = met[np.argsort(up * points[met, 0, 2], kind="mergesort")]
         _meet(p, b, pairs, order, counts, ways, points, solids, held, floors, pull, bounce, friction, dt)
+        for n in met:
+            for m in pairs[n]:
+                pace = length(row(b.spin, m))
+                if pace > most_spin:
+                    put(b.spin, m, times(most_spin / pace, row(b.spin, m)))

@@ -207,7 +207,7 @@ def _inside(
         left = left[~hit]
     outward = (
         gradient(lambda p: prop_distance(prop, folder, p, fine, t), place, fine)
-        if source.outward
+        if source.lean > 0 and source.leans_to != "axis"
         else np.zeros_like(place)
     )
     return _Spots(place, outward)

@@ -12,9 +12,9 @@ from tenka.app.stage.handles import handles_of, lines_of, path_frame
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.document import get
-from tenka.effect.model import REGIONS, Feed, Force, Placed
+from tenka.effect.model import REGIONS, Feed, Force, Placed, PointSource, ramp_at
 from tenka.scene.cameras import View
-from tenka.scene.poses import pose_at, way_of
+from tenka.scene.poses import Pose, pose_at, way_of
 
 
 def paint_box(painter: QPainter, view: View, state: State) -> None:
@@ -56,6 +56,12 @@ def _lines(painter: QPainter, view: View, state: State) -> None:
     if not isinstance(node, Placed):
         return
     props, t = state.effect.props, state.time
+    if isinstance(node, PointSource) and node.shape in REGIONS:
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS, 0.9), 1.3))
+        for line in rose_lines(node, pose_at(node, props, t)):
+            at = view.project(line)
+            if (at[:, 2] > 0.05).all():
+                painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in at[:, :2].tolist()]))
     lines = dict(lines_of(node, props, t))
     if "path" in lines:
         lines["path"] = path_frame(node, props, t).to_scene(way_of(node.path)[0])
@@ -64,6 +70,29 @@ def _lines(painter: QPainter, view: View, state: State) -> None:
         at = view.project(points)
         if (at[:, 2] > 0.05).all():
             painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in at[:, :2].tolist()]))
+
+
+ROSE = 0.7  # m, of the rose's longest petal
+
+
+def rose_lines(source: PointSource, pose: Pose) -> list[np.ndarray]:
+    """The arrow along which a source throws, and how many go each way round it: outlines of the rose in two
+    planes through the arrow, (n, 3) m in the scene."""
+    ahead = np.asarray(source.arrow, float)
+    ahead = ahead / max(float(np.linalg.norm(ahead)), 1e-9)
+    side = np.cross(ahead, np.eye(3)[int(np.argmin(np.abs(ahead)))])
+    side /= np.linalg.norm(side)
+    tip = 1.25 * ROSE * ahead
+    barbs = [tip - 0.12 * ROSE * (ahead + s * 0.5 * side) for s in (-1, 1)]
+    lines = [np.array([np.zeros(3), tip, barbs[0], tip, barbs[1]])]
+    share = np.linspace(-1.0, 1.0, 65)
+    far = np.maximum(ramp_at(source.rose, np.abs(share)), 0.0)
+    far = ROSE * far / max(float(far.max()), 1e-9)
+    angle = share * np.radians(source.spread)
+    for across in (side, np.cross(ahead, side)):
+        petals = far[:, None] * (np.cos(angle)[:, None] * ahead + np.sin(angle)[:, None] * across)
+        lines.append(np.concatenate([np.zeros((1, 3)), petals, np.zeros((1, 3))]))
+    return [pose.to_scene(line) for line in lines]
 
 
 def _force(
