@@ -14,8 +14,9 @@ from tenka.base.errors import Unstable
 from tenka.effect.model import ON_PROP, Force, GasLayer, Prop
 from tenka.gas.grid import GasState, Grid, Workspace
 from tenka.gas.guide import Guide
+from tenka.gas.reached import measured
 from tenka.gas.settings import SourceInput, StepInputs, resolve
-from tenka.gas.sources import NO_MASK, SourceMask, bounds_in_scene, measured, source_mask
+from tenka.gas.sources import NO_MASK, SourceMask, bounds_in_scene, source_mask
 from tenka.gas.step import Half, step
 from tenka.gas.swept import Swept, swept_bounds, swept_mask
 from tenka.gas.window import Span, moved_to, occupied, offset_of, part_of_box, window_for

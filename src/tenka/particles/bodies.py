@@ -19,7 +19,7 @@ from tenka.base.jit import kernel
 from tenka.base.vectors import cross, dot, length, minus, plus, put, row, times
 from tenka.effect.model import PointLayer, Prop
 from tenka.particles.acting import Acting, forces_at
-from tenka.particles.colliding import SLOW, Solids, collide, spun, turned
+from tenka.particles.colliding import SLOW, Solids, collide
 from tenka.particles.contact import (
     BOUNCINESS,
     DIE,
@@ -53,14 +53,13 @@ from tenka.particles.motion import (
 )
 from tenka.particles.pieces import CORNERS, Piece, kind_of, pieces_of
 from tenka.particles.state import ASLEEP, RESTS, STUCK, Points
+from tenka.particles.turning import spun, tumbled, turned
 from tenka.scene.cameras import View
 
 TICKS = 8  # of the clock in a frame at least
 CLOCK = 192.0  # 1/s at least
 NEARLY = 1e-9  # s
 QUIET = 0.3  # s without moving, after which a piece sleeps
-SHORT = 0.1  # rad that a piece turns between two looks at its momentum
-MOST_PARTS = 32
 CLINGS = 20.0  # m/s^2 with which a sticky surface draws a piece that touches it on to itself
 
 
@@ -79,42 +78,6 @@ class Bodies(NamedTuple):
     corners: np.ndarray
     inertia: np.ndarray
     inverse: np.ndarray
-
-
-@kernel
-def _turn_on(q, spin, dt):
-    """Turn a quaternion by a spin over a time, exactly."""
-    rate = length(spin)
-    if rate < 1e-9:
-        return
-    half = 0.5 * rate * dt
-    c = math.cos(half)
-    x, y, z = times(math.sin(half) / rate, spin)
-    a, b, d, e = q[0], q[1], q[2], q[3]
-    q[0], q[1], q[2], q[3] = (
-        c * a - x * b - y * d - z * e,
-        c * b + x * a + y * e - z * d,
-        c * d + y * a + z * b - x * e,
-        c * e + z * a + x * d - y * b,
-    )
-    n = math.sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3])
-    for k in range(4):
-        q[k] /= n
-
-
-@kernel
-def _tumbled(q, spin, inertia, inverse, dt):
-    """Turn a piece freely for a time, in place: its angular momentum stays, and the spin after it follows. By
-    the spin in the middle of short ways; unit mass and width, which cancel."""
-    momentum = spun(q, inertia, 1.0, spin)
-    parts = min(max(math.ceil(length(spin) * dt / SHORT), 1), MOST_PARTS)
-    middle = q.copy()
-    for _ in range(parts):
-        middle[:] = q
-        _turn_on(middle, spin, 0.5 * dt / parts)
-        _turn_on(q, spun(middle, inverse, 1.0, momentum), dt / parts)
-        spin = spun(q, inverse, 1.0, momentum)
-    return spin
 
 
 @kernel
@@ -302,7 +265,7 @@ def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air, held, fl
         place, v = flown(way, dt, place, v)
         kind = b.kinds[i]
         w = times(math.exp(-damping * dt), w)
-        w = _tumbled(b.turn[i], w, b.inertia[kind], b.inverse[kind], dt)
+        w = tumbled(b.turn[i], w, b.inertia[kind], b.inverse[kind], dt)
         place, v, w, touched, clings = _stopped(
             p, b, i, stops, here, place, v, w, way.pull, start, t1, dt, floors
         )

@@ -17,6 +17,7 @@ from tenka.base.vectors import cross, dot, length, minus, plus, put, row, times
 from tenka.particles.hulls import Hulls
 from tenka.particles.state import ASLEEP, RESTS, STUCK
 from tenka.particles.touching import POINTS, touch_all, turned_corners
+from tenka.particles.turning import spun
 
 SLOW = 0.35  # m/s; a slower blow gives nothing back
 WAKES = 0.25  # m/s; what moves slower beside it does not wake
@@ -35,26 +36,6 @@ class Solids(NamedTuple):
     hulls: Hulls
     volume: np.ndarray
     inverse: np.ndarray
-
-
-@kernel
-def turned(q, sense, v):
-    """A vector turned by a quaternion, or back with a sense of -1."""
-    a = (sense * q[1], sense * q[2], sense * q[3])
-    t = times(2.0, cross(a, v))
-    return plus(plus(v, q[0], t), 1.0, cross(a, t))
-
-
-@kernel
-def spun(q, tensor, scale, v):
-    """A tensor of a piece's own axes, times a number, on a vector of the scene."""
-    a = turned(q, -1.0, v)
-    own = (
-        scale * (tensor[0, 0] * a[0] + tensor[0, 1] * a[1] + tensor[0, 2] * a[2]),
-        scale * (tensor[1, 0] * a[0] + tensor[1, 1] * a[1] + tensor[1, 2] * a[2]),
-        scale * (tensor[2, 0] * a[0] + tensor[2, 1] * a[1] + tensor[2, 2] * a[2]),
-    )
-    return turned(q, 1.0, own)
 
 
 @kernel

@@ -51,12 +51,13 @@ from tenka.particles.state import (
     BYTES,
     FREE,
     NEW,
-    STUCK,
     AirField,
     Events,
     Paths,
     Points,
     all_events,
+    hold,
+    rest_of_pieces,
     together,
 )
 from tenka.scene.cameras import view_of
@@ -376,21 +377,6 @@ class PointSolver:
             state.time = step_time(index, sub, count, self.rate)
             state, _ = self.step(state, step_time(index, sub + 1, count, self.rate))
         return state
-
-
-def hold(new: Points, ids: tuple[int, ...]) -> None:
-    """Let some pieces stay where they are born, in place."""
-    held = np.isin(new.id, np.asarray(ids, np.int64))
-    new.state[held] |= np.uint8(STUCK)
-    new.velocity[held] = 0.0
-    new.spin[held] = 0.0
-
-
-def rest_of_pieces(n: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Turn, spin and time at rest of pieces that stand upright and still."""
-    turn = np.zeros((n, 4), np.float32)
-    turn[:, 0] = 1.0
-    return turn, np.zeros((n, 3), np.float32), np.zeros(n, np.float32)
 
 
 def begin_frame(state: PointState) -> PointState:

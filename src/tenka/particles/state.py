@@ -112,6 +112,21 @@ def together(parts: list[Points]) -> Points:
     )
 
 
+def hold(new: Points, ids: tuple[int, ...]) -> None:
+    """Let some pieces stay where they are born, in place."""
+    held = np.isin(new.id, np.asarray(ids, np.int64))
+    new.state[held] |= np.uint8(STUCK)
+    new.velocity[held] = 0.0
+    new.spin[held] = 0.0
+
+
+def rest_of_pieces(n: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Turn, spin and time at rest of pieces that stand upright and still."""
+    turn = np.zeros((n, 4), np.float32)
+    turn[:, 0] = 1.0
+    return turn, np.zeros((n, 3), np.float32), np.zeros(n, np.float32)
+
+
 BYTES = 8 + 8 + 4 + 12 + 12 + 4 + 4 + 2 + 1 + 1 + 12
 """Of one particle's state; a step holds it about three times over."""
 
