@@ -15,6 +15,7 @@ from pytestqt.qtbot import QtBot
 
 from tenka.app.dialogs.pointtable import PointTable
 from tenka.app.sheet.propfoot import PropFoot
+from tenka.app.stage.handles import ARROW, handles_of
 from tenka.app.stage.overlay import ROSE, rose_lines
 from tenka.app.window import Window
 from tenka.effect import presets
@@ -363,7 +364,7 @@ def test_rows_that_would_do_nothing_are_not_shown(window: Window, qtbot: QtBot):
 def test_the_rose_of_a_source_is_drawn_as_it_throws(window: Window, qtbot: QtBot):
     source = PointSource(id="s", name="S", arrow=(1, 0, 0), spread=90.0, rose=ramp((0.0, 0.0), (1.0, 1.0)))
     arrow, *roses = rose_lines(source, STILL)
-    assert np.allclose(arrow[1], (1.25 * ROSE, 0, 0))
+    assert np.allclose(arrow[1], (ARROW, 0, 0))
     for rose in roses:  # nothing ahead, all of it square to the arrow
         far = np.linalg.norm(rose, axis=1)
         assert far.max() == pytest.approx(ROSE) and abs(rose[int(far.argmax()), 0]) < 1e-6
@@ -389,5 +390,23 @@ def test_a_prop_is_let_break_from_its_sheet(window: Window, qtbot: QtBot):
     settle(qtbot, window)
     frame = window.stage.shown.frames[layer.id]
     assert isinstance(frame, PointFrame) and len(frame.points) >= 40 and not window.state.status.problem
+    window.undo()
+    assert window.state.effect is before
+
+
+def test_the_arrow_is_aimed_by_its_tip(window: Window, qtbot: QtBot):
+    path = add(window, "Sparks")
+    id = get(window.state.effect, path).sources[0].id
+    window.state.select(f"{path}.sources.{id}")
+    settle(qtbot, window)
+    before = window.state.effect
+    tip = next(h for h in handles_of(window.state) if h.line == "arrow")
+    view = window.stage.view()
+    x, y, _ = view.project(tip.point[None])[0]
+    drag(window.stage, QPoint(round(x), round(y)), QPoint(round(x) + 60, round(y) + 20))
+    source = get(window.state.effect, f"{path}.sources.{id}")
+    assert source.arrow != get(before, f"{path}.sources.{id}").arrow
+    assert np.linalg.norm(source.arrow) == pytest.approx(1.0, abs=2e-3)
+    assert source.position == get(before, f"{path}.sources.{id}").position
     window.undo()
     assert window.state.effect is before

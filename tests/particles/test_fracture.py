@@ -232,6 +232,13 @@ def test_the_throw_falls_off_away_from_the_source_and_goes_away_from_it():
     assert ((p.velocity * away).sum(axis=1) > 0).all()
 
 
+def test_the_arrow_is_the_sources_own_however_its_prop_is_turned():
+    thrown = {"speed": 3.0, "spread": 0.0, "tail": 0.0, "arrow": (1, 0, 0), "turn": 90.0}
+    layer = layer_of(thrown).model_copy(update={"bodies": Bodies(each_other=False)})
+    p = run(layer, (POT,), 12)[-1].points
+    np.testing.assert_allclose(p.velocity, np.tile((0.0, 3.0, 0.0), (len(p), 1)), atol=1e-4)
+
+
 def test_each_birth_is_a_piece_of_its_own_and_other_sources_take_any():
     layer = layer_of()
     own = pieces_of(layer, (POT,), None)

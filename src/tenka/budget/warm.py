@@ -29,6 +29,7 @@ from tenka.effect.model import (
     GasLayer,
     Motion,
     ParticleLayer,
+    Pieces,
     Player,
     PointCollider,
     PointMotion,
@@ -219,6 +220,7 @@ def warm_points() -> None:
     """Particles and pieces: that they are born, move, hit, and are drawn in a gas."""
     box = Prop(id="box", name="Box", size=(0.5, 0.5, 0.2))
     thrown = PointSource(id="s", name="S", position=(0, 0, 1), rate=400.0, start=0.0, burst=20)
+    apart = PointSource(id="s", name="S", shape="pieces", burst_at=0.01)
     stop = (PointCollider(id="stop", name="Stop", prop="box"),)
     forces = (
         Wind(id="wind", name="Wind"),
@@ -229,6 +231,7 @@ def warm_points() -> None:
     layers = (
         ParticleLayer(id="dust", name="Dust", sources=(thrown,), colliders=stop, motion=motion),
         DebrisLayer(id="bits", name="Bits", sources=(thrown,), colliders=stop, motion=motion),
+        DebrisLayer(id="cut", name="Cut", sources=(apart,), pieces=Pieces(make="cut", prop="box", cuts=4)),
     )
     gas = stand_in(Grid.of(tiny_effect().gas().domain), 0.0)
     air = np.zeros((*gas.shape, 4), np.float32)

@@ -34,7 +34,7 @@ from tenka.particles.spots import (
 from tenka.particles.state import ASLEEP, FREE, NEW, Points
 from tenka.particles.throwing import directions, sizes_of
 from tenka.scene.distance import form_distance, gradient
-from tenka.scene.poses import Pose, motion_between
+from tenka.scene.poses import Pose, motion_between, pose_at
 
 
 def _poses(
@@ -148,6 +148,7 @@ def born(layer: PointLayer, index: int, schedule: Schedule, ctx: Context, start:
         id, moment, spots = parents
     elif source.shape == "pieces":
         id, moment, spots = _as_pieces(layer, source, ctx, start, end)
+        source = _aimed_in_prop(layer, source, ctx)
     elif source.shape == "file":
         cloud = cloud_at(source, ctx.folder, 0)
         id, moment, spots = _from_file(source, cloud, schedule, start, end)
@@ -242,6 +243,15 @@ def _as_pieces(
         far=far,
     )
     return np.arange(n, dtype=np.int64), np.full(n, source.begins), spots
+
+
+def _aimed_in_prop(layer: PointLayer, source: PointSource, ctx: Context) -> PointSource:
+    """A source whose arrow is turned into the axes of the prop whose pieces it gives."""
+    assert layer.cut is not None
+    prop = next(p for p in ctx.props if p.id == layer.cut.prop)
+    own, its = (pose_at(placed, ctx.props, source.begins).turn for placed in (source, prop))
+    x, y, z = (float(v) for v in np.asarray(source.arrow, float) @ own.T @ its)
+    return source.model_copy(update={"arrow": (x, y, z)})
 
 
 def _made(

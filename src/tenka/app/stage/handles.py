@@ -13,11 +13,12 @@ from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import get
-from tenka.effect.model import REGIONS, DomainBox, Feed, LayerBase, Placed, Prop
+from tenka.effect.model import REGIONS, DomainBox, Feed, LayerBase, Placed, PointSource, Prop
 from tenka.scene.cameras import View
 from tenka.scene.poses import Pose, carriers, pose_at
 
 NEAR = 9.0  # px
+ARROW = 0.875  # m, of the arrow along which a source throws
 LEAST_BOX = 4  # voxels that a pulled wall leaves
 
 
@@ -41,7 +42,16 @@ def handles_of(state: State) -> list[Handle]:
         return []
     if getattr(node, "region", "") == "everywhere" and not view_of_force(node).placed:
         return []
-    return [Handle(chosen, pose_at(node, effect.props, state.time).origin), *knots]
+    pose = pose_at(node, effect.props, state.time)
+    if isinstance(node, PointSource):
+        knots.append(Handle(chosen, pose.to_scene(arrow_tip(node)[None])[0], line="arrow", knot=0))
+    return [Handle(chosen, pose.origin), *knots]
+
+
+def arrow_tip(source: PointSource) -> np.ndarray:
+    """Where the arrow ends along which a source throws, (3,) m in its own coordinates."""
+    ahead = np.asarray(source.arrow, float)
+    return np.asarray(ARROW * ahead / max(float(np.linalg.norm(ahead)), 1e-9))
 
 
 def lines_of(node: Placed, props: tuple[Prop, ...], t: float) -> list[tuple[str, np.ndarray]]:
@@ -112,7 +122,13 @@ class Carry:
             if name == "path"
             else pose_at(self.node, props, self.state.time)
         )
-        own = tuple(round(float(v), 4) for v in frame.to_own(there[None])[0])
+        place = frame.to_own(there[None])[0]
+        if name == "arrow":
+            way = place / max(float(np.linalg.norm(place)), 1e-6)
+            arrow = tuple(round(float(v), 3) for v in way)
+            self.state.edit(f"{self.handle.path}.arrow", arrow, f"Aim {self.node.name}", self.token)
+            return
+        own = tuple(round(float(v), 4) for v in place)
         points = tuple(own if i == self.handle.knot else p for i, p in enumerate(getattr(self.node, name)))
         self.state.edit(
             f"{self.handle.path}.{name}", points, f"Bend the {name} of {self.node.name}", self.token

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from tenka.app import theme
 from tenka.app.kinds import view_of_force, view_of_kind
-from tenka.app.stage.handles import handles_of, lines_of, path_frame
+from tenka.app.stage.handles import arrow_tip, handles_of, lines_of, path_frame
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.document import get
@@ -78,11 +78,10 @@ ROSE = 0.7  # m, of the rose's longest petal
 def rose_lines(source: PointSource, pose: Pose) -> list[np.ndarray]:
     """The arrow along which a source throws, and how many go each way round it: outlines of the rose in two
     planes through the arrow, (n, 3) m in the scene."""
-    ahead = np.asarray(source.arrow, float)
-    ahead = ahead / max(float(np.linalg.norm(ahead)), 1e-9)
+    tip = arrow_tip(source)
+    ahead = tip / max(float(np.linalg.norm(tip)), 1e-9)
     side = np.cross(ahead, np.eye(3)[int(np.argmin(np.abs(ahead)))])
     side /= np.linalg.norm(side)
-    tip = 1.25 * ROSE * ahead
     barbs = [tip - 0.12 * ROSE * (ahead + s * 0.5 * side) for s in (-1, 1)]
     lines = [np.array([np.zeros(3), tip, barbs[0], tip, barbs[1]])]
     share = np.linspace(-1.0, 1.0, 65)
