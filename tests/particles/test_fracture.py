@@ -257,3 +257,12 @@ def test_particles_have_no_pieces_and_that_is_said():
     ):
         with pytest.raises(BadInput, match="pieces"):
             PointSolver(layer, (), (), 1, 24.0, 5).start()
+
+
+def test_a_prop_that_encloses_nothing_is_named_with_what_mends_it():
+    cloth = POT.model_copy(
+        update={"name": "Cloth", "shape": "mesh", "file": str(PROPS / "canvas.glb"), "size": (1, 1, 1)}
+    )
+    with pytest.raises(BadInput, match=r"^prop Cloth: encloses nothing.*thickness of its walls"):
+        pieces_of(layer_of(), (cloth,), None)
+    assert len(pieces_of(layer_of(wall=0.02), (cloth,), None)) >= 20

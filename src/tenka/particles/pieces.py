@@ -234,7 +234,6 @@ def _cuts(
         raise BadInput(
             f"has {len(mesh.faces):,} triangles, which is too many to cut up",
             f"a prop of at most {MOST_CUT:,}; thin it by 'keep'",
-            place=f"prop {form.name}",
         )
     solid = solid_of(mesh, pieces.wall)
     how = Breaking(
@@ -305,7 +304,10 @@ def pieces_of(layer: PointLayer, props: tuple[Prop, ...], folder: Path | None) -
     form, stamp = form_of(prop), stamp_of(prop, folder)
     if cut.make == "prop":
         return _set(own, form, folder, stamp)
-    return _cut_set(own, struck(layer, props), form, folder, stamp)
+    try:
+        return _cut_set(own, struck(layer, props), form, folder, stamp)
+    except BadInput as error:  # which knows the form alone
+        raise BadInput(str(error).rstrip("."), place=f"prop {prop.name}") from None
 
 
 def kind_of(layer: PointLayer, id: np.ndarray, count: int) -> np.ndarray:
