@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal, Self
+from typing import Any, Literal, Self, get_args
 
 from pydantic import model_validator
 
@@ -14,7 +14,7 @@ from tenka.effect.placed import Feed, Ramp, Vec3, ramp
 FILES = ("file",)
 GIVEN = ("file", "pieces")
 """Shapes that bring their own places and number: all are born when the burst comes."""
-BY_CHANCE = (
+Shape = Literal[
     "point",
     "sphere",
     "box",
@@ -27,29 +27,17 @@ BY_CHANCE = (
     "inside",
     "gas",
     "particles",
-)
+    "file",
+    "pieces",
+]
+BY_CHANCE = tuple(shape for shape in get_args(Shape) if shape not in GIVEN)
 LEAST_APART = 0.001  # s
 
 
 class PointSource(Feed):
     """What gives birth to particles or pieces."""
 
-    shape: Literal[
-        "point",
-        "sphere",
-        "box",
-        "cylinder",
-        "cone",
-        "torus",
-        "capsule",
-        "curve",
-        "surface",
-        "inside",
-        "gas",
-        "particles",
-        "file",
-        "pieces",
-    ] = WHERE.param(
+    shape: Shape = WHERE.param(
         "sphere",
         (
             "Where they are born: a form, a prop's surface or inside, where a gas is dense, at particles "
@@ -216,6 +204,10 @@ class PointSource(Feed):
     def given(self) -> bool:
         """Whether its places and their number are not its own."""
         return self.shape in GIVEN
+
+    def gives_at(self, t: Any) -> Any:
+        """Whether moments, s, lie within the span in which it gives."""
+        return (t - self.delay >= self.start) & (t - self.delay < self.end)
 
     @property
     def begins(self) -> float:

@@ -165,7 +165,7 @@ def hold(state: GasState, grid: Grid, guide: Guide, work: Workspace, dt: float) 
     state.scalars[..., TEMPERATURE] *= ONE + push[1]
 
 
-def _shear(target: np.ndarray, edge: float) -> np.ndarray:
+def _shear(target: np.ndarray) -> np.ndarray:
     """How much the velocity of the coarse run changes over one of its voxels, (nx, ny, nz) m/s."""
     whole = np.zeros(target.shape[1:], np.float32)
     for axis in range(3):
@@ -210,7 +210,7 @@ def _stir_wisps(
         turbulence_potential(eddies, grid, state.time, potential)
         (push,) = work.arrays("guide fields", 2, (3, *grid.shape))[1:]
         (mean,) = work.arrays("guide blocks", 1, target[:3].shape)
-        mean[:] = _shear(target, edge)
+        mean[:] = _shear(target)
         interpolate(mean, guide.factor, push)
         for c, field in enumerate(potential):
             _weigh(field, push[0], *(0 if axis == c else 1 for axis in range(3)))

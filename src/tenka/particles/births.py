@@ -118,7 +118,7 @@ def _parents(
             number = number + (np.round(events.time[rows] * 1e4).astype(np.int64) << 16)
         moment, place, flow = events.time[rows], events.place[rows], events.velocity[rows]
         id, colour = events.parent[rows], events.colour[rows]
-    within = (moment - source.delay >= source.start) & (moment - source.delay < source.end)
+    within = source.gives_at(moment)
     low = unit_array(seed, id & 0xFFFFFFFF, id >> 32, number & 0x7FFFFFFF)
     high = unit_array(seed + 1, id & 0xFFFFFFFF, id >> 32, number & 0x7FFFFFFF)
     child = (low.astype(np.float64) * (1 << 24)).astype(np.int64) << 18 | (
@@ -203,7 +203,7 @@ def _from_file(
         + source.delay
         + source.burst_over * (id + chance(schedule.seed, id, "moment")) / max(n, 1)
     )
-    kept = (moment > start) & (moment <= end)
+    kept = (moment > start) & (moment <= end) & source.gives_at(moment)
     flow = cloud.velocity[kept] if cloud.velocity is not None else None
     place = cloud.place[kept]
     outward = np.tile([0.0, 0.0, 1.0], (len(place), 1))
@@ -232,7 +232,7 @@ def _as_pieces(
             "a layer of debris whose pieces are made as 'cut'",
             place=f"source {source.name}",
         )
-    n = len(own) if start < source.begins <= end else 0
+    n = len(own) if start < source.begins <= end and source.gives_at(source.begins) else 0
     place = np.array([piece.place for piece in own[:n]]).reshape(-1, 3)
     away = place - np.asarray(blow.at)
     far = np.linalg.norm(away, axis=1)

@@ -19,7 +19,7 @@ from scipy.spatial import ConvexHull
 
 from tenka.base.jit import kernel
 from tenka.base.randomness import unit_array
-from tenka.scene.meshes import Mesh
+from tenka.scene.meshes import Mesh, moments, spread_over
 from tenka.scene.solid import Solid, mesh_of
 
 LEAST = 1e-3  # of the mean volume; what is smaller is dust
@@ -96,15 +96,9 @@ def _candidates(mesh: Mesh, count: int, seed: int) -> np.ndarray:
     found = tried[within(mesh, tried)]
     if len(found) >= count // 2:
         return found
-    corners = mesh.corners.astype(np.float64)
-    area = np.cumsum(
-        np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
-    )
-    n = n[:count]
-    pick = np.minimum(np.searchsorted(area, unit_array(seed, n, 3) * area[-1]), len(area) - 1)
-    r, s = np.sqrt(unit_array(seed, n, 4)), unit_array(seed, n, 5)
-    share = np.stack([1 - r, r * (1 - s), r * s], axis=1).astype(np.float64)
-    return np.concatenate([found, np.einsum("nk,nkd->nd", share, corners[pick])])
+    spacing = float(np.sqrt(mesh.area / count))
+    spread = spread_over(mesh, np.arange(len(mesh.faces)), spacing, seed)
+    return np.concatenate([found, spread.on(mesh).astype(np.float64)])
 
 
 def sites(mesh: Mesh, volume: float, how: Breaking) -> tuple[np.ndarray, np.ndarray]:
@@ -195,9 +189,5 @@ def broken(solid: Solid, how: Breaking) -> list[Cut]:
 
 def _piece(mesh: Mesh, volume: float, tone: float) -> Cut:
     """About its middle of mass."""
-    corners = mesh.corners.astype(np.float64)
-    start = mesh.points.mean(axis=0).astype(np.float64)
-    a, b, c = (corners[:, k] - start for k in range(3))
-    parts = np.einsum("nk,nk->n", np.cross(a, b), c) / 6
-    middle = start + (parts[:, None] * (a + b + c)).sum(axis=0) / (4 * max(float(parts.sum()), 1e-30))
+    _, middle, _ = moments(mesh.corners.astype(np.float64))
     return Cut(mesh.moved(mesh.points - middle), middle, float(volume), tone)

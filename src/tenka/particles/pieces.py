@@ -16,7 +16,7 @@ from tenka.effect.debris import PIECE_SIZES
 from tenka.effect.model import Pieces, PointLayer, Prop, heard, ramp_at
 from tenka.particles.fracture import Breaking, Cut, broken
 from tenka.particles.schedule import SOURCE_SHIFT
-from tenka.scene.meshes import Mesh
+from tenka.scene.meshes import Mesh, moments
 from tenka.scene.poses import pose_at
 from tenka.scene.props import deforms, form_of, own_mesh, stamp_of
 from tenka.scene.solid import solid_of
@@ -132,20 +132,6 @@ def _touching(points: np.ndarray) -> np.ndarray:
     return points[np.argmax(points @ np.stack([r * np.cos(a), r * np.sin(a), z]), axis=0)]
 
 
-def _moments(corners: np.ndarray) -> tuple[float, np.ndarray, np.ndarray]:
-    """Volume within closed triangles, (m, 3, 3), its middle, (3,), and its inertia about that, (3, 3), of a
-    mass of one; by tetrahedra (Tonon 2004)."""
-    start = corners.reshape(-1, 3).mean(axis=0)
-    a, b, c = (corners[:, k] - start for k in range(3))
-    volume = np.einsum("nk,nk->n", np.cross(a, b), c) / 6
-    whole = volume.sum()
-    middle = (volume[:, None] * (a + b + c)).sum(axis=0) / (4 * whole)
-    total = a + b + c
-    squares = sum(np.einsum("n,ni,nj->ij", volume / 20, v, v) for v in (total, a, b, c)) / whole
-    squares = squares - np.outer(middle, middle)
-    return float(whole), start + middle, np.trace(squares) * np.eye(3) - squares
-
-
 def _solid(points: np.ndarray) -> tuple[float, np.ndarray, np.ndarray]:
     """Volume, middle of mass and inertia of the hull of points. What is flatter than a hundredth is counted
     as that thick."""
@@ -156,7 +142,7 @@ def _solid(points: np.ndarray) -> tuple[float, np.ndarray, np.ndarray]:
         shift[axis] = 0.005 * span.max()
         points = np.concatenate([points - shift, points + shift])
     corners, faces = _hull(points)
-    return _moments(corners[faces])
+    return moments(corners[faces])
 
 
 def made(pieces: Pieces, number: int) -> Piece:
@@ -276,9 +262,9 @@ def _cut_set(
         colours = cut.mesh.colours.copy()
         colours[cut.mesh.groups["inner"]] = np.clip(np.asarray(pieces.inner) * cut.tone, 0, 1)
         mesh = Mesh((cut.mesh.points / width).astype(np.float32), cut.mesh.faces, colours)
-        volume, _, inertia = _moments(mesh.corners.astype(np.float64))
+        _, _, inertia = moments(mesh.corners.astype(np.float64))
         corners = _touching(mesh.points.astype(np.float64))
-        found.append(Piece(mesh, corners, inertia, volume, width, cut.middle))
+        found.append(Piece(mesh, corners, inertia, cut.volume / width**3, width, cut.middle))
     return tuple(found)
 
 

@@ -37,6 +37,12 @@ class Mesh:
     def bounds(self) -> tuple[np.ndarray, np.ndarray]:
         return self.points.min(axis=0), self.points.max(axis=0)
 
+    @property
+    def area(self) -> float:
+        """Of all triangles, m^2."""
+        a, b, c = (self.corners[:, k].astype(np.float64) for k in range(3))
+        return float(0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1).sum())
+
     def scaled(self, scale: tuple[float, float, float]) -> Mesh:
         return self.moved(self.points * np.asarray(scale))
 
@@ -58,6 +64,20 @@ def joined(meshes: list[Mesh]) -> Mesh:
         np.concatenate([m.faces + s for m, s in zip(meshes, starts)]).astype(np.int32),
         np.concatenate([m.colours for m in meshes]),
     )
+
+
+def moments(corners: np.ndarray) -> tuple[float, np.ndarray, np.ndarray]:
+    """Volume within closed triangles, (m, 3, 3), its middle, (3,), and its inertia about that, (3, 3), of a
+    mass of one; by tetrahedra (Tonon 2004)."""
+    start = corners.reshape(-1, 3).mean(axis=0)
+    a, b, c = (corners[:, k] - start for k in range(3))
+    volume = np.einsum("nk,nk->n", np.cross(a, b), c) / 6
+    whole = volume.sum()
+    middle = (volume[:, None] * (a + b + c)).sum(axis=0) / (4 * whole)
+    total = a + b + c
+    squares = sum(np.einsum("n,ni,nj->ij", volume / 20, v, v) for v in (total, a, b, c)) / whole
+    squares = squares - np.outer(middle, middle)
+    return float(whole), start + middle, np.trace(squares) * np.eye(3) - squares
 
 
 def box(size: tuple[float, float, float], colour: tuple[float, float, float]) -> Mesh:
