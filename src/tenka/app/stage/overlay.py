@@ -13,6 +13,7 @@ from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.document import get
 from tenka.effect.model import REGIONS, Feed, Force, Placed, PointSource, ramp_at
+from tenka.effect.placed import SIZED
 from tenka.scene.cameras import View
 from tenka.scene.poses import Pose, pose_at, way_of
 
@@ -72,6 +73,7 @@ def _lines(painter: QPainter, view: View, state: State) -> None:
             painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in at[:, :2].tolist()]))
 
 
+POINT = 0.05  # m, half of the box that marks a source without a size
 ROSE = 0.7  # m, of the rose's longest petal
 
 
@@ -143,7 +145,7 @@ def source_box(source: Feed, state: State) -> tuple[np.ndarray, np.ndarray]:
         points = np.asarray(source.curve, float)
         corners = np.concatenate([points - source.thickness, points + source.thickness])
     else:
-        half = np.asarray(source.size) / 2
+        half = np.asarray(source.size) / 2 if source.shape in SIZED else np.full(3, POINT)
         corners = np.array([[a, b, c] for a in (-1, 1) for b in (-1, 1) for c in (-1, 1)]) * half
     placed = pose.to_scene(corners)
     return placed.min(axis=0), placed.max(axis=0)
