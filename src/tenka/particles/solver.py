@@ -62,7 +62,7 @@ from tenka.particles.state import (
 )
 from tenka.scene.cameras import view_of
 
-POINTS_VERSION = 3
+POINTS_VERSION = 4
 """Part of every cache key: raise it when a change here changes results."""
 
 STATES_HELD = 3
