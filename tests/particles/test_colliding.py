@@ -90,13 +90,13 @@ def test_two_bricks_touch_where_their_boxes_overlap():
     p = placed([(0, 0, 0), (0.1, 0.05, 0.199)])
     out = np.zeros((POINTS, 4))
     hulls = hulls_of([own.corners])
-    count, way = touch(0, 1, p.place, p.turn, p.width, np.zeros(2, np.int64), hulls, out)
+    count, way = touch(0, 1, p.place, p.turn, p.width, np.zeros(2, np.int64), hulls, 0.0, out)
     assert count == 4 and np.allclose(way, (0, 0, 1))
     assert np.allclose(out[:4, 3], 0.001, atol=1e-6)
     assert sorted(np.round(out[:4, 0], 4).tolist()) == pytest.approx([-0.1, -0.1, 0.2, 0.2], abs=1e-4)
     assert sorted(np.round(out[:4, 1], 4).tolist()) == pytest.approx([-0.05, -0.05, 0.1, 0.1], abs=1e-4)
     p.place[1, 2] = 0.2005
-    assert touch(0, 1, p.place, p.turn, p.width, np.zeros(2, np.int64), hulls, out)[0] == 0
+    assert touch(0, 1, p.place, p.turn, p.width, np.zeros(2, np.int64), hulls, 0.0, out)[0] == 0
 
 
 def test_hulls_have_the_planes_of_their_form():

@@ -133,6 +133,15 @@ class Bodies(Settings):
     """How rigid pieces behave."""
 
     each_other: bool = COLLISION.param(True, "They hit each other.", cost="motion")
+    cling: float = COLLISION.number(
+        0.0,
+        "m/s²",
+        0,
+        1000,
+        "Pull against which pieces that touch hold on to each other: wet clay clings, dry stone does not.",
+        soft=(0, 60),
+        when=("each_other", ("True",)),
+    )
     turning: float = MOTION.number(
         0.05,
         "",

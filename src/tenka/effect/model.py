@@ -16,7 +16,15 @@ from tenka.effect.forces import INSIDE, Brake, Force, Gravity, Pull, Swirl, Turb
 from tenka.effect.former import CURL_SIZES
 from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Look, Motion, Quality
 from tenka.effect.layers import FIELD, HANDED, POINTS, LayerBase
-from tenka.effect.particles import Bed, Ends, ParticleLayer, PointCollider, PointLayer, PointMotion
+from tenka.effect.particles import (
+    FOR_EVER_HELD,
+    Bed,
+    Ends,
+    ParticleLayer,
+    PointCollider,
+    PointLayer,
+    PointMotion,
+)
 from tenka.effect.placed import (
     AMBIENT_KELVIN,
     FROM_LAYER,
@@ -321,6 +329,7 @@ __all__ = [
     "AMBIENT_KELVIN",
     "CURL_SIZES",
     "FIELD",
+    "FOR_EVER_HELD",
     "FROM_LAYER",
     "INSIDE",
     "ON_PROP",

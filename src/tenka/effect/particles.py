@@ -22,6 +22,10 @@ if TYPE_CHECKING:
 MOST_BIRTHS = 20_000_000
 
 
+FOR_EVER_HELD = 1000.0
+HOLD_HELP = "Pull against which what sticks is held: gravity is 9.8, 1000 holds for good."
+
+
 WHOLE = ramp((0.0, 1.0), (1.0, 1.0))
 """Opacity of a sprite whose frames fade by themselves."""
 
@@ -44,6 +48,9 @@ class PointCollider(Heard):
         "How much of the speed along it each hit takes.",
         soft=(0, 1),
         when=("response", ("bounce",)),
+    )
+    hold: float = COLLISION.number(
+        FOR_EVER_HELD, "m/s²", 0.1, FOR_EVER_HELD, HOLD_HELP, soft=(1, 100), when=("response", ("stick",))
     )
     skin: float = COLLISION.number(0.0, "m", -1, 10, "Makes it thicker.", soft=(0, 0.2), step=0.005)
 
@@ -101,6 +108,9 @@ class PointMotion(Settings):
         "How much of the speed along the ground each hit takes.",
         soft=(0, 1),
         when=("ground", ("bounce",)),
+    )
+    hold: float = COLLISION.number(
+        FOR_EVER_HELD, "m/s²", 0.1, FOR_EVER_HELD, HOLD_HELP, soft=(1, 100), when=("ground", ("stick",))
     )
 
     _former = model_validator(mode="before")(half_lives_of_rates)

@@ -1,6 +1,5 @@
-"""What acts on particles in a step: winds with their gusts, eddies on a grid of their own, placed forces, and
-the
-gas that carries them; all as one drift and one rate at a point."""
+"""What acts on particles in a step: winds with their gusts, eddies (of many on a grid of their own, of few
+where they are), placed forces, and the gas that carries them; all as one drift and one rate at a point."""
 
 from __future__ import annotations
 
@@ -19,6 +18,7 @@ from tenka.gas.grid import Grid
 from tenka.gas.local import confine, weigh
 from tenka.gas.vorticity import centre_fields
 from tenka.particles.state import AirField
+from tenka.particles.stirring import stirred
 
 MOST_EDDY_CELLS = 1_200_000
 
@@ -26,10 +26,29 @@ MOST_EDDY_CELLS = 1_200_000
 MOST_EDDIES = 64  # of the smallest, along an axis; strays beyond feel those at the border
 
 
+CELLS_A_POINT = 50  # whose eddies take as long as those at one point, measured
+ALWAYS_FEW = 300
+
+
 GUSTS = 256  # along the particles' extent in one step; beyond it the last one goes on
 
 
 lerp_air = make_lerp_channels(4, 4)
+
+
+def _layout(
+    forces: tuple[TurbulenceInput, ...], low: np.ndarray, high: np.ndarray
+) -> tuple[np.ndarray, tuple[int, int, int], float]:
+    """First voxel, number of voxels and voxel of the grid of eddies over a box."""
+    voxel = min(f.size / (8.0 if f.detail > 0 else 4.0) for f in forces)
+    widest = MOST_EDDIES * min(f.size / (2.0 if f.detail > 0 else 1.0) for f in forces)
+    middle = 0.5 * (low + high)
+    low, high = np.maximum(low, middle - 0.5 * widest), np.minimum(high, middle + 0.5 * widest)
+    while np.prod(np.ceil((high - low) / voxel) + 5) > MOST_EDDY_CELLS:
+        voxel *= 2.0
+    first, last = np.floor(low / voxel) - 2, np.ceil(high / voxel) + 2
+    nx, ny, nz = (int(n) for n in last - first)
+    return first, (nx, ny, nz), voxel
 
 
 def eddy_field(
@@ -40,15 +59,8 @@ def eddy_field(
     Samples lie on whole multiples of the voxel, so what a particle feels does not depend on where the others
     are.
     """
-    voxel = min(f.size / (8.0 if f.detail > 0 else 4.0) for f in forces)
-    widest = MOST_EDDIES * min(f.size / (2.0 if f.detail > 0 else 1.0) for f in forces)
-    middle = 0.5 * (low + high)
-    low, high = np.maximum(low, middle - 0.5 * widest), np.minimum(high, middle + 0.5 * widest)
-    while np.prod(np.ceil((high - low) / voxel) + 5) > MOST_EDDY_CELLS:
-        voxel *= 2.0
-    first, last = np.floor(low / voxel) - 2, np.ceil(high / voxel) + 2
-    shape = tuple(int(n) for n in last - first)
-    grid = Grid((shape[0], shape[1], shape[2]), voxel, tuple(float(f) for f in first * voxel))  # type: ignore[arg-type]
+    first, shape, voxel = _layout(forces, low, high)
+    grid = Grid(shape, voxel, tuple(float(f) for f in first * voxel))  # type: ignore[arg-type]
     nx, ny, nz = shape
     out = np.zeros((*shape, 4), np.float32)
     edges = tuple(
@@ -124,6 +136,7 @@ class Acting(NamedTuple):
     eddies : (nx, ny, nz, 4) rate times velocity, and rate, on a grid of its own; one voxel without any
     flat : the same as one row
     eddies_at : (4,) origin and voxel of that grid, m
+    own : (n, 4) the same of each particle, where they are few; else none
     """
 
     winds: np.ndarray
@@ -132,6 +145,12 @@ class Acting(NamedTuple):
     eddies: np.ndarray
     flat: np.ndarray
     eddies_at: np.ndarray
+    own: np.ndarray
+
+
+def _few(n: int, forces: tuple[TurbulenceInput, ...], low: np.ndarray, high: np.ndarray) -> bool:
+    """Whether eddies cost less at each of `n` points than on a grid over a box."""
+    return n <= ALWAYS_FEW or n * CELLS_A_POINT < math.prod(_layout(forces, low, high)[1])
 
 
 def _winds(
@@ -148,15 +167,25 @@ def _winds(
     return rows, gusts
 
 
-def acting(forces: ForceInputs, low: np.ndarray, high: np.ndarray, t: float) -> Acting:
-    """The forces of a step whose particles lie between `low` and `high`, felt at `t`."""
+def acting(
+    forces: ForceInputs, low: np.ndarray, high: np.ndarray, t: float, places: np.ndarray | None = None
+) -> Acting:
+    """The forces of a step whose particles lie between `low` and `high`, felt at `t`.
+
+    Parameters
+    ----------
+    places : (n, 3) m, where each particle feels eddies, should they be few; without it there is a grid
+    """
     winds, gusts = _winds(forces.winds, low, high, t)
     stirring = tuple(f for f in forces.turbulences if f.strength > 0 and f.grip > 0)
     eddies, origin, voxel = np.zeros((1, 1, 1, 4), np.float32), np.zeros(3), 1.0
-    if stirring:
+    own = np.zeros((0, 4), np.float32)
+    if stirring and places is not None and _few(len(places), stirring, low, high):
+        own = stirred(stirring, places, t)
+    elif stirring:
         eddies, origin, voxel = eddy_field(stirring, low, high, t)
     local, at = placed_table(forces.locals), np.array([*origin, voxel], float)
-    return Acting(winds, gusts, local, eddies, eddies.reshape(-1), at)
+    return Acting(winds, gusts, local, eddies, eddies.reshape(-1), at, own)
 
 
 @kernel(inline=True)

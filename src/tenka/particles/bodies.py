@@ -2,8 +2,7 @@
 
 Time is cut into pieces of a clock that all sub-steps share, so what happens does not depend on how many
 sub-steps there are. In the air a piece keeps its angular momentum, so that what is long or flat wobbles as it
-turns. Blows are impulses at a corner, along the surface and against it at once (Mirtich 1996), which never
-add energy.
+turns. Blows are those of tenka.particles.blows.
 """
 
 from __future__ import annotations
@@ -16,23 +15,12 @@ from typing import NamedTuple
 import numpy as np
 
 from tenka.base.jit import kernel
-from tenka.base.vectors import cross, dot, length, minus, plus, put, row, times
+from tenka.base.vectors import length, plus, put, row, times
 from tenka.effect.model import PointLayer, Prop
 from tenka.particles.acting import Acting, forces_at
-from tenka.particles.colliding import SLOW, Solids, collide
-from tenka.particles.contact import (
-    BOUNCINESS,
-    DIE,
-    FORM,
-    FRICTION,
-    GROUND,
-    RESPONSE,
-    STICK,
-    Packed,
-    distance_to,
-    slope_of,
-    surface_speed,
-)
+from tenka.particles.blows import stopped, woken
+from tenka.particles.colliding import Solids, collide
+from tenka.particles.contact import FOR_GOOD, HOLD, SPIN, Packed, surface_speed
 from tenka.particles.hulls import hulls_of
 from tenka.particles.meet import flown
 from tenka.particles.motion import (
@@ -48,19 +36,19 @@ from tenka.particles.motion import (
     START,
     Air,
     gas_at,
+    load_on,
     moved,
     way_of,
 )
-from tenka.particles.pieces import CORNERS, Piece, kind_of, pieces_of
+from tenka.particles.pieces import Piece, kind_of, pieces_of
 from tenka.particles.state import ASLEEP, RESTS, STUCK, Points
-from tenka.particles.turning import spun, tumbled, turned
+from tenka.particles.turning import tumbled, turn_on
 from tenka.scene.cameras import View
 
 TICKS = 8  # of the clock in a frame at least
 CLOCK = 192.0  # 1/s at least
 NEARLY = 1e-9  # s
 QUIET = 0.3  # s without moving, after which a piece sleeps
-CLINGS = 20.0  # m/s^2 with which a sticky surface draws a piece that touches it on to itself
 
 
 def ticks_in_frame(rate: float) -> int:
@@ -81,139 +69,6 @@ class Bodies(NamedTuple):
 
 
 @kernel
-def _energy(v, q, spin, inertia, scale):
-    """Of a mass of one."""
-    return 0.5 * dot(v, v) + 0.5 * dot(spin, spun(q, inertia, scale, spin))
-
-
-@kernel
-def _answer(q, r, x, inverse, scale):
-    """Change of velocity at `r` from the middle by an impulse `x` there."""
-    return plus(x, 1.0, cross(spun(q, inverse, 1.0 / scale, cross(r, x)), r))
-
-
-@kernel
-def _impulse_for(q, r, wanted, inverse, scale):
-    """The impulse at `r` that changes the velocity there by what is wanted."""
-    a = _answer(q, r, (1.0, 0.0, 0.0), inverse, scale)
-    b = _answer(q, r, (0.0, 1.0, 0.0), inverse, scale)
-    c = _answer(q, r, (0.0, 0.0, 1.0), inverse, scale)
-    whole = dot(a, cross(b, c))
-    return (
-        dot(wanted, cross(b, c)) / whole,
-        dot(a, cross(wanted, c)) / whole,
-        dot(a, cross(b, wanted)) / whole,
-    )
-
-
-@kernel
-def _blow(v, w, q, r, n, surface, bounce, friction, inverse, scale):
-    """An impulse at `r` from the middle against a surface with normal `n`: the speed into it, and the
-    velocity and the spin after it.
-
-    It stops the slide too when friction can, else it lies on the cone of friction. An impulse that would add
-    energy, as is possible off the middle, is made as small as adds none.
-    """
-    at = minus(plus(v, 1.0, cross(w, r)), surface)
-    into = dot(at, n)
-    if into >= 0:
-        return 0.0, v, w
-    back = bounce if into < -SLOW else 0.0
-    impulse = _impulse_for(q, r, plus(times(-1.0, at), -back * into, n), inverse, scale)
-    push = dot(impulse, n)
-    along = plus(impulse, -push, n)
-    slide = length(along)
-    if push <= 0 or slide > friction * push:
-        way = n if slide < 1e-12 else plus(n, friction / slide, along)
-        gain = dot(n, _answer(q, r, way, inverse, scale))
-        if gain <= 1e-6:
-            way, gain = n, dot(n, _answer(q, r, n, inverse, scale))
-        impulse = times(-(1.0 + back) * into / gain, way)
-    work, own = dot(impulse, at), dot(impulse, _answer(q, r, impulse, inverse, scale))
-    if work + 0.5 * own > 0:
-        impulse = times(max(-2.0 * work / max(own, 1e-12), 0.0), impulse)
-    return into, plus(v, 1.0, impulse), plus(w, 1.0, spun(q, inverse, 1.0 / scale, cross(r, impulse)))
-
-
-@kernel
-def _woken(p, i, stops, here, place):
-    """Whether something that moves comes near a piece that sleeps."""
-    for m in range(stops.rows.shape[0]):
-        if stops.rows[m, FORM] == GROUND:
-            continue
-        speed = surface_speed(m, stops, place)
-        if dot(speed, speed) > 1e-4 and distance_to(m, stops, here, place) < 0.5 * p.width[i]:
-            return True
-    return False
-
-
-@kernel
-def _struck(p, b, i, m, stops, here, place, v, w, bounces, start, now):
-    """Blows on all corners of a piece that are inside collider `m`: velocity and spin after them, how deep
-    the deepest corner is, and whether any is."""
-    deepest, touched = 0.0, False
-    kind, size, stop = b.kinds[i], p.width[i], stops.rows[m]
-    clings = stop[RESPONSE] == STICK
-    for c in range(CORNERS):
-        r = turned(b.turn[i], 1.0, times(size, row(b.corners[kind], c)))
-        at = plus(place, 1.0, r)
-        d = distance_to(m, stops, here, at)
-        if d >= 0:
-            continue
-        touched = True
-        if stop[RESPONSE] == DIE:
-            p.dead[i] = 1
-        side, surface = slope_of(m, stops, here, at), surface_speed(m, stops, at)
-        bounce = stop[BOUNCINESS] if bounces and not clings else 0.0
-        friction = 1e3 if clings else stop[FRICTION]
-        into, v, w = _blow(v, w, b.turn[i], r, side, surface, bounce, friction, b.inverse[kind], size * size)
-        if into < -SLOW and p.hits[i, 0] < start - 1:
-            p.hits[i, 0] = now
-            put(p.hits[:, 1:4], i, at)
-            put(p.hits[:, 4:7], i, v)
-        deepest = min(deepest, d)
-    return v, w, deepest, touched
-
-
-@kernel
-def _stopped(p, b, i, stops, here, place, v, w, pull, start, now, dt, floors):
-    """A piece against all that stops it: place, velocity, spin, whether it touched anything, and whether that
-    holds what touches it. Notes in `floors` which way the last of them faces, and how it moves.
-
-    To be lifted out of a surface costs what falling into it gave: the piece is slower by as much.
-    """
-    touched, clings = False, False
-    kind, scale = b.kinds[i], p.width[i] * p.width[i]
-    for m in range(stops.rows.shape[0]):
-        if distance_to(m, stops, here, place) > 0.75 * p.width[i]:
-            continue
-        surface, came = surface_speed(m, stops, place), place
-        before = _energy(minus(v, surface), b.turn[i], w, b.inertia[kind], scale)
-        met_any = False
-        for again in range(3):
-            v, w, deepest, met = _struck(p, b, i, m, stops, here, place, v, w, again == 0, start, now)
-            met_any = met_any or met
-            if deepest == 0.0:
-                break
-            if again == 0:
-                place = plus(place, -0.8 * deepest, slope_of(m, stops, here, place))
-        if not met_any:
-            continue
-        touched = True
-        put(floors[:, 0:3], i, slope_of(m, stops, here, place))
-        put(floors[:, 3:6], i, surface)
-        least = before + dot(pull, minus(place, came))
-        has = _energy(minus(v, surface), b.turn[i], w, b.inertia[kind], scale)
-        if has > least:
-            keep = math.sqrt(max(least, 0.0) / has)
-            v, w = plus(surface, keep, minus(v, surface)), times(keep, w)
-        if stops.rows[m, RESPONSE] == STICK:
-            clings = True
-            v = plus(v, -CLINGS * dt, slope_of(m, stops, here, place))
-    return place, v, w, touched, clings
-
-
-@kernel
 def _settled(p, b, i, v, w, touched, clings, dt, sleeps):
     """Velocity and spin of a piece that may come to rest, which it does when it has been slow for a while. On
     what holds it, it lies by then, and stays."""
@@ -224,11 +79,29 @@ def _settled(p, b, i, v, w, touched, clings, dt, sleeps):
     if touched and fast < sleeps:
         b.still[i] += np.float32(dt)
         if b.still[i] > QUIET:
-            p.state[i] |= np.uint8(STUCK if clings else ASLEEP)
+            p.state[i] |= np.uint8(STUCK if clings >= 0 else ASLEEP)
+            p.holder[i] = clings
             v, w = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
     elif not touched or fast > 2 * sleeps:
         b.still[i] = 0
     return v, w
+
+
+@kernel
+def _go_with(p, b, i, n, stops, dt, first):
+    """A piece that sticks goes and turns as its holder does.
+
+    Its velocity is that at the step's start, so that from one step to the next it tells how its holder
+    gathers speed.
+    """
+    spin = (stops.rows[n, SPIN], stops.rows[n, SPIN + 1], stops.rows[n, SPIN + 2])
+    place = row(p.place, i)
+    speed = surface_speed(n, stops, plus(place, 0.5 * dt, surface_speed(n, stops, place)))
+    put(p.place, i, plus(place, dt, speed))
+    if first:
+        put(p.velocity, i, surface_speed(n, stops, place))
+    put(b.spin, i, spin)
+    turn_on(b.turn[i], spin, dt)
 
 
 @kernel
@@ -237,36 +110,55 @@ def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air, held, fl
     pieces. Marks those in `held` that stand on something."""
     start, end = s[START], s[END]
     here = min(max((t1 - start) / max(end - start, 1e-12), 0.0), 1.0)
-    winds, gusts, local, eddies, flat, eddies_at = acts
+    winds, gusts, local, eddies, flat, eddies_at, stirred = acts
     for i in range(p.born.size):
         since = max(t0, p.born[i])
         dt = t1 - since
-        if dt <= 0 or p.dead[i] or p.state[i] & STUCK:
+        if dt <= 0 or p.dead[i]:
             continue
         if p.born[i] + p.life[i] <= t1:
             p.dead[i] = 1
         place, v, w = row(p.place, i), row(p.velocity, i), row(b.spin, i)
+        tears = False
+        if p.state[i] & STUCK:
+            n = p.holder[i]
+            if not 0 <= n < stops.rows.shape[0]:
+                continue
+            if stops.rows[n, HOLD] >= FOR_GOOD or t0 > start + NEARLY:
+                _go_with(p, b, i, n, stops, dt, t0 <= start + NEARLY)
+                continue
+            tears = True
         if p.state[i] & ASLEEP:
             waits = b.still[i] < 0
             if waits:
                 b.still[i] = np.float32(min(b.still[i] + dt, 0.0))
-            if not (waits and b.still[i] >= 0) and not _woken(p, i, stops, here, place):
+            if not (waits and b.still[i] >= 0) and not woken(p, i, stops, here, place):
                 continue
             p.state[i] &= np.uint8(255 - ASLEEP)
             b.still[i] = 0
         k, push, pull = forces_at(
             place, 0.5 * (since + t1), s[FORCED], winds, gusts, local, eddies, flat, eddies_at
         )
+        if stirred.shape[0] > 0:
+            k += s[FORCED] * stirred[i, 3]
+            push = plus(push, s[FORCED], row(stirred, i))
         own = (s[LARGEST] / p.width[i]) ** s[SIZE_DRAG] if s[SIZE_DRAG] > 0 else 1.0
         wind, in_gas = (0.0, 0.0, 0.0), False
         if s[CARRIED] > 0:
             wind, in_gas = gas_at(air, s, place)
         way = way_of(s, own, k, push, pull, in_gas, wind)
+        if tears:
+            n, speed = p.holder[i], surface_speed(p.holder[i], stops, place)
+            if length(load_on(way, speed, v, end - start)) <= stops.rows[n, HOLD]:
+                _go_with(p, b, i, n, stops, dt, t0 <= start + NEARLY)
+                continue
+            p.state[i] &= np.uint8(255 - STUCK)
+            v = speed
         place, v = flown(way, dt, place, v)
         kind = b.kinds[i]
         w = times(math.exp(-damping * dt), w)
         w = tumbled(b.turn[i], w, b.inertia[kind], b.inverse[kind], dt)
-        place, v, w, touched, clings = _stopped(
+        place, v, w, touched, clings = stopped(
             p, b, i, stops, here, place, v, w, way.pull, start, t1, dt, floors
         )
         if touched and length(w) > most_spin:
@@ -355,6 +247,7 @@ def advance_bodies(
                 pull,
                 layer.motion.bounce,
                 layer.motion.friction,
+                body.cling,
                 t1 - t0,
                 most_spin,
             )

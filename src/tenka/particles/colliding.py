@@ -26,6 +26,7 @@ SHARE = 0.25  # of how deep two are in each other, that is taken back in a tick
 FASTEST = 0.6  # m/s at which they are pushed apart
 FOOT = 0.01  # of a width, within which corners stand on the same
 SLOP = 0.0005  # m that they may be in each other
+CLINGS = 0.02  # of the smaller's width, that two may be apart and still cling to each other
 STEEP = 0.5  # upward share of a direction, from which one carries the other
 
 
@@ -92,8 +93,8 @@ def _yield(b, i, r, way, mass, inverse, scale):
 
 @kernel
 def _at(p, b, i, r):
-    """Velocity of a piece at `r` from its middle; what sleeps or is held has none."""
-    if p.state[i] & (ASLEEP | STUCK):
+    """Velocity of a piece at `r` from its middle; what sleeps has none, what is held that of its holder."""
+    if p.state[i] & ASLEEP:
         return (0.0, 0.0, 0.0)
     return plus(row(p.velocity, i), 1.0, cross(row(b.spin, i), r))
 
@@ -119,28 +120,29 @@ def _stands(p, b, i, point, floor, mi, friction, solids):
 
 
 @kernel
-def _exchange(p, b, i, j, point, way, mi, mj, bounce, friction, solids):
-    """The impulses between two pieces at a point where the second lies along `way` from the first."""
+def _exchange(p, b, i, j, point, way, mi, mj, bounce, friction, cling, apart, solids):
+    """The impulses between two pieces at a point where the second lies along `way` from the first; `cling` is
+    the one with which they hold on to each other at most, and `apart` whether they do not quite touch."""
     ki, kj = b.kinds[i], b.kinds[j]
     si, sj = p.width[i] * p.width[i], p.width[j] * p.width[j]
     ri, rj = minus(point, row(p.place, i)), minus(point, row(p.place, j))
     between = minus(_at(p, b, j, rj), _at(p, b, i, ri))
     into = dot(between, way)
-    if into >= 0:
+    if (into >= 0 and cling <= 0) or (into < 0 and apart):
         return
     inverse_i, inverse_j = solids.inverse[ki], solids.inverse[kj]
     gives = _yield(b, i, ri, way, mi, inverse_i, si) + _yield(b, j, rj, way, mj, inverse_j, sj)
     back = bounce if into < -SLOW else 0.0
-    push = -(1.0 + back) * into / gives
+    push = max(-(1.0 + back) * into / gives, -cling)
     _give(p, b, i, ri, times(-push, way), mi, inverse_i, si)
     _give(p, b, j, rj, times(push, way), mj, inverse_j, sj)
     between = minus(_at(p, b, j, rj), _at(p, b, i, ri))
     slide = plus(between, -dot(between, way), way)
     pace = length(slide)
-    if pace > 1e-9 and friction > 0:
+    if pace > 1e-9 and friction + cling > 0:
         along = times(1.0 / pace, slide)
         gives = _yield(b, i, ri, along, mi, inverse_i, si) + _yield(b, j, rj, along, mj, inverse_j, sj)
-        drag = min(friction * push, pace / gives)
+        drag = min(friction * max(push, 0.0) + cling, pace / gives)
         _give(p, b, i, ri, times(drag, along), mi, inverse_i, si)
         _give(p, b, j, rj, times(-drag, along), mj, inverse_j, sj)
 
@@ -203,7 +205,7 @@ def _footing(p, b, i, floor, solids, out):
 
 
 @kernel
-def _meet(p, b, pairs, order, counts, ways, points, solids, held, floors, pull, bounce, friction, dt):
+def _meet(p, b, pairs, order, counts, ways, points, solids, held, floors, pull, bounce, friction, cling, dt):
     """Impulses between all pairs that touch, from the lowest upwards; what stands on something is held up by
     it."""
     standing = np.flatnonzero(held)
@@ -237,21 +239,40 @@ def _meet(p, b, pairs, order, counts, ways, points, solids, held, floors, pull, 
                 if mi + mj <= 0:
                     continue
             deepest = 0.0
+            light = min(mi, mj) if mi > 0 and mj > 0 else max(mi, mj)
+            holds = cling * dt * light / (counts[n] * (PASSES + 1))
             for c in range(counts[n]):
                 back = bounce if again == 0 else 0.0
-                _exchange(p, b, i, j, row(points[n], c), way, mi, mj, back, friction, solids)
+                _exchange(
+                    p,
+                    b,
+                    i,
+                    j,
+                    row(points[n], c),
+                    way,
+                    mi,
+                    mj,
+                    back,
+                    friction,
+                    holds,
+                    points[n, c, 3] < 0,
+                    solids,
+                )
                 deepest = max(deepest, points[n, c, 3])
             if last:
-                if carried:
+                if carried or cling > 0:
                     low, high = (i, j) if up > 0 else (j, i)
                     if held[low] or p.state[low] & (ASLEEP | STUCK):
                         held[high] = 1
                         p.state[high] |= np.uint8(RESTS)
+                    elif cling > 0 and (held[high] or p.state[high] & (ASLEEP | STUCK)):  # it hangs there
+                        held[low] = 1
+                        p.state[low] |= np.uint8(RESTS)
                 _apart(p, i, j, way, deepest, mi, mj, dt)
 
 
 @kernel
-def collide(now, p, b, solids, held, floors, pull, bounce, friction, dt, most_spin):
+def collide(now, p, b, solids, held, floors, pull, bounce, friction, cling, dt, most_spin):
     """Blows between pieces that are born by `now`; in a fixed order, so that results are the same every time.
 
     Parameters
@@ -261,21 +282,24 @@ def collide(now, p, b, solids, held, floors, pull, bounce, friction, dt, most_sp
     floors : (n, 6) of those, which way it faces and its velocity, m/s
     pull : m/s^2, upwards
     bounce, friction : between two pieces
+    cling : with which they hold on to each other where they touch, m/s^2
     dt : s
     most_spin : rad/s that a blow leaves at most
     """
-    reach = np.empty(p.born.size)
+    reach, share = np.empty(p.born.size), CLINGS if cling > 0 else 0.0
     for i in range(reach.size):
-        reach[i] = solids.hulls.reach[b.kinds[i]] * p.width[i]
+        reach[i] = (solids.hulls.reach[b.kinds[i]] + share) * p.width[i]
     pairs = _near(now, p, reach)
     count = pairs.shape[0]
     counts, ways, points = np.zeros(count, np.int64), np.zeros((count, 3)), np.empty((count, POINTS, 4))
-    touch_all(pairs, p.place, b.turn, p.width, b.kinds, solids.hulls, counts, ways, points)
+    touch_all(pairs, p.place, b.turn, p.width, b.kinds, solids.hulls, share, counts, ways, points)
     met = np.flatnonzero(counts)
     if met.size:
         up = -1.0 if pull > 0 else 1.0
         order = met[np.argsort(up * points[met, 0, 2], kind="mergesort")]
-        _meet(p, b, pairs, order, counts, ways, points, solids, held, floors, pull, bounce, friction, dt)
+        _meet(
+            p, b, pairs, order, counts, ways, points, solids, held, floors, pull, bounce, friction, cling, dt
+        )
         for n in met:
             for m in pairs[n]:
                 pace = length(row(b.spin, m))

@@ -11,7 +11,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from tenka.base.jit import kernel
-from tenka.effect.model import PointCollider, PointLayer, Prop, heard
+from tenka.effect.model import FOR_EVER_HELD, PointCollider, PointLayer, Prop, heard
 from tenka.gas.settings import Moment
 from tenka.scene.distance import DistanceField, field_of
 from tenka.scene.poses import Motion, Pose, motion_between
@@ -35,6 +35,7 @@ RESPONSES = {"bounce": BOUNCE, "stick": STICK, "die": DIE}
     BOUNCINESS,
     FRICTION,
     SKIN,
+    HOLD,
     RADIUS,
     SHAPE,
     START,
@@ -42,7 +43,8 @@ RESPONSES = {"bounce": BOUNCE, "stick": STICK, "die": DIE}
     STEP,
     FLOWS,
     COLUMNS,
-) = (0, 1, 2, 5, 14, 17, 26, 29, 32, 35, 38, 39, 40, 41, 42, 45, 46, 49, 50, 51)
+) = (0, 1, 2, 5, 14, 17, 26, 29, 32, 35, 38, 39, 40, 41, 42, 43, 46, 47, 50, 51, 52)
+FOR_GOOD = FOR_EVER_HELD
 NEAR = 3.0  # steps of a distance field from the surface, within which its motion is known
 FIELD_CELLS = 64  # along a mesh's longest side
 
@@ -72,7 +74,7 @@ class Stops:
     size : (k, 3) m of a plain form
     turn0, origin0, turn1, origin1 : poses at the step's start and end
     speed, spin, centre : (k, 3) how each moves: v(x) = speed + spin x (x - centre)
-    traits : (k, 3) bounce, friction, skin in m
+    traits : (k, 4) bounce, friction, skin in m, what sticks is held against, m/s^2
     radius : (k,) m from its origin within which it lies
     values : all distance fields, one after the other; shape, start, corner and step say which part is whose
     flows : (k,) whether three fields of velocity in its own axes follow, of what changes its form
@@ -130,7 +132,7 @@ class _Row:
     before: Pose = field(default_factory=lambda: Pose(np.eye(3), np.zeros(3)))
     after: Pose = field(default_factory=lambda: Pose(np.eye(3), np.zeros(3)))
     motion: Motion | None = None
-    traits: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    traits: tuple[float, float, float, float] = (0.0, 0.0, 0.0, FOR_GOOD)
     radius: float = math.inf
     values: np.ndarray | None = None
     corner: np.ndarray = field(default_factory=lambda: np.zeros(3))
@@ -158,7 +160,7 @@ def _of_prop(collider: PointCollider, prop: Prop, moment: Moment, folder: Path |
         before=before,
         after=after,
         motion=motion,
-        traits=(collider.bounce, collider.friction, collider.skin),
+        traits=(collider.bounce, collider.friction, collider.skin, collider.hold),
     )
     if prop.shape in FORMS and prop.copies == 1:
         row.form, row.size = FORMS[prop.shape], prop.size
@@ -184,7 +186,7 @@ def stops_of(layer: PointLayer, props: tuple[Prop, ...], moment: Moment, folder:
     rows = []
     m = layer.motion
     if m.ground != "none":
-        rows.append(_Row(response=RESPONSES[m.ground], traits=(m.bounce, m.friction, 0.0)))
+        rows.append(_Row(response=RESPONSES[m.ground], traits=(m.bounce, m.friction, 0.0, m.hold)))
     for collider in heard(layer.colliders):
         prop = next((p for p in props if p.id == collider.prop), None)
         if prop is not None:
@@ -209,7 +211,7 @@ def stops_of(layer: PointLayer, props: tuple[Prop, ...], moment: Moment, folder:
         table([r.motion.speed if r.motion else none for r in rows], (3,)),
         table([r.motion.spin if r.motion else none for r in rows], (3,)),
         table([r.motion.centre if r.motion else none for r in rows], (3,)),
-        table([r.traits for r in rows], (3,)),
+        table([r.traits for r in rows], (4,)),
         table([r.radius for r in rows], ()),
         np.concatenate([*flat, np.zeros(1, f32)]),
         table([r.values.shape if r.values is not None else (1, 1, 1) for r in rows], (3,), np.int64),

@@ -11,9 +11,11 @@ from tenka.base.vectors import dot, length, minus, plus, times
 from tenka.particles.contact import (
     BOUNCINESS,
     DIE,
+    FOR_GOOD,
     FORM,
     FRICTION,
     GROUND,
+    HOLD,
     ORIGIN0,
     ORIGIN1,
     RADIUS,
@@ -92,6 +94,12 @@ def near(n, w, p, reach):
     )
     far = reach + w[n, RADIUS] + math.sqrt(ex * ex + ey * ey + ez * ez)
     return dx * dx + dy * dy + dz * dz <= far * far
+
+
+@kernel
+def load_of(way, v):
+    """What draws on something that moves at `v`, m/s^2."""
+    return plus(way.pull, way.rate, minus(way.drift, v))
 
 
 @kernel
@@ -182,7 +190,16 @@ def _slid(p, slide, side, surface, way, left, slows):
 
 
 @kernel
-def meet(p, v, way, radius, span, since, stops, settles, wakes_at, airy):
+def _held(way, own, surface, grip, lies, left, torn):
+    """Whether a sticky surface holds what meets it, or what slides on it at `own`, by the end of a time."""
+    if grip >= FOR_GOOD:
+        return True
+    stops = not lies or length(own) <= grip * left
+    return stops and not torn and length(load_of(way, surface)) <= grip
+
+
+@kernel
+def meet(p, v, way, radius, span, since, stops, settles, wakes_at, airy, torn):
     """One particle's way from `since` on through a step in which it may meet something.
 
     Parameters
@@ -190,6 +207,7 @@ def meet(p, v, way, radius, span, since, stops, settles, wakes_at, airy):
     p, v : place, m, and velocity, m/s
     settles, wakes_at, airy : whether what comes to rest falls asleep, the speed that wakes it, and that of
         the air, m/s
+    torn : whether it was torn off what held it, so that it is not held again in this step
 
     Returns
     -------
@@ -219,27 +237,30 @@ def meet(p, v, way, radius, span, since, stops, settles, wakes_at, airy):
         if response == DIE:
             fate = DIES
             break
+        grip = 0.0
         if response == STICK:
+            grip = stops.rows[n, HOLD]
+        if grip > 0 and _held(way, own, surface, grip, lies, left, torn):
             fate, held_by = STICKS, n
             v = surface
             p = plus(p, left, surface)
             break
         slide = plus(own, -into, side)
-        bounced = -stops.rows[n, BOUNCINESS] * into
+        bounced = -stops.rows[n, BOUNCINESS] * into if response != STICK else 0.0
         if into < 0 and bounced >= REST and not lies:  # Coulomb's law over the blow
             v = plus(plus(surface, 1.0, _rubbed(slide, friction * (bounced - into))), bounced, side)
             d = _free(n, stops, here, p, radius)
             if d < 0:
                 p = plus(p, 1e-6 - d, side)
             continue
-        press = -dot(plus(way.pull, way.rate, minus(way.drift, v)), side)
-        if press <= 0 and lies:  # drawn off, it flies
+        press = -dot(load_of(way, v), side)
+        if press + grip <= 0 and lies:  # drawn off, it flies
             v = plus(plus(surface, 1.0, slide), max(into, 0.0) + 1e-6, side)
             p = plus(p, 2 * TOUCH - _free(n, stops, here, p, radius), side)
             continue
         if into < 0 and not lies:
             slide = _rubbed(slide, friction * -into)
-        p, v, pace = _slid(p, slide, side, surface, way, left, friction * max(press, 0.0))
+        p, v, pace = _slid(p, slide, side, surface, way, left, friction * max(press, 0.0) + grip)
         then = 1.0 if span.until >= span.end else here
         p = plus(p, 1e-6 - _free(n, stops, then, p, radius), slope_of(n, stops, then, p))
         if settles and pace < 0.25 * wakes_at and airy < wakes_at:

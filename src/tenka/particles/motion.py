@@ -15,11 +15,11 @@ from typing import NamedTuple
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.base.vectors import dot, length, plus, put, row, times
+from tenka.base.vectors import dot, length, minus, plus, put, row, times
 from tenka.particles.acting import Acting, air_at, forces_within
 from tenka.particles.bed import BED, wakes
-from tenka.particles.contact import Packed, surface_speed
-from tenka.particles.meet import DIES, SLEEPS, STICKS, Span, Way, flown, meet, near
+from tenka.particles.contact import FOR_GOOD, HOLD, Packed, surface_speed
+from tenka.particles.meet import DIES, SLEEPS, STICKS, Span, Way, flown, load_of, meet, near
 from tenka.particles.state import ASLEEP, STUCK, Points
 
 CHUNKS = 64
@@ -115,14 +115,33 @@ def way_of(s, own, k, push, pull, carried, air):
 
 
 @kernel
+def _carried_at(n, stops, place, r):
+    """Mean speed over a time of what a collider carries along."""
+    return surface_speed(n, stops, plus(place, 0.5 * r, surface_speed(n, stops, place)))
+
+
+@kernel
 def _go_along(p, i, stops, r):
     """What sticks goes where its holder goes."""
     n = p.holder[i]
     if 0 <= n < stops.rows.shape[0]:
         place = row(p.place, i)
-        speed = surface_speed(n, stops, plus(place, 0.5 * r, surface_speed(n, stops, place)))
+        speed = _carried_at(n, stops, place, r)
         put(p.place, i, plus(place, r, speed))
         put(p.velocity, i, speed)
+
+
+@kernel
+def _may_tear(p, i, rows):
+    """Whether what sticks may be torn off what holds it."""
+    n = p.holder[i]
+    return 0 <= n < rows.shape[0] and rows[n, HOLD] < FOR_GOOD
+
+
+@kernel
+def load_on(way, speed, before, dt):
+    """What draws on what a surface holds, which has a speed and a step before had another, m/s^2."""
+    return plus(load_of(way, speed), -1.0 / dt, minus(speed, before))
 
 
 @kernel
@@ -147,11 +166,11 @@ def _ends(s, p, radius, out_of_gas):
 
 
 @kernel
-def _met(s, p, i, place, v, way, radius, span, since, air, stops):
+def _met(s, p, i, place, v, way, radius, span, since, air, stops, torn):
     """The way of a particle that may meet something, and what becomes of it."""
     settles, wakes_at = s[ENDS + 5] > 0, s[BED + 1]
     place, v, fate, held_by, hit = meet(
-        place, v, way, radius, span, since, stops, settles, wakes_at, length(air)
+        place, v, way, radius, span, since, stops, settles, wakes_at, length(air), torn
     )
     if s[NOTING] > 0 and hit[0] > -1e8:
         p.hits[i, 0] = hit[0]
@@ -173,8 +192,8 @@ def _advance_some(first, last, s, p, acts, stops, air):
     start, end = s[START], s[END]
     carried, felt, noting = s[CARRIED] > 0, s[FELT] > 0, s[NOTING] > 0
     # taken out once: an array that is taken out of a tuple is counted
-    winds, gusts, local, eddies, flat, eddies_at = acts
-    acted = winds.shape[0] + local.shape[0] + eddies.shape[0] > 1
+    winds, gusts, local, eddies, flat, eddies_at, stirred = acts
+    acted, alone = winds.shape[0] + local.shape[0] + eddies.shape[0] > 1, stirred.shape[0] > 0
     rows, count = stops.rows, stops.rows.shape[0]
     born, life, places, velocities, widths, heats, states, _holders, dead, hits, _ids, _still = p
     for i in range(first, last):
@@ -188,7 +207,7 @@ def _advance_some(first, last, s, p, acts, stops, air):
         r = until - since
         if s[COOLING] > 0:
             heats[i] *= np.float32(math.exp(-s[COOLING] * r))
-        if states[i] & STUCK:
+        if states[i] & STUCK and not _may_tear(p, i, rows):
             _go_along(p, i, stops, r)
             continue
         place, v, radius = row(places, i), row(velocities, i), 0.5 * widths[i]
@@ -207,8 +226,19 @@ def _advance_some(first, last, s, p, acts, stops, air):
             k, push, pull = forces_within(
                 middle, 0.5 * (since + until), s[FORCED], winds, gusts, local, eddies, flat, eddies_at
             )
+        if alone:
+            k += s[FORCED] * stirred[i, 3]
+            push = plus(push, s[FORCED], row(stirred, i))
         own = (s[LARGEST] / widths[i]) ** s[SIZE_DRAG] if s[SIZE_DRAG] > 0 else 1.0
         way = way_of(s, own, k, push, pull, carried and in_gas, wind)
+        torn = False
+        if states[i] & STUCK:
+            n, speed = p.holder[i], _carried_at(p.holder[i], stops, place, r)
+            if length(load_on(way, speed, v, end - start)) <= rows[n, HOLD]:
+                _go_along(p, i, stops, r)
+                continue
+            states[i] &= np.uint8(255 - STUCK)
+            v, torn = speed, True
         after, speed = flown(way, r, place, v)
         reach = (max(length(v), length(speed)) + 1e-9) * r + radius
         free = True
@@ -216,7 +246,7 @@ def _advance_some(first, last, s, p, acts, stops, air):
             free = free and not near(n, rows, place, reach)
         if not free:
             span = Span(start, until, end)
-            after, speed = _met(s, p, i, place, v, way, radius, span, since, wind, stops)
+            after, speed = _met(s, p, i, place, v, way, radius, span, since, wind, stops, torn)
         put(places, i, after)
         put(velocities, i, speed)
         if _ends(s, after, radius, carried and not in_gas):

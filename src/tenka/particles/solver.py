@@ -62,7 +62,7 @@ from tenka.particles.state import (
 )
 from tenka.scene.cameras import view_of
 
-POINTS_VERSION = 4
+POINTS_VERSION = 5
 """Part of every cache key: raise it when a change here changes results."""
 
 STATES_HELD = 3
@@ -282,7 +282,9 @@ class PointSolver:
             high = np.minimum(high, np.quantile(p.place, 0.99, axis=0) + pace * dt)
         felt = self.forces if moment.at(self.layer.motion.forces, 0.0) > 0 else ()
         resolved = resolve_forces(felt, moment, self.seed, lambda pull: (pull * G,))
-        return acting(resolved, low.astype(float), high.astype(float), moment.t + 0.5 * dt)
+        flown = 0.5 * (moment.t + dt - np.maximum(moment.t, p.born))[:, None]
+        places = p.place + flown * p.velocity if resolved.turbulences else None
+        return acting(resolved, low.astype(float), high.astype(float), moment.t + 0.5 * dt, places)
 
     def _move(
         self, p: Points, moment: Moment, stops: Packed, dead: np.ndarray, hits: np.ndarray, until: float

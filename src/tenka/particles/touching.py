@@ -47,9 +47,9 @@ def _turned_planes(q, planes, size, at, out, share):
 
 
 @kernel
-def _least_overlap(planes, sides, corners):
+def _least_overlap(planes, sides, corners, reach):
     """The plane that other corners are least behind, and how far they are before it; -1 where all are before
-    one."""
+    one by more than `reach`."""
     best, least = -1, -1e30
     for f in range(planes.shape[0]):
         if sides[f] == 0:
@@ -59,7 +59,7 @@ def _least_overlap(planes, sides, corners):
             d = planes[f, 0] * corners[k, 0] + planes[f, 1] * corners[k, 1] + planes[f, 2] * corners[k, 2]
             near = min(near, d)
         gap = near - planes[f, 3]
-        if gap > 0:
+        if gap > reach:
             return -1, gap
         if gap > least:
             best, least = f, gap
@@ -101,7 +101,9 @@ def _inside(planes, sides, point, slack):
 
 
 @kernel
-def _under(f, planes, sides, loops, corners, others, other_sides, other_loops, other_corners, slack, out):
+def _under(
+    f, planes, sides, loops, corners, others, other_sides, other_loops, other_corners, slack, reach, out
+):
     """What of another piece lies under face `f` of one: points and depths into `out`, and how many."""
     n = row(planes, f)
     polygon, clipped = np.empty((MOST_SIDES, 3)), np.empty((MOST_SIDES, 3))
@@ -122,7 +124,7 @@ def _under(f, planes, sides, loops, corners, others, other_sides, other_loops, o
             break
         point = row(polygon, at)
         depth = planes[f, 3] - dot(n, point)
-        if depth > 0 and _inside(planes, sides, point, slack):
+        if depth > -reach and _inside(planes, sides, point, slack):
             put(out, found, point)
             out[found, 3] = depth
             found += 1
@@ -143,38 +145,46 @@ def _corners_in(planes, sides, f, corners, found, out):
 
 
 @kernel
-def touch(i, j, place, turn, width, kinds, hulls, out):
+def touch(i, j, place, turn, width, kinds, hulls, share, out):
     """How two pieces touch: points and depths, m, into `out`, (POINTS, 4); how many, and the direction from
-    the first to the second. Places are about the first's, so that numbers are small."""
+    the first to the second. Places are about the first's, so that numbers are small.
+
+    Those touch, too, that are apart by `share` of the smaller's width; their depth is below 0.
+    """
     none = (0.0, 0.0, 1.0)
     a, b = kinds[i], kinds[j]
     away = minus(row(place, j), row(place, i))
-    far = hulls.reach[a] * width[i] + hulls.reach[b] * width[j]
+    reach = share * min(width[i], width[j])
+    far = hulls.reach[a] * width[i] + hulls.reach[b] * width[j] + reach
     if dot(away, away) >= far * far:
         return 0, none
     first, second = np.empty(hulls.corners.shape[1:]), np.empty(hulls.corners.shape[1:])
     faces, others = np.empty(hulls.planes.shape[1:]), np.empty(hulls.planes.shape[1:])
     turned_corners(turn[j], hulls.corners[b], width[j], away, second)
     _turned_planes(turn[i], hulls.planes[a], width[i], none, faces, 0.0)
-    f, gap = _least_overlap(faces, hulls.sides[a], second)
+    f, gap = _least_overlap(faces, hulls.sides[a], second, reach)
     if f < 0:
         return 0, none
     turned_corners(turn[i], hulls.corners[a], width[i], (0.0, 0.0, 0.0), first)
     _turned_planes(turn[j], hulls.planes[b], width[j], away, others, 1.0)
-    g, other_gap = _least_overlap(others, hulls.sides[b], first)
+    g, other_gap = _least_overlap(others, hulls.sides[b], first, reach)
     if g < 0:
         return 0, none
-    slack = WITHIN * max(width[i], width[j])
+    slack = max(WITHIN * max(width[i], width[j]), reach)
     loops, other_loops = hulls.loops[a], hulls.loops[b]
     sides, other_sides = hulls.sides[a], hulls.sides[b]
     if gap >= other_gap - 0.1 * slack:  # the first's face where both are as good, so that it stays the same
         way = row(faces, f)
-        count = _under(f, faces, sides, loops, first, others, other_sides, other_loops, second, slack, out)
+        count = _under(
+            f, faces, sides, loops, first, others, other_sides, other_loops, second, slack, reach, out
+        )
         if count == 0:
             count = _corners_in(faces, sides, f, second, 0, out)
     else:
         way = times(-1.0, row(others, g))
-        count = _under(g, others, other_sides, other_loops, second, faces, sides, loops, first, slack, out)
+        count = _under(
+            g, others, other_sides, other_loops, second, faces, sides, loops, first, slack, reach, out
+        )
         if count == 0:
             count = _corners_in(others, other_sides, g, first, 0, out)
     for k in range(count):
@@ -183,10 +193,10 @@ def touch(i, j, place, turn, width, kinds, hulls, out):
 
 
 @kernel(parallel=True)
-def touch_all(pairs, place, turn, width, kinds, hulls, counts, ways, points):
+def touch_all(pairs, place, turn, width, kinds, hulls, share, counts, ways, points):
     """How all pairs touch."""
     for p_ in prange(pairs.shape[0]):
         n = np.int64(p_)
-        count, way = touch(pairs[n, 0], pairs[n, 1], place, turn, width, kinds, hulls, points[n])
+        count, way = touch(pairs[n, 0], pairs[n, 1], place, turn, width, kinds, hulls, share, points[n])
         counts[n] = count
         put(ways, n, way)

@@ -32,7 +32,7 @@ def spun(q, tensor, scale, v):
 
 
 @kernel
-def _turn_on(q, spin, dt):
+def turn_on(q, spin, dt):
     """Turn a quaternion by a spin over a time, exactly."""
     rate = length(spin)
     if rate < 1e-9:
@@ -61,7 +61,7 @@ def tumbled(q, spin, inertia, inverse, dt):
     middle = q.copy()
     for _ in range(parts):
         middle[:] = q
-        _turn_on(middle, spin, 0.5 * dt / parts)
-        _turn_on(q, spun(middle, inverse, 1.0, momentum), dt / parts)
+        turn_on(middle, spin, 0.5 * dt / parts)
+        turn_on(q, spun(middle, inverse, 1.0, momentum), dt / parts)
         spin = spun(q, inverse, 1.0, momentum)
     return spin
