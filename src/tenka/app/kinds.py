@@ -20,6 +20,7 @@ from tenka.app.stage.handle import Handle, wall_handles
 from tenka.app.state import State
 from tenka.effect.courses import value_at
 from tenka.effect.model import Effect, GasLayer, LayerBase, PointLayer
+from tenka.gas.bent import axis_of, is_bent
 from tenka.gas.felt import fastest_at
 from tenka.gas.grid import Grid
 from tenka.scene.poses import Pose
@@ -111,7 +112,7 @@ def view_of_kind(layer: LayerBase) -> LayerView:
 
 
 Line = np.ndarray
-Lines = Callable[[Any, Pose, np.ndarray, float], list[Line]]
+Lines = Callable[[Any, Pose, np.ndarray, float, int], list[Line]]
 
 
 @dataclass(frozen=True)
@@ -122,7 +123,8 @@ class ForceView:
     ----------
     kind : that of its document class
     name, icon, tip : in the tray
-    lines : what is drawn of it on the stage: (force, its pose, a foot on the floor in m, time in s)
+    lines : what is drawn of it on the stage: (force, its pose, a foot on the floor in m,
+        time in s, its seed)
     placed : whether it can be taken hold of even when it acts everywhere
     """
 
@@ -144,33 +146,39 @@ def arrow(foot: np.ndarray, heading: float, rise: float, length: float) -> Line:
     return np.array([foot, tip, barbs[0], tip, barbs[1]])
 
 
-def _wind_lines(force: Any, pose: Pose, foot: np.ndarray, t: float) -> list[Line]:
+def _wind_lines(force: Any, pose: Pose, foot: np.ndarray, t: float, seed: int) -> list[Line]:
     return [arrow(foot, value_at(force.heading, t), 0.0, value_at(force.speed, t))]
 
 
-def _eddy_lines(force: Any, pose: Pose, foot: np.ndarray, t: float) -> list[Line]:
+def _eddy_lines(force: Any, pose: Pose, foot: np.ndarray, t: float, seed: int) -> list[Line]:
     around = np.linspace(0, 2 * math.pi, 33)
     return [foot + force.size / 2 * np.stack([np.cos(around), np.sin(around), np.zeros(33)], axis=1)]
 
 
-def _swirl_lines(force: Any, pose: Pose, foot: np.ndarray, t: float) -> list[Line]:
-    turns = np.linspace(0, 6 * math.pi, 97)
+def _swirl_lines(force: Any, pose: Pose, foot: np.ndarray, t: float, seed: int) -> list[Line]:
+    axis = axis_of(force, seed, t)
+    share = np.linspace(0.0, 1.0, 97)
+    at = np.stack([np.interp(share, np.linspace(0, 1, len(axis)), axis[:, a]) for a in range(3)], axis=1)
+    ahead = np.gradient(at, axis=0)
+    ahead /= np.maximum(np.linalg.norm(ahead, axis=1), 1e-9)[:, None]
+    side = np.cross(ahead, (0.0, 1.0, 1e-3))
+    side /= np.maximum(np.linalg.norm(side, axis=1), 1e-9)[:, None]
+    across = np.cross(ahead, side)
     way = 1.0 if value_at(force.spin, t) >= 0 else -1.0
-    coil = np.stack([np.cos(turns), way * np.sin(turns), np.zeros(97)], axis=1)
-    coil *= fastest_at(force)
-    coil[:, 2] = np.linspace(-0.5, 0.5, 97) * force.height
-    around = np.linspace(0, 2 * math.pi, 49)
-    rim = force.reach * np.stack([np.cos(around), np.sin(around), np.zeros(49)], axis=1)
-    rim[:, 2] = -0.5 * force.height
-    return [pose.to_scene(coil), pose.to_scene(rim)]
+    turns = 6 * math.pi * share[:, None]
+    coil = at + fastest_at(force) * (np.cos(turns) * side + way * np.sin(turns) * across)
+    around = np.linspace(0, 2 * math.pi, 49)[:, None]
+    rim = at[0] + force.reach * (np.cos(around) * side[0] + np.sin(around) * across[0])
+    bent = [pose.to_scene(at)] if is_bent(force) else []
+    return [pose.to_scene(coil), pose.to_scene(rim), *bent]
 
 
-def _pull_lines(force: Any, pose: Pose, foot: np.ndarray, t: float) -> list[Line]:
+def _pull_lines(force: Any, pose: Pose, foot: np.ndarray, t: float, seed: int) -> list[Line]:
     points = np.concatenate([np.eye(3), -np.eye(3)])
     return [np.stack([pose.origin + 0.15 * force.reach * p, pose.origin + force.reach * p]) for p in points]
 
 
-def _gravity_lines(force: Any, pose: Pose, foot: np.ndarray, t: float) -> list[Line]:
+def _gravity_lines(force: Any, pose: Pose, foot: np.ndarray, t: float, seed: int) -> list[Line]:
     return [arrow(foot, value_at(force.heading, t), value_at(force.rise, t), value_at(force.strength, t))]
 
 

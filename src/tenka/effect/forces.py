@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, PrivateAttr, model_validator
 
 from tenka.effect.catalogue import MOTION, WHERE
 from tenka.effect.courses import Value
@@ -12,13 +12,20 @@ from tenka.effect.former import swirl_of_core
 from tenka.effect.placed import Placed, Ramp, Vec3, ramp
 
 INSIDE = ("sphere", "box", "cylinder")
+WITHIN = (*INSIDE, "source")
 
 
 class _Force(Placed):
     """Everywhere, or in a region with a soft border."""
 
-    region: Literal["everywhere", "sphere", "box", "cylinder"] = WHERE.param(
-        "everywhere", "Where it acts: everywhere, or inside a region.", cost="forces"
+    _held: Any = PrivateAttr(None)
+    region: Literal["everywhere", "sphere", "box", "cylinder", "source"] = WHERE.param(
+        "everywhere",
+        "Where it acts: everywhere, inside a region, or within the form of a source, with which it goes.",
+        cost="forces",
+    )
+    region_source: str = WHERE.param(
+        "", "The source within whose form it acts.", kind="source", when=("region", ("source",))
     )
     position: Vec3 = WHERE.number(
         (0.0, 0.0, 1.0),
@@ -47,8 +54,20 @@ class _Force(Placed):
         100,
         "Width of the border over which it fades in.",
         soft=(0.05, 2),
-        when=("region", INSIDE),
+        when=("region", WITHIN),
     )
+
+    @property
+    def held(self) -> Any:
+        """The source that it is held to, and the folder of its files; None before `holding`, or without
+        one."""
+        return self._held
+
+    def holding(self, held: Any) -> Self:
+        """This force, with the source that it is held to."""
+        found = self.model_copy()
+        found._held = held
+        return found
 
 
 class Wind(_Force):
@@ -116,6 +135,23 @@ class Swirl(_Force):
         2.4, "m", 0.01, 400, "Distance from its axis at the right end of its curves.", soft=(0.2, 10)
     )
     height: float = WHERE.number(3.0, "m", 0.01, 1000, "Height of the column.", soft=(0.2, 10))
+    curve: tuple[Vec3, ...] = WHERE.number(
+        (),
+        "m",
+        -1e4,
+        1e4,
+        "Points of its axis, from its position, the foot first: x y z; x y z. Without them it is straight.",
+        kind="points",
+    )
+    wander: float = MOTION.number(
+        0.0, "m", 0, 100, "How far its axis wanders from where it stands.", soft=(0, 2), cost="forces"
+    )
+    unsteady: float = MOTION.number(
+        0.0, "", 0, 2, "How much its spin swings, as a share of it.", soft=(0, 1), cost="forces"
+    )
+    restless: float = MOTION.number(
+        1.5, "s", 0.05, 60, "Time in which it wanders and swings from one state to the next.", soft=(0.3, 6)
+    )
     spin: Value = MOTION.moving(
         1.0,
         "1/s",

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -19,21 +19,27 @@ from tenka.base.jit import kernel
 from tenka.base.randomness import stable_seed
 from tenka.effect.courses import smooth_noise
 from tenka.effect.model import Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind, heard, ramp_at
-from tenka.scene.poses import STILL, Pose
+from tenka.gas.bent import SOFT, axis_of, bent_at, is_bent
+from tenka.gas.held import form_now
+from tenka.gas.placed import (
+    BENT,
+    BLOW,
+    BRAKE,
+    GRAVITY,
+    KIND,
+    NUMBERS,
+    ORIGIN,
+    PULL,
+    SAMPLES,
+    SWIRL,
+    TARGET,
+    TURN,
+    LocalInput,
+    curve_at,
+    own_axes,
+    region_at,
+)
 
-EVERYWHERE, SPHERE, BOX, CYLINDER = 0, 1, 2, 3
-REGIONS = {"everywhere": EVERYWHERE, "sphere": SPHERE, "box": BOX, "cylinder": CYLINDER}
-BLOW, SWIRL, PULL, BRAKE, GRAVITY = 0, 1, 2, 3, 4
-"""What a placed force does: draws towards a velocity, turns round an axis, draws to a point, slows, falls."""
-
-KIND, REGION, SIZE, BORDER, TURN, ORIGIN, NUMBERS, TARGET, CURVES, PLACED = 0, 1, 2, 5, 6, 15, 18, 25, 28, 96
-SAMPLES = (PLACED - CURVES) // 4
-"""Columns of the table of placed forces: code; region, its size and border; the turn into the force's own
-axes,
-row by row; its place; its own numbers (at most 7); a direction or a velocity in the scene; four curves, as
-samples; how many there are."""
-MOST_NUMBERS = TARGET - NUMBERS
-SOFT = 0.25  # of a swirl's reach, over which it ends beyond that
 SEEN_AT = 0.05  # smoke of which a pull sees half
 
 
@@ -48,20 +54,6 @@ class WindInput:
     gust_period: float
     ground_drag: float
     seed: int
-
-
-@dataclass(frozen=True)
-class LocalInput:
-    """A force that acts in a place; `numbers` and `target` are what its code in `_felt_at` reads."""
-
-    code: int
-    numbers: tuple[float, ...]
-    pose: Pose = STILL
-    region: str = "everywhere"
-    size: tuple[float, float, float] = (1.0, 1.0, 1.0)
-    border: float = 0.1
-    target: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    curves: tuple[tuple[float, ...], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -102,8 +94,12 @@ class Ask:
 
     moment: Any
     seed: int
-    where: tuple[Pose, str, tuple[float, float, float], float]
+    where: LocalInput
     gravity: Callable[[float], tuple[float, ...]]
+
+    def placed(self, code: int, numbers: tuple[float, ...], **more: Any) -> LocalInput:
+        """A force of a code, where it acts."""
+        return replace(self.where, code=code, numbers=numbers, **more)
 
     def at(self, value: Any, low: float = -math.inf) -> float:
         return self.moment.at(value, low)
@@ -122,11 +118,11 @@ def _wind(force: Wind, ask: Ask) -> Input:
         )
     gust = 1.0 + ask.at(force.gusts, 0.0) * float(smooth_noise(ask.seed, ask.moment.t / force.gust_period))
     pace, (x, y, z) = ask.at(force.speed, 0.0) * max(0.0, gust), _direction(ask.at(force.heading))
-    return LocalInput(BLOW, (ask.at(force.grip, 0.0),), *ask.where, target=(pace * x, pace * y, pace * z))
+    return ask.placed(BLOW, (ask.at(force.grip, 0.0),), target=(pace * x, pace * y, pace * z))
 
 
 def _turbulence(force: Turbulence, ask: Ask) -> Input:
-    within = LocalInput(BLOW, (), *ask.where) if force.region != "everywhere" else None
+    within = ask.where if force.region != "everywhere" else None
     return TurbulenceInput(
         ask.at(force.strength, 0.0), force.size, force.detail, force.rate, force.grip, ask.seed, within
     )
@@ -141,7 +137,9 @@ def fastest_at(force: Swirl) -> float:
 
 
 def _swirl(force: Swirl, ask: Ask) -> Input:
-    spin = ask.at(force.spin) + ask.moment.in_step(force, ask.where[0])
+    spin = ask.at(force.spin) + ask.moment.in_step(force, ask.where.pose)
+    if force.unsteady > 0:
+        spin *= 1.0 + force.unsteady * float(smooth_noise(ask.seed + 13, ask.moment.t / force.restless))
     most = max(float(ramp_at(force.turning, FINE).max()), 1e-9)
     numbers = (
         force.reach,
@@ -154,20 +152,23 @@ def _swirl(force: Swirl, ask: Ask) -> Input:
     x = np.linspace(0.0, 1.0, SAMPLES)
     shapes = (force.turning, force.lifting, force.pulling, force.over_height)
     curves = tuple(tuple(np.maximum(ramp_at(shape, x), 0.0).tolist()) for shape in shapes)
-    return LocalInput(SWIRL, numbers, *ask.where, curves=curves)
+    if not is_bent(force):
+        return ask.placed(SWIRL, numbers, curves=curves)
+    axis = axis_of(force, ask.seed, ask.moment.t + 0.5 * ask.moment.dt)
+    return ask.placed(BENT, numbers, curves=curves, axis=axis)
 
 
 def _pull(force: Pull, ask: Ask) -> Input:
-    return LocalInput(PULL, (force.reach, ask.at(force.strength), force.falloff), *ask.where)
+    return ask.placed(PULL, (force.reach, ask.at(force.strength), force.falloff))
 
 
 def _brake(force: Brake, ask: Ask) -> Input:
-    return LocalInput(BRAKE, (ask.at(force.rate, 0.0),), *ask.where)
+    return ask.placed(BRAKE, (ask.at(force.rate, 0.0),))
 
 
 def _gravity(force: Gravity, ask: Ask) -> Input:
     towards = _direction(ask.at(force.heading), ask.at(force.rise))
-    return LocalInput(GRAVITY, ask.gravity(ask.at(force.strength)), *ask.where, target=towards)
+    return ask.placed(GRAVITY, ask.gravity(ask.at(force.strength)), target=towards)
 
 
 FORCES: dict[str, Callable[[Any, Ask], Input]] = {
@@ -199,55 +200,15 @@ def resolve_forces(
                 f"{force.name} is a force of the kind '{force.kind}', which nothing here knows",
                 "one of " + ", ".join(FORCES),
             )
-        where = (moment.pose(force, 0.5), force.region, force.region_size, force.border)
+        form = form_now(force, moment) if force.region == "source" else None
+        pose = moment.pose(force, 0.5)
+        where = LocalInput(BLOW, (), pose, force.region, force.region_size, force.border, form=form)
         found.append(FORCES[force.kind](force, Ask(moment, stable_seed(seed, force.id), where, gravity)))
     return ForceInputs(
         tuple(f for f in found if isinstance(f, WindInput)),
         tuple(f for f in found if isinstance(f, TurbulenceInput)),
         tuple(f for f in found if isinstance(f, LocalInput)),
     )
-
-
-def placed_table(forces: tuple[LocalInput, ...]) -> np.ndarray:
-    """Placed forces as the kernels take them, (n, PLACED) float64."""
-    out = np.zeros((len(forces), PLACED))
-    for row, force in zip(out, forces):
-        row[KIND], row[REGION], row[SIZE:BORDER], row[BORDER] = (
-            force.code,
-            REGIONS[force.region],
-            force.size,
-            force.border,
-        )
-        row[TURN:ORIGIN] = np.asarray(force.pose.turn, float).T.reshape(-1)
-        row[ORIGIN:NUMBERS] = force.pose.origin
-        row[NUMBERS : NUMBERS + len(force.numbers)] = force.numbers
-        row[TARGET:CURVES] = force.target
-        for c, curve in enumerate(force.curves):
-            row[CURVES + c * SAMPLES : CURVES + (c + 1) * SAMPLES] = curve
-    return out
-
-
-def _region_at(t, n, x, y, z):
-    """How strongly placed force `n` acts at a point in its own axes: 1 inside, fading to 0 over the
-    border."""
-    region = int(t[n, REGION])
-    if region == EVERYWHERE:
-        return 1.0
-    hx, hy, hz = 0.5 * t[n, SIZE], 0.5 * t[n, SIZE + 1], 0.5 * t[n, SIZE + 2]
-    if region == SPHERE:
-        out = (math.sqrt((x / hx) ** 2 + (y / hy) ** 2 + (z / hz) ** 2) - 1.0) * min(hx, hy, hz)
-    elif region == BOX:
-        qx, qy, qz = abs(x) - hx, abs(y) - hy, abs(z) - hz
-        out = math.sqrt(max(qx, 0.0) ** 2 + max(qy, 0.0) ** 2 + max(qz, 0.0) ** 2) + min(max(qx, qy, qz), 0.0)
-    else:
-        side = (math.sqrt((x / hx) ** 2 + (y / hy) ** 2) - 1.0) * min(hx, hy)
-        up = abs(z) - hz
-        out = math.sqrt(max(side, 0.0) ** 2 + max(up, 0.0) ** 2) + min(max(side, up), 0.0)
-    f = min(max(0.5 - out / t[n, BORDER], 0.0), 1.0)
-    return f * f * (3.0 - 2.0 * f)
-
-
-region_at = kernel(inline=True)(_region_at)
 
 
 @kernel
@@ -262,25 +223,6 @@ def _power(x, p):
     return x**p
 
 
-@kernel
-def _curve_at(t, n, which, x):
-    """One of the curves of placed force `n`, at a share of what it runs over."""
-    at = min(max(x, 0.0), 1.0) * (SAMPLES - 1)
-    k = min(int(at), SAMPLES - 2)
-    start, f = CURVES + which * SAMPLES + k, at - k
-    return t[n, start] * (1.0 - f) + t[n, start + 1] * f
-
-
-@kernel(inline=True)
-def own_axes(t, n, dx, dy, dz):
-    """A way in the scene, in the axes of placed force `n`."""
-    return (
-        t[n, TURN] * dx + t[n, TURN + 1] * dy + t[n, TURN + 2] * dz,
-        t[n, TURN + 3] * dx + t[n, TURN + 4] * dy + t[n, TURN + 5] * dz,
-        t[n, TURN + 6] * dx + t[n, TURN + 7] * dy + t[n, TURN + 8] * dz,
-    )
-
-
 def _felt_at(t, n, x, y, z):
     """What placed force `n` does at a point of the scene.
 
@@ -291,7 +233,7 @@ def _felt_at(t, n, x, y, z):
     """
     dx, dy, dz = x - t[n, ORIGIN], y - t[n, ORIGIN + 1], z - t[n, ORIGIN + 2]
     px, py, pz = own_axes(t, n, dx, dy, dz)
-    share = region_at(t, n, px, py, pz)
+    share = region_at(t, n, x, y, z, px, py, pz)
     rate, ux, uy, uz, ax, ay, az = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     kind = int(t[n, KIND])
     first = t[n, NUMBERS]
@@ -302,17 +244,23 @@ def _felt_at(t, n, x, y, z):
         x, up = r / first, pz / t[n, NUMBERS + 1] + 0.5
         beyond = min(max(1.0 - (x - 1.0) / SOFT, 0.0), 1.0)
         if 0.0 <= up <= 1.0 and beyond > 0.0:
-            turning, rising = beyond * _curve_at(t, n, 0, x), beyond * _curve_at(t, n, 1, x)
-            drawing = beyond * _curve_at(t, n, 2, x)
+            turning, rising = beyond * curve_at(t, n, 0, x), beyond * curve_at(t, n, 1, x)
+            drawing = beyond * curve_at(t, n, 2, x)
             turn = t[n, NUMBERS + 2] * turning / max(r, 1e-9)  # rad/s
             inward = t[n, NUMBERS + 4] * drawing / max(r, 1e-9)
             a, b, c = -turn * py - inward * px, turn * px - inward * py, t[n, NUMBERS + 3] * rising
             hold = max(turning, rising if t[n, NUMBERS + 3] != 0.0 else 0.0)
             hold = max(hold, drawing if t[n, NUMBERS + 4] != 0.0 else 0.0)
-            rate = t[n, NUMBERS + 5] * hold * _curve_at(t, n, 3, up) * share
+            rate = t[n, NUMBERS + 5] * hold * curve_at(t, n, 3, up) * share
             ux = t[n, TURN] * a + t[n, TURN + 3] * b + t[n, TURN + 6] * c
             uy = t[n, TURN + 1] * a + t[n, TURN + 4] * b + t[n, TURN + 7] * c
             uz = t[n, TURN + 2] * a + t[n, TURN + 5] * b + t[n, TURN + 8] * c
+    elif kind == BENT:
+        rate, (a, b, c) = bent_at(t, n, (px, py, pz))
+        rate *= share
+        ux = t[n, TURN] * a + t[n, TURN + 3] * b + t[n, TURN + 6] * c
+        uy = t[n, TURN + 1] * a + t[n, TURN + 4] * b + t[n, TURN + 7] * c
+        uz = t[n, TURN + 2] * a + t[n, TURN + 5] * b + t[n, TURN + 8] * c
     elif kind == PULL:
         r = math.sqrt(dx * dx + dy * dy + dz * dz)
         if r > 1e-6:

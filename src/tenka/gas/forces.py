@@ -11,9 +11,10 @@ from tenka.base.jit import kernel, prange
 from tenka.effect.courses import smooth_noise
 from tenka.effect.model import AMBIENT_KELVIN
 from tenka.gas.eddies import stir, turbulence_potential
-from tenka.gas.felt import TurbulenceInput, WindInput, placed_table
+from tenka.gas.felt import TurbulenceInput, WindInput
 from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid, Workspace
 from tenka.gas.local import apply_local, confine
+from tenka.gas.placed import placed_table
 from tenka.gas.settings import GRAVITY, StepInputs
 
 GUST_SAMPLES = 128

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -14,28 +12,10 @@ from scipy import ndimage
 from tenka.base.errors import BadInput
 from tenka.base.files import read_file, stamp_of_file
 from tenka.effect.model import Source
-from tenka.scene.surface import BRIGHTNESS, Places
+from tenka.gas.region import Region
+from tenka.scene.surface import BRIGHTNESS
 
 MOST_PIXELS = 64_000_000
-
-
-@dataclass(frozen=True)
-class Region:
-    """A source's region in its own coordinates.
-
-    Attributes
-    ----------
-    distance : how far (n, 3) points are from being inside, m, negative inside
-    low, high : its bounds
-    thinnest : its least extent, m
-    births : of a surface
-    """
-
-    distance: Callable[[np.ndarray], np.ndarray]
-    low: np.ndarray
-    high: np.ndarray
-    thinnest: float
-    births: Places | None = None
 
 
 MOST_IMAGE_BYTES = 256 * 1024 * 1024

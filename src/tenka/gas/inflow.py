@@ -13,9 +13,10 @@ from __future__ import annotations
 import numpy as np
 
 from tenka.base.jit import kernel
-from tenka.gas.felt import felt_at, placed_table
+from tenka.gas.felt import felt_at
 from tenka.gas.forces import wind_outside
 from tenka.gas.grid import GasState, Grid
+from tenka.gas.placed import placed_table
 from tenka.gas.settings import StepInputs
 
 ZERO = np.float32(0.0)

@@ -11,20 +11,19 @@ import math
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.gas.felt import (
+from tenka.gas.felt import SEEN_AT, felt_at
+from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid
+from tenka.gas.placed import (
     GRAVITY,
     KIND,
     NUMBERS,
     ORIGIN,
     PULL,
-    SEEN_AT,
     LocalInput,
-    felt_at,
     own_axes,
     placed_table,
     region_at,
 )
-from tenka.gas.grid import DENSITY, TEMPERATURE, GasState, Grid
 
 ZERO = np.float32(0.0)
 HALF = np.float32(0.5)
@@ -82,14 +81,11 @@ def _weigh_plane(i, field, table, n, x0, y0, z0, h):
     for j in range(field.shape[1]):
         row = field[i, j]
         for k in range(field.shape[2]):
+            x, y, z = x0 + i * h, y0 + j * h, z0 + k * h
             px, py, pz = own_axes(
-                table,
-                n,
-                x0 + i * h - table[n, ORIGIN],
-                y0 + j * h - table[n, ORIGIN + 1],
-                z0 + k * h - table[n, ORIGIN + 2],
+                table, n, x - table[n, ORIGIN], y - table[n, ORIGIN + 1], z - table[n, ORIGIN + 2]
             )
-            row[k] *= np.float32(region_at(table, n, px, py, pz))
+            row[k] *= np.float32(region_at(table, n, x, y, z, px, py, pz))
 
 
 @kernel(parallel=True)

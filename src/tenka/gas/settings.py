@@ -33,7 +33,8 @@ from tenka.effect.model import (
     mean_envelope,
     ramp_at,
 )
-from tenka.gas.felt import LocalInput, TurbulenceInput, WindInput, resolve_forces
+from tenka.gas.felt import TurbulenceInput, WindInput, resolve_forces
+from tenka.gas.placed import LocalInput
 from tenka.scene.poses import STILL, Motion, Pose, motion_between, pose_of
 
 SAMPLES = 4

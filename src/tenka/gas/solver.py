@@ -22,7 +22,7 @@ from tenka.gas.swept import Swept, swept_bounds, swept_mask
 from tenka.gas.window import Span, moved_to, occupied, offset_of, part_of_box, window_for
 from tenka.scene.props import deforms, form_of
 
-SOLVER_VERSION = 6
+SOLVER_VERSION = 7
 """Part of every cache key: raise it when a change to the solver changes its results."""
 
 MOST_SPEED = 3000.0  # m/s; gas that is faster than any blast has come apart

@@ -13,12 +13,11 @@ from tenka.base.jit import kernel
 from tenka.base.randomness import unit4
 from tenka.effect.model import ON_PROP, Prop, ramp_at
 from tenka.gas.grid import DENSITY, FUEL, TEMPERATURE, GasState, Grid
-from tenka.gas.images import Region, image_share
+from tenka.gas.images import image_share
+from tenka.gas.region import Region, births_of, region_of
 from tenka.gas.settings import SourceInput
-from tenka.scene.distance import curve_distance, form_distance, gradient, prop_distance
+from tenka.scene.distance import gradient
 from tenka.scene.poses import Pose
-from tenka.scene.props import own_mesh
-from tenka.scene.surface import Part, Places, places_on
 
 ONE = np.float32(1.0)
 ZERO = np.float32(0.0)
@@ -49,67 +48,9 @@ NONE = np.zeros(0, np.float32)
 NO_MASK = SourceMask(np.zeros((0, 3), np.int32), NONE, NONE3, NONE3, NONE)
 
 
-def _births(inp: SourceInput, prop: Prop, folder: Path | None, spacing: float) -> Places:
-    s = inp.source
-    part = Part(s.part, s.part_axis, *sorted((s.part_low, s.part_high)))
-    return places_on(
-        prop, folder, spacing, inp.time, part, inp.seed, s.born_at == "points", s.shaped_by == "colours"
-    )
-
-
 def shell(inp: SourceInput, props: tuple[Prop, ...], voxel: float, folder: Path | None) -> Region:
-    """A source's region at the time of the input.
-
-    Raises
-    ------
-    BadInput
-        A source on a prop that is missing or cannot be read, or a part that it does not have.
-    """
-    source = inp.source
-    if source.shape not in ON_PROP:
-        if source.shape == "curve":
-            curve = np.asarray(source.curve, float)
-            reach = source.thickness
-            return Region(
-                lambda p: curve_distance(curve, p) - reach,
-                curve.min(axis=0) - reach,
-                curve.max(axis=0) + reach,
-                2 * reach,
-            )
-        half = np.asarray(source.size) / 2
-        least = float(2 * half.min())
-        return Region(lambda p: form_distance(source.shape, np.asarray(source.size), p), -half, half, least)
-    prop = next((p for p in props if p.id == source.prop), None)
-    if prop is None:
-        raise BadInput(
-            f"names the prop '{source.prop}', which is not in the effect", place=f"source {source.name}"
-        )
-    if source.shape == "inside":
-        mesh, n = own_mesh(prop, folder, inp.time), "xyz".index(source.part_axis)
-        low, high = (np.asarray(b, float) for b in mesh.bounds)
-        share = sorted((source.part_low, source.part_high))
-        cut = share != [0.0, 1.0]
-        low[n], high[n] = low[n] + share[0] * (high[n] - low[n]), low[n] + share[1] * (high[n] - low[n])
-        grow = abs(source.offset)
-
-        def inside(points: np.ndarray) -> np.ndarray:
-            out = prop_distance(prop, folder, points, voxel, inp.time) - source.offset
-            return np.maximum(out, np.maximum(low[n] - points[:, n], points[:, n] - high[n])) if cut else out
-
-        return Region(inside, low - grow, high + grow, float((high - low).min()))
-    births = _births(inp, prop, folder, max(source.thickness, voxel) * 0.5)
-    reach = source.thickness + abs(source.offset)
-
-    def surface(points: np.ndarray) -> np.ndarray:
-        far = reach + 2 * voxel
-        distance = np.minimum(births.tree.query(points, distance_upper_bound=far)[0], far)
-        if source.offset:
-            signed = np.where(prop_distance(prop, folder, points, voxel, inp.time) < 0, -distance, distance)
-            distance = np.abs(signed - source.offset)
-        return distance - source.thickness
-
-    thickness = 2 * source.thickness
-    return Region(surface, births.tree.mins - reach, births.tree.maxes + reach, thickness, births)
+    """A source's region at the time of the input; raises as `region_of` does."""
+    return region_of(inp.source, inp.seed, inp.time, props, voxel, folder)
 
 
 def _placed_corners(pose: Pose, low: np.ndarray, high: np.ndarray) -> np.ndarray:
@@ -193,7 +134,7 @@ def source_mask(inp: SourceInput, props: tuple[Prop, ...], grid: Grid, folder: P
                 "a source on a prop's surface or inside one",
                 place=f"source {inp.source.name}",
             )
-        births = _births(inp, prop, folder, grid.voxel)
+        births = births_of(inp.source, inp.seed, inp.time, prop, folder, grid.voxel)
         share = share * births.weight[births.tree.query(own)[1]]
     if inp.source.shaped_by == "image":
         share = share * image_share(inp.source, folder, region, own)

@@ -13,9 +13,10 @@ from tenka.base.randomness import unit_array
 from tenka.base.vector import make_lerp_channels
 from tenka.base.vectors import plus
 from tenka.gas.eddies import stir, turbulence_potential
-from tenka.gas.felt import GRAVITY, NUMBERS, ForceInputs, TurbulenceInput, WindInput, felt_at, placed_table
+from tenka.gas.felt import ForceInputs, TurbulenceInput, WindInput, felt_at
 from tenka.gas.grid import Grid
 from tenka.gas.local import confine, weigh
+from tenka.gas.placed import GRAVITY, NUMBERS, placed_table
 from tenka.gas.vorticity import centre_fields
 from tenka.particles.state import AirField
 from tenka.particles.stirring import stirred
@@ -132,7 +133,7 @@ class Acting(NamedTuple):
     Attributes
     ----------
     winds : (n, WIND_FIELDS); gusts : (n, GUSTS) in [-1, 1]
-    local : of placed forces, see tenka.gas.felt.placed_table
+    local : of placed forces, see tenka.gas.placed.placed_table
     eddies : (nx, ny, nz, 4) rate times velocity, and rate, on a grid of its own; one voxel without any
     flat : the same as one row
     eddies_at : (4,) origin and voxel of that grid, m

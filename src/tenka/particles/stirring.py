@@ -15,7 +15,8 @@ from tenka.base.jit import kernel, prange
 from tenka.base.randomness import stable_seed, unit4
 from tenka.base.vectors import cross, plus, put, row, times
 from tenka.gas.eddies import BSPLINE_RMS
-from tenka.gas.felt import BORDER, ORIGIN, LocalInput, TurbulenceInput, own_axes, placed_table, region_at
+from tenka.gas.felt import TurbulenceInput
+from tenka.gas.placed import BORDER, ORIGIN, LocalInput, own_axes, placed_table, region_at
 
 SIZE, SCALE, TURNED, GRIP, COUNTS, PLACE, FIRST_SEED, OCTAVE = 0, 1, 2, 3, 4, 5, 6, 12
 """Columns of the table of octaves: m; m^2/s of a lattice value; turns by now at an even pace; 1/s, and
@@ -82,7 +83,7 @@ def _share(regions, m, p):
     own = own_axes(
         regions, m, p[0] - regions[m, ORIGIN], p[1] - regions[m, ORIGIN + 1], p[2] - regions[m, ORIGIN + 2]
     )
-    return region_at(regions, m, own[0], own[1], own[2])
+    return region_at(regions, m, p[0], p[1], p[2], own[0], own[1], own[2])
 
 
 @kernel

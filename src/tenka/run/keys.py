@@ -17,7 +17,8 @@ import numpy as np
 
 from tenka.effect.catalogue import plain, settings_that_affect, walk
 from tenka.effect.courses import Course
-from tenka.effect.model import Effect, Feed, Layer, PointSource, Prop, Swirl, heard
+from tenka.effect.model import ON_PROP, Effect, Feed, Layer, PointSource, Prop, Swirl, heard
+from tenka.gas.held import source_of
 from tenka.gas.images import image_file
 from tenka.gas.settings import SAMPLES, course_samples, envelope_samples
 from tenka.gas.solver import SOLVER_VERSION
@@ -89,8 +90,15 @@ def _still_settings(effect: Effect, layer: Layer, folder: Path | None, final: bo
         "forces": {
             f.id: {"kind": f.kind, **settings_that_affect(f, simulation)} for f in heard(effect.forces)
         },
+        "held to": {s.id: settings_that_affect(s, simulation) for s in _held_to(effect)},
         "camera": seen,
     }
+
+
+def _held_to(effect: Effect) -> list[Feed]:
+    """The sources within whose form a force acts."""
+    held = (source_of(effect, f) for f in heard(effect.forces) if f.region == "source")
+    return [source for source in held if source is not None]
 
 
 def _taking_part(effect: Effect, layer: Layer) -> list[Prop]:
@@ -98,8 +106,9 @@ def _taking_part(effect: Effect, layer: Layer) -> list[Prop]:
     turns something."""
     used = layer.props_used()
     used |= {f.turned_by for f in heard(effect.forces) if isinstance(f, Swirl)}
+    used |= {s.prop for s in _held_to(effect) if s.shape in ON_PROP}
     seen = [p for p in effect.props if p.id in used]
-    for placed in (*seen, *heard(layer.sources), *heard(effect.forces)):
+    for placed in (*seen, *heard(layer.sources), *heard(effect.forces), *_held_to(effect)):
         used |= {p.id for p in carriers(placed, effect.props)}
     return [p for p in effect.props if p.id in used]
 
@@ -137,6 +146,7 @@ def _moving(effect: Effect, layer: Layer, first: int, count: int) -> np.ndarray:
     rows = []
     own = layer.model_copy(update={"sources": (), "colliders": ()})
     nodes: list[Any] = [own, *heard(layer.sources), *heard(effect.forces), *_taking_part(effect, layer)]
+    nodes += _held_to(effect)
     for node in nodes:
         if isinstance(node, PointSource):
             rows += _births(node, first, count, effect.rate)

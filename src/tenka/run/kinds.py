@@ -17,6 +17,7 @@ from tenka.base.errors import BadInput
 from tenka.cache.store import FrameStore
 from tenka.effect.model import Effect, GasLayer, LayerBase, PointLayer, timed
 from tenka.gas.grid import Grid
+from tenka.gas.held import forces_of
 from tenka.particles.solver import STATES_HELD, PointSolver
 from tenka.particles.state import BYTES
 from tenka.run.between import gas_between, points_between
@@ -109,7 +110,9 @@ def predicted_seconds(
 def _points_told(effect: Effect, layer: PointLayer, folder: Path | None) -> tuple[dict[str, Any], str]:
     """How many may be alive at once; of those that are born of particles nobody knows before."""
     ready: Any = timed(effect).layer(layer.id)
-    solver = PointSolver(ready, effect.forces, effect.props, effect.seed, effect.rate, effect.frames, folder)
+    solver = PointSolver(
+        ready, forces_of(effect, folder), effect.props, effect.seed, effect.rate, effect.frames, folder
+    )
     count = min(solver.predicted(), layer.most)
     need = count * BYTES * STATES_HELD
     return {

@@ -131,7 +131,7 @@ class GasMember(Member):
     def __init__(self, plan: Plan, links: Links) -> None:
         super().__init__(plan, links)
         e = plan.effect
-        self.solver = GasSolver(plan.layer, e.forces, e.props, e.seed, e.rate, plan.folder, links.swept)
+        self.solver = GasSolver(plan.layer, plan.forces, e.props, e.seed, e.rate, plan.folder, links.swept)
 
     def start(self) -> GasState:
         return self.solver.start()
@@ -146,7 +146,7 @@ class GasMember(Member):
         self.solver.ended(count)
 
     def take_settings(self, plan: Plan) -> bool:
-        return self.solver.take_settings(plan.layer, plan.effect.forces, plan.effect.props)
+        return self.solver.take_settings(plan.layer, plan.forces, plan.effect.props)
 
     def field_of(self, state: GasState) -> AirField | None:
         return live_field(state, self.solver.grid)
@@ -205,7 +205,7 @@ class PointMember(Member):
         e = plan.effect
         self.solver = PointSolver(
             plan.layer,
-            e.forces,
+            plan.forces,
             e.props,
             e.seed,
             e.rate,
@@ -238,7 +238,7 @@ class PointMember(Member):
         self.solver.keeps_paths = self.solver.keeps_events = True
 
     def take_settings(self, plan: Plan) -> bool:
-        self.solver.take_settings(plan.layer, plan.effect.forces, plan.effect.props)
+        self.solver.take_settings(plan.layer, plan.forces, plan.effect.props)
         return True
 
     def events_of(self, state: PointState, kind: str) -> Events:

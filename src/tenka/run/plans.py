@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from tenka.cache.store import FrameStore
-from tenka.effect.model import Effect, heard, timed
+from tenka.effect.model import Effect, Force, heard, timed
+from tenka.gas.held import forces_of
 from tenka.run.given import Links
 from tenka.run.keys import first_frame, frame_keys
 from tenka.run.kinds import Kind, kind_of
@@ -52,6 +53,11 @@ class Plan:
     @property
     def kind(self) -> Kind:
         return kind_of(self.layer)
+
+    @property
+    def forces(self) -> tuple[Force, ...]:
+        """The effect's forces, as solvers take them."""
+        return forces_of(self.effect, self.folder)
 
     @property
     def group(self) -> dict[str, Plan]:

@@ -32,6 +32,7 @@ from tenka.effect.catalogue import Param
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, promoted
 from tenka.effect.model import FIELD, POINTS, Feed, Ramp
+from tenka.gas.held import HAVE_A_FORM
 
 LABEL_WIDTH = 92
 
@@ -122,7 +123,7 @@ class Row(QWidget):
             box.setAccessibleName(p.label)
             box.clicked.connect(lambda on: self._set(bool(on), object()))
             return box
-        if p.kind in ("choice", "device", "prop", "parent", "clip", "layer", "gas", "cue"):
+        if p.kind in ("choice", "device", "prop", "parent", "clip", "layer", "gas", "cue", "source"):
             choice = ChoiceField(p.label, self._choices())
             choice.activated.connect(lambda: self._set(choice.currentData(), object()))
             return choice
@@ -166,6 +167,16 @@ class Row(QWidget):
             ]
         if self.p.kind in ("layer", "gas"):
             return self._layers()
+        if self.p.kind == "source":
+            return [
+                ("", "none"),
+                *(
+                    (f"{layer.id}/{s.id}", f"{s.name} of {layer.name}")
+                    for layer in self.state.effect.layers
+                    for s in layer.sources
+                    if s.shape in HAVE_A_FORM
+                ),
+            ]
         if self.p.kind == "cue":
             return [("", "the effect's start"), *((c.id, c.name) for c in self.state.effect.cues)]
         if self.p.kind == "clip":

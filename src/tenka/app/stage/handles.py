@@ -13,7 +13,7 @@ from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import get
-from tenka.effect.model import REGIONS, DomainBox, Feed, LayerBase, Placed, PointSource, Prop
+from tenka.effect.model import REGIONS, DomainBox, Feed, LayerBase, Placed, PointSource, Prop, Vec3
 from tenka.scene.cameras import View
 from tenka.scene.poses import Pose, carriers, pose_at
 
@@ -55,13 +55,14 @@ def arrow_tip(source: PointSource) -> np.ndarray:
 
 
 def lines_of(node: Placed, props: tuple[Prop, ...], t: float) -> list[tuple[str, np.ndarray]]:
-    """The points of a thing's path, and of a source's curve, where they are in the scene; by the setting's
-    name."""
+    """The points of a thing's path, and of a source's or a swirl's curve, where they are in the scene; by the
+    name of the setting."""
     found = []
     if node.path:
         found.append(("path", path_frame(node, props, t).to_scene(np.asarray(node.path, float))))
-    if isinstance(node, Feed) and node.shape == "curve":
-        found.append(("curve", pose_at(node, props, t).to_scene(np.asarray(node.curve, float))))
+    bent: tuple[Vec3, ...] = getattr(node, "curve", ())
+    if bent and getattr(node, "shape", "curve") == "curve":
+        found.append(("curve", pose_at(node, props, t).to_scene(np.asarray(bent, float))))
     return found
 
 

@@ -11,9 +11,11 @@ from tenka.app.kinds import view_of_force, view_of_kind
 from tenka.app.stage.handles import arrow_tip, handles_of, lines_of, path_frame
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
+from tenka.base.randomness import stable_seed
 from tenka.effect.document import get
 from tenka.effect.model import REGIONS, Feed, Force, Placed, PointSource, ramp_at
 from tenka.effect.placed import SIZED
+from tenka.gas.held import source_of
 from tenka.scene.cameras import View
 from tenka.scene.poses import Pose, pose_at, way_of
 
@@ -106,14 +108,19 @@ def _force(
     painter.setPen(QPen(hue, 1.3))
     t, pose = state.time, pose_at(force, state.effect.props, state.time)
     foot = low + size * (0.5, 0.5, 0.0)
-    if force.region != "everywhere":
+    source = source_of(state.effect, force) if force.region == "source" else None
+    if source is not None and source.shape in REGIONS:
+        held_low, held_high = source_box(source, state)
+        foot = 0.5 * (held_low + held_high)
+        _edges(painter, view, held_low, held_high, hue)
+    elif force.region not in ("everywhere", "source"):
         foot = pose.origin
         half = np.asarray(force.region_size) / 2
         corners = pose.to_scene(
             np.array([[a, b, c] for a in (-1, 1) for b in (-1, 1) for c in (-1, 1)]) * half
         )
         _edges(painter, view, corners.min(axis=0), corners.max(axis=0), hue)
-    lines = view_of_force(force).lines(force, pose, foot, t)
+    lines = view_of_force(force).lines(force, pose, foot, t, stable_seed(state.effect.seed, force.id))
     for points in lines:
         at = view.project(points)
         if (at[:, 2] > 0.05).all():
