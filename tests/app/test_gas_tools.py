@@ -12,7 +12,7 @@ import pytest
 from drive import LEFT, drag, pixels, settle, until
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLineEdit
+from PyQt6.QtWidgets import QComboBox, QLineEdit
 from pytestqt.qtbot import QtBot
 
 from tenka.app.sheet.trialfoot import TrialFoot
@@ -20,6 +20,7 @@ from tenka.app.stage.handles import path_of
 from tenka.app.window import Window
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import get
+from tenka.effect.starters import with_force
 
 
 @pytest.mark.parametrize("name", ["Swirl", "Pull", "Drag", "Gravity"])
@@ -156,7 +157,9 @@ def test_the_slice_moves_with_its_slider_and_arrows_and_flow_lines_are_drawn(win
     until(
         qtbot,
         lambda: (
-            panel.seen.vectors is not None and panel.seen.lines is not None and len(panel.seen.lines) > 20
+            panel.seen.vectors is not None
+            and panel.seen.lines is not None
+            and len(panel.seen.lines.places) > 20
         ),
     )
     qtbot.wait(30)
@@ -164,6 +167,53 @@ def test_the_slice_moves_with_its_slider_and_arrows_and_flow_lines_are_drawn(win
     panel.flow_button.click()
     until(qtbot, lambda: panel.seen.lines is None)
     assert np.abs(with_lines.astype(int) - pixels(window.stage.grab().toImage())).max() > 60
+
+
+def choose(combo: QComboBox, data: object) -> None:
+    """Choose as a hand does: the box tells who listens."""
+    combo.setCurrentIndex(combo.findData(data))
+    combo.activated.emit(combo.currentIndex())
+
+
+def test_lines_are_begun_by_hand_and_coloured_by_any_value(window: Window, qtbot: QtBot):
+    looking(window, qtbot)
+    stage, panel = window.stage, window.stage.inspector
+    panel.flow_button.click()
+    assert panel.paths.isVisible() and not panel.paths.clear.isVisible()
+    choose(panel.paths.start, "hand")
+    assert panel.paths.clear.isVisible() and panel.paths.hint.isVisible()
+    until(qtbot, lambda: panel.seen.lines is not None and not panel.busy)
+    middle = panel.seen.cut.corners.mean(axis=0)
+    x, y, _ = stage.view().project(middle[None])[0]
+    before = stage.camera
+    QTest.mouseClick(stage, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(y)))
+    until(qtbot, lambda: panel.seen.lines is not None and len(panel.seen.lines.places) == 1)
+    assert stage.camera == before
+    lines = panel.seen.lines
+    assert lines.places[0, lines.at] == pytest.approx(middle, abs=0.03)
+    choose(panel.paths.span, 1)  # before and after
+    choose(panel.paths.colour, "temperature")
+    until(qtbot, lambda: panel.seen.lines.field is not None and panel.seen.lines.field.id == "temperature")
+    times = panel.seen.lines.times
+    assert times[0] < 8 / window.state.effect.rate < times[-1]
+    QTest.mouseClick(panel.paths.clear, Qt.MouseButton.LeftButton)
+    until(qtbot, lambda: len(panel.seen.lines.places) == 0)
+    choose(panel.paths.start, "temperature")
+    assert panel.paths.least.isVisible() and panel.paths.unit.text() == "K"
+    until(qtbot, lambda: len(panel.seen.lines.places) > 20)
+
+
+def test_the_push_of_forces_is_seen_on_a_plane(window: Window, qtbot: QtBot):
+    looking(window, qtbot)
+    panel = window.stage.inspector
+    effect, _ = with_force(window.state.effect, "wind")
+    window.state.apply(effect, "Add wind")
+    choose(panel.field, "push")
+    until(qtbot, lambda: panel.seen.cut is not None and panel.seen.cut.field.id == "push")
+    assert panel.seen.cut.values.max() > 0.3  # m/s^2: a wind of 1.5 m/s at 0.8 a second
+    panel.open_table()
+    assert panel.table is not None and panel.table.isVisible()
+    panel.table.close()
 
 
 def test_the_table_lists_the_slices_voxels_and_exports_them(window: Window, qtbot: QtBot, tmp_path: Path):

@@ -9,7 +9,7 @@ import pytest
 from build import frame_of
 
 from tenka.cache.store import Frame
-from tenka.look.inspect import FIELDS, flow_lines, histogram, slice_of, table_csv, values_of, vectors_on
+from tenka.look.inspect import FIELDS, histogram, slice_of, table_csv, values_of, vectors_on
 
 
 def turning(n: int = 24, h: float = 0.1) -> Frame:
@@ -49,21 +49,6 @@ def test_a_slice_is_the_plane_that_was_asked_for(axis: int):
 def test_signed_fields_are_shown_about_nothing():
     low, high = slice_of(turning(), "velocity_x", 2, 1.0).range
     assert low == -high and slice_of(turning(), "density", 2, 1.0).range[0] == 0.0
-
-
-def test_flow_lines_follow_the_turn():
-    lines = flow_lines(turning(), 40, seconds=0.25)
-    r = np.hypot(lines[..., 0], lines[..., 1])
-    inner = r.max(axis=1) < 1.0
-    assert lines.shape == (40, 25, 3) and inner.sum() > 10
-    np.testing.assert_allclose(r[inner, -1], r[inner, 0], rtol=0.03)
-    turned = np.unwrap(np.arctan2(lines[inner, :, 1], lines[inner, :, 0]), axis=1)
-    np.testing.assert_allclose(turned[:, -1] - turned[:, 0], 2 * np.pi * 0.25, rtol=0.03)
-    np.testing.assert_allclose(lines[inner, -1, 2] - lines[inner, 0, 2], 0.125, atol=1e-3)
-
-
-def test_there_are_no_flow_lines_where_there_is_no_gas():
-    assert flow_lines(frame_of(np.zeros((8, 8, 8)))).shape[0] == 0
 
 
 def test_vectors_lie_on_the_slice():

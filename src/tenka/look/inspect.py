@@ -8,9 +8,7 @@ import io
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage
 
-from tenka.base.randomness import unit_array
 from tenka.cache.store import Frame
 from tenka.effect.model import AMBIENT_KELVIN
 
@@ -105,13 +103,19 @@ def slice_of(frame: Frame, id: str, axis: int, place: float) -> Slice:
     """The plane of voxels across `axis` that lies at `place` m (the nearest one that there is)."""
     index = int(np.clip(np.floor((place - frame.origin[axis]) / frame.voxel), 0, frame.shape[axis] - 1))
     values = np.take(values_of(frame, id), index, axis=axis)
+    corners = plane_corners(np.asarray(frame.origin, float), frame.shape, frame.voxel, axis, index)
+    return Slice(field_called(id), np.ascontiguousarray(values), axis, index, corners)
+
+
+def plane_corners(low: np.ndarray, shape: tuple[int, ...], voxel: float, axis: int, index: int) -> np.ndarray:
+    """Corners of a plane of voxels, as `Slice` has them, (4, 3) m."""
     a, b = (n for n in range(3) if n != axis)
-    low, high = np.asarray(frame.origin, float), frame.high
+    high = low + np.asarray(shape) * voxel
     corners = np.tile(low, (4, 1))
-    corners[:, axis] = frame.origin[axis] + (index + 0.5) * frame.voxel
+    corners[:, axis] = low[axis] + (index + 0.5) * voxel
     corners[1, a] = corners[2, a] = high[a]
     corners[2, b] = corners[3, b] = high[b]
-    return Slice(field_called(id), np.ascontiguousarray(values), axis, index, corners)
+    return corners
 
 
 def histogram(values: np.ndarray, bins: int = 48) -> tuple[np.ndarray, np.ndarray]:
@@ -137,44 +141,6 @@ def vectors_on(frame: Frame, cut: Slice, most: int = 24) -> tuple[np.ndarray, np
     index[:, a], index[:, b], index[:, cut.axis] = i.ravel(), j.ravel(), cut.index
     places = np.asarray(frame.origin) + (index + 0.5) * frame.voxel
     return places, frame.velocity[:, index[:, 0], index[:, 1], index[:, 2]].astype(np.float64).T
-
-
-def flow_lines(
-    frame: Frame, count: int = 160, seconds: float = 0.6, seed: int = 1, steps: int = 24
-) -> np.ndarray:
-    """Lines along the velocity from places strewn where there is gas, (n, steps + 1, 3) m; n is `count`, or 0
-    where there is none.
-
-    Midpoint steps through the frozen velocity.
-    """
-    assert frame.velocity is not None
-    weight = np.maximum(
-        frame.density.astype(np.float64), 0.0 if frame.flame is None else frame.flame.astype(np.float64)
-    ).ravel()
-    total = np.cumsum(
-        np.minimum(weight, np.quantile(weight[weight > 0.02], 0.7) if (weight > 0.02).any() else 1.0)
-        * (weight > 0.02)
-    )
-    if total[-1] <= 0:
-        return np.zeros((0, steps + 1, 3))
-    n = np.arange(count)
-    start = np.searchsorted(total, (n + unit_array(seed, n)) / count * total[-1])
-    cell = np.stack(np.unravel_index(np.minimum(start, weight.size - 1), frame.shape), axis=1)
-    place = cell + np.stack([unit_array(seed + 1 + a, n) for a in range(3)], axis=1) - 0.5
-    velocity = frame.velocity.astype(np.float32)
-    dt = seconds / steps / frame.voxel
-
-    def at(points: np.ndarray) -> np.ndarray:
-        return np.stack(
-            [ndimage.map_coordinates(velocity[c], points.T, order=1, mode="nearest") for c in range(3)],
-            axis=1,
-        )
-
-    lines = [place]
-    for _ in range(steps):
-        place = place + dt * at(place + 0.5 * dt * at(place))
-        lines.append(place)
-    return np.asarray(frame.origin) + (np.stack(lines, axis=1) + 0.5) * frame.voxel
 
 
 def table_csv(frame: Frame, cut: Slice) -> str:

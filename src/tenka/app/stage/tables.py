@@ -24,17 +24,18 @@ from tenka.base.errors import BadInput
 from tenka.base.files import write_atomic
 from tenka.cache.store import Frame
 from tenka.look.inspect import AXES, Slice, table_csv
+from tenka.look.pathlines import Pathlines
 
 
 @dataclass(frozen=True)
 class Seen:
     """What the worker found for one frame and one set of choices."""
 
-    frame: Frame
+    frame: Frame | None
     cut: Slice | None
     image: QImage | None
     vectors: tuple[np.ndarray, np.ndarray] | None
-    lines: np.ndarray | None
+    lines: Pathlines | None
     counts: np.ndarray | None
     edges: np.ndarray | None
 
@@ -151,18 +152,10 @@ class VoxelTable(QDialog):
 
     def export(self, file: Path) -> None:
         """Write all values of the slice's voxels; a fault is said."""
-        if self._seen is None or self._seen.cut is None:
+        if self._seen is None or self._seen.cut is None or self._seen.frame is None:
             return
         try:
             write_atomic(file, table_csv(self._seen.frame, self._seen.cut).encode())
             self.said.setText(f"Wrote {file.name}")
         except (BadInput, OSError) as error:
             self.said.setText(str(error))
-
-
-def _table(stops: tuple[tuple[float, tuple[int, int, int]], ...]) -> np.ndarray:
-    at = [s[0] for s in stops]
-    shade = np.linspace(0, 1, 256)
-    return np.stack([np.interp(shade, at, [s[1][c] for s in stops]) for c in range(3)], axis=1).astype(
-        np.uint8
-    )

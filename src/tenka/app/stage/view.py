@@ -100,7 +100,7 @@ class Stage(QWidget):
         keep = self._tool("camera", "Keep this view as the effect's camera", False)
         keep.clicked.connect(lambda: self.state.edit("camera", self.camera, "Keep the view"))
         self.inspect_button = self._tool(
-            "slice", "Look into the gas: slice, vectors, flow lines, table (I)", True
+            "slice", "Look inside: slices of gas and forces, arrows, pathlines, what sleeps, table (I)", True
         )
         self.inspect_button.toggled.connect(self._inspect_mode)
         for button in (self.light_button, self.box_button, self.inspect_button, frame, keep):
