@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tenka.app.dropping import Dropper
 from tenka.app.timers import once
 from tenka.base.errors import BadInput, TenkaError
 from tenka.base.jobs import Worker
@@ -60,6 +61,7 @@ class State(QObject):
         self.package: Path | None = None
         self._coster = Worker("ledger", lambda error: self._raw_costs.emit(error))
         self._keeper = Worker("journal", lambda error: self._raw_kept.emit(str(error)))
+        self.dropper = Dropper(lambda: self.effect, self.apply, self.said.emit)
         self._keep_problem = ""
         self._on_disk = ""
         self._autosave = once(self, AUTOSAVE_MS, self._keep)
@@ -345,6 +347,7 @@ class State(QObject):
     def close(self) -> None:
         self._autosave.stop()
         self.session.close()
+        self.dropper.close()
         self._coster.close()
         self._keeper.close()
         if self.journal is not None:

@@ -93,6 +93,20 @@ def span_of(text: str | None, count: int) -> tuple[int, int]:
     return first, last
 
 
+def places_of(texts: list[str]) -> Any:
+    """Places given as x,y,z, (n, 3) m."""
+    import numpy as np
+
+    found = []
+    for text in texts:
+        try:
+            x, y, z = (float(part) for part in text.split(","))
+        except ValueError:
+            raise BadInput(f"'{text}' is not a place", "x,y,z in m such as 0,0.5,1", place="--at") from None
+        found.append((x, y, z))
+    return np.array(found, float).reshape(-1, 3)
+
+
 def size_of(text: str) -> tuple[int, int]:
     try:
         width, height = (int(part) for part in text.lower().split("x"))

@@ -12,6 +12,7 @@ from typing import Annotated, Any
 import typer
 
 from tenka.base.errors import BadInput
+from tenka.base.files import write_atomic
 from tenka.base.jobs import Progress
 from tenka.cli.common import (
     Bar,
@@ -22,6 +23,7 @@ from tenka.cli.common import (
     frame_store,
     layer_of,
     open_effect,
+    places_of,
     save_picture,
     say,
     size_of,
@@ -227,6 +229,86 @@ def info(file: File, as_json: Json = False) -> None:
         f"  {t.name}: {t.device}, {t.ms:g} ms and {t.mb:g} MB at {t.distance:g} m" for t in effect.tiers
     ]
     say(row, as_json, "\n".join(lines))
+
+
+@app.command()
+def heap(
+    file: File,
+    prop: Annotated[str, typer.Option("--prop", help="The prop whose copies fall, with all in its heap.")],
+    out: Annotated[
+        Path | None, typer.Option("--out", help="Effect to write; by default the file itself.")
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Drop the copies of a prop as a heap, and keep how they lie."""
+    from tenka.effect import storage
+    from tenka.particles.heap import dropped, heaped
+
+    effect = open_effect(file)
+    names = [p.name for p in heaped(effect, prop)]
+    found = dropped(effect, prop, file.parent, Bar() if not as_json else Progress())
+    count = sum(len(p.lies) for p in found.props if p.name in names)
+    storage.save(found, out or file)
+    say(
+        {"file": str(out or file), "props": names, "copies": count},
+        as_json,
+        f"{count} copies of {', '.join(names)} lie as they fell, in {out or file}.",
+    )
+
+
+@app.command()
+def paths(
+    file: File,
+    frame: Annotated[int, typer.Option("--frame", help="Frame at which the lines begin, from 0.")],
+    out: Annotated[Path, typer.Option("--out", help="CSV to write, a row for each point of a line.")],
+    layer: Layer = None,
+    where: Annotated[str, typer.Option("--where", help="The field that says where they begin.")] = "density",
+    least: Annotated[float, typer.Option("--least", help="They begin where it is at least this.")] = 0.05,
+    at: Annotated[
+        list[str] | None, typer.Option("--at", help="x,y,z in m: a line that begins there; may be repeated.")
+    ] = None,
+    count: Annotated[int, typer.Option("--count", help="How many lines begin by the field.")] = 160,
+    before: Annotated[float, typer.Option("--before", help="s before the frame.")] = 0.0,
+    after: Annotated[float, typer.Option("--after", help="s after the frame.")] = 0.5,
+    value: Annotated[str, typer.Option("--value", help="A field whose values on the way are written.")] = "",
+    as_json: Json = False,
+) -> None:
+    """Write the lines along which a gas goes, through simulated time."""
+    from tenka.effect.model import FIELD
+    from tenka.look.inspect import FIELDS
+    from tenka.look.pathlines import pathlines, paths_csv, seeds_of
+    from tenka.run.driver import simulate as run
+    from tenka.run.plans import Plan
+
+    effect = open_effect(file)
+    known = [f.id for f in FIELDS]
+    for name, place in ((where, "--where"), (value or where, "--value")):
+        if name not in known:
+            raise BadInput(f"no field is called '{name}'", "one of " + ", ".join(known), place=place)
+    gas = layer_of(effect, layer or (effect.gases[0].id if effect.gases else None), file)
+    if gas.HANDS != FIELD:
+        raise BadInput(f"{gas.name} is no gas", "a layer of gas", place="--layer")
+    index = span_of(f"{frame}:{frame}", effect.frames)[0]
+    first, last = (max(0, index - round(before * effect.rate)), index + round(after * effect.rate))
+    plan, store = Plan.of(effect, gas.id, file.parent), frame_store()
+    run(plan, store, Bar() if not as_json else Progress(), (first, min(last, effect.frames - 1)))
+    whole = plan.read(store, index, True)
+    seeds = places_of(at) if at else seeds_of(whole, where, least, count)
+    lines = pathlines(
+        lambda n: plan.read(store, n, True) if 0 <= n < effect.frames else None,
+        index,
+        effect.rate,
+        seeds,
+        index - first,
+        last - index,
+        value,
+    )
+    write_atomic(out, paths_csv(lines).encode())
+    say(
+        {"file": str(out), "lines": len(lines.places), "points": int(lines.alive.sum())},
+        as_json,
+        f"Wrote {len(lines.places)} lines with {int(lines.alive.sum()):,} points to {out}.",
+    )
 
 
 @app.command()

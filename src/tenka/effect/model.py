@@ -34,7 +34,6 @@ from tenka.effect.placed import (
     Heard,
     Id,
     Placed,
-    Prop,
     Ramp,
     Stop,
     Vec3,
@@ -46,6 +45,7 @@ from tenka.effect.placed import (
 )
 from tenka.effect.pointlook import PointLook
 from tenka.effect.pointsource import PointSource
+from tenka.effect.props import Prop
 from tenka.effect.sources import Source
 
 SCHEMA_VERSION: Literal[1] = 1

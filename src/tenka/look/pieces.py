@@ -14,6 +14,7 @@ from tenka.look.swarm import life_of, over, turned
 from tenka.particles.pieces import Piece, kind_of, pieces_of
 from tenka.particles.state import Points
 from tenka.scene.meshes import Mesh, joined
+from tenka.scene.poses import turns
 from tenka.scene.props import own_mesh
 
 MOST_BODIES = 20_000
@@ -28,19 +29,6 @@ def kept_pieces(layer: PointLayer, p: Points) -> Points:
     """Without the pieces that were deleted."""
     gone = layer.deleted_ids
     return p.picked(~np.isin(p.id, np.asarray(gone, np.int64))) if gone else p
-
-
-def turns(q: np.ndarray) -> np.ndarray:
-    """Rotation matrices of quaternions, (n, 3, 3)."""
-    w, x, y, z = q.astype(np.float64).T
-    return np.stack(
-        [
-            np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)], axis=1),
-            np.stack([2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)], axis=1),
-            np.stack([2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)], axis=1),
-        ],
-        axis=1,
-    )
 
 
 def about_axes(id: np.ndarray, angle: np.ndarray) -> np.ndarray:

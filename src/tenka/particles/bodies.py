@@ -9,14 +9,13 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
-from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
 
 from tenka.base.jit import kernel
 from tenka.base.vectors import length, plus, put, row, times
-from tenka.effect.model import PointLayer, Prop
+from tenka.effect.model import PointLayer
 from tenka.particles.acting import Acting, forces_at
 from tenka.particles.blows import stopped, woken
 from tenka.particles.colliding import Solids, collide
@@ -40,7 +39,7 @@ from tenka.particles.motion import (
     moved,
     way_of,
 )
-from tenka.particles.pieces import Piece, kind_of, pieces_of
+from tenka.particles.pieces import Piece
 from tenka.particles.state import ASLEEP, RESTS, STUCK, Points
 from tenka.particles.turning import tumbled, turn_on
 from tenka.scene.cameras import View
@@ -192,8 +191,7 @@ def advance_bodies(
     p: Points,
     layer: PointLayer,
     rate: float,
-    props: tuple[Prop, ...],
-    folder: Path | None,
+    made: tuple[tuple[Piece, ...], np.ndarray],
     numbers: np.ndarray,
     acting: Acting,
     stops: Packed,
@@ -203,11 +201,11 @@ def advance_bodies(
     hits: np.ndarray,
 ) -> None:
     """Move all pieces from the step's start, or their birth, to its end, in place; see
-    tenka.particles.motion.advance for the arguments."""
+    tenka.particles.motion.advance for the arguments. `made` are all pieces that there are, and which each
+    is."""
     body = layer.body
     assert body is not None
-    own = pieces_of(layer, props, folder)
-    kinds = kind_of(layer, p.id, len(own))
+    own, kinds = made
     corners, inertia, solids = _tables(own)
     all_of, gas = moved(p, dead, hits), Air(air, air.reshape(-1))
     pull = -float(numbers[GRAVITY])

@@ -181,10 +181,19 @@ def _set(pieces: Pieces, form: Prop | None, folder: Path | None, stamp: int) -> 
             f"a prop of at most {MOST_TRIANGLES:,}; thin it by 'keep'",
             place="debris",
         )
-    points = _unit(mesh.points.astype(np.float64))
+    return (whole(mesh),)
+
+
+def whole(mesh: Mesh) -> Piece:
+    """A mesh as one piece, which meets others by its hull."""
+    points = mesh.points.astype(np.float64)
+    low, high = points.min(axis=0), points.max(axis=0)
+    width = max(float((high - low).max()), 1e-9)
+    points = _unit(points)
     volume, middle, inertia = _solid(points)
     points = points - middle
-    return (Piece(mesh.moved(points), _touching(points), inertia, volume),)
+    at = (low + high) / 2 + width * middle
+    return Piece(mesh.moved(points), _touching(points), inertia, volume, width, at)
 
 
 @dataclass(frozen=True)

@@ -44,22 +44,11 @@ from tenka.particles.motion import (
     extents,
 )
 from tenka.particles.paths import FAR_APART, ended, paths_of
+from tenka.particles.pieces import Piece, kind_of, pieces_of
+from tenka.particles.played import played
 from tenka.particles.schedule import Schedule
 from tenka.particles.spots import Context
-from tenka.particles.state import (
-    ASLEEP,
-    BYTES,
-    FREE,
-    NEW,
-    AirField,
-    Events,
-    Paths,
-    Points,
-    all_events,
-    hold,
-    rest_of_pieces,
-    together,
-)
+from tenka.particles.state import BYTES, NEW, AirField, Events, Paths, Points, all_events, hold, together
 from tenka.scene.cameras import view_of
 
 POINTS_VERSION = 5
@@ -96,6 +85,7 @@ class PointSolver:
     folder : where the effect's files are
     camera : the effect's own, for what ends out of its picture
     gas, paths, events : what other layers hand over for the span of a step
+    made : pieces by their ids, in place of those that the layer is made of
     """
 
     layer: PointLayer
@@ -111,6 +101,7 @@ class PointSolver:
     events: Callable[[str, str], Events] = lambda _a, _b: Events()
     keeps_events: bool = False
     keeps_paths: bool = False
+    made: tuple[Piece, ...] = ()
 
     def __post_init__(self) -> None:
         self.parts: dict[str, float] = {}
@@ -169,8 +160,12 @@ class PointSolver:
             for i, s in self.sources
             if not (s.shape == "file" and s.plays)
         ]
-        played = [self._played(i, s, t) for i, s in self.sources if s.shape == "file" and s.plays]
-        new = together([f for f in (*fresh, *played) if len(f)] or [Points()])
+        shown = [
+            played(self.layer, self.folder, self.rate, i, s, t)
+            for i, s in self.sources
+            if s.shape == "file" and s.plays
+        ]
+        new = together([f for f in (*fresh, *shown) if len(f)] or [Points()])
         lost: dict[str, int] = {}
         new = self._admitted(new, self.layer.most, lost)
         state = PointState(new, t, lost)
@@ -244,10 +239,14 @@ class PointSolver:
             lost["age"] = lost.get("age", 0) + by_age
             lost["ends"] = lost.get("ends", 0) + gone - by_age
             p = p.picked(dead == 0)
-        played = [self._played(i, s, t1) for i, s in self.sources if s.shape == "file" and s.plays]
-        if played:
+        frames = [
+            played(layer, self.folder, self.rate, i, s, t1)
+            for i, s in self.sources
+            if s.shape == "file" and s.plays
+        ]
+        if frames:
             shown = {i for i, s in self.sources if s.shape == "file" and s.plays}
-            p = together([p.picked(~np.isin(p.source, list(shown))) if len(p) else p, *played])
+            p = together([p.picked(~np.isin(p.source, list(shown))) if len(p) else p, *frames])
         self.substeps += 1
         self._time("ends", clock)
         return PointState(p, t1, lost, events), paths
@@ -302,10 +301,17 @@ class PointSolver:
         if layer.body is not None:
             view = view_of(self.camera, 16, 9)
             advance_bodies(
-                p, layer, self.rate, self.props, self.folder, numbers, acts, stops, felt, view, dead, hits
+                p, layer, self.rate, self._made(p.id), numbers, acts, stops, felt, view, dead, hits
             )
         else:
             advance(p, numbers, acts, stops, felt, dead, hits)
+
+    def _made(self, id: np.ndarray) -> tuple[tuple[Piece, ...], np.ndarray]:
+        """All pieces that there are, and which each is."""
+        if self.made:
+            return self.made, id.astype(np.int64)
+        own = pieces_of(self.layer, self.props, self.folder)
+        return own, kind_of(self.layer, id, len(own))
 
     def _time(self, part: str, since: float) -> None:
         self.parts[part] = self.parts.get(part, 0.0) + time.perf_counter() - since
@@ -328,45 +334,6 @@ class PointSolver:
         }
         for kind, more in found.items():
             events[kind] = all_events([events[kind], more]) if kind in events else more
-
-    def _played(self, index: int, source, t: float) -> Points:  # type: ignore[no-untyped-def]
-        """A file's points as they are at a time: the frame of its sequence that is shown then."""
-        frame = int(np.floor((t - source.burst_at - source.delay) * self.rate + 1e-6))
-        if frame < 0:
-            return Points()
-        cloud = cloud_at(source, self.folder, frame)
-        n = len(cloud.place)
-        id = (np.int64(index) << 44) + (cloud.id if cloud.id is not None else np.arange(n, dtype=np.int64))
-        width = (
-            cloud.width
-            if cloud.width is not None
-            else np.full(n, float(np.asarray(source.width if isinstance(source.width, float) else 0.03)))
-        )
-        colour = cloud.colour if cloud.colour is not None else np.tile(np.asarray(source.colour), (n, 1))
-        f32 = np.float32
-        velocity = cloud.velocity if cloud.velocity is not None else np.zeros((n, 3))
-        return Points(
-            id,
-            np.full(n, source.burst_at + source.delay),
-            np.full(n, np.inf, f32),
-            cloud.place.astype(f32),
-            velocity.astype(f32),
-            width.astype(f32),
-            np.zeros(n, f32),
-            np.full(n, index, np.int16),
-            np.full(n, ASLEEP, np.uint8),
-            np.full(n, FREE, np.int8),
-            colour.astype(f32),
-            *self._rest(n),
-        )
-
-    def _rest(self, n: int) -> tuple[np.ndarray, ...]:
-        """Turn, spin and time at rest of what is played: as what is born in this layer has them."""
-        turn, spin, still = rest_of_pieces(n)
-        if self.layer.body is not None:
-            return turn, spin, still
-        bed = getattr(self.layer, "bed", None)
-        return (turn[:0], spin[:0], still) if bed is not None and bed.rests else ()
 
     def frame(self, state: PointState, count: int = 1, check: Callable[[], None] | None = None) -> PointState:
         """Advance to the next frame in `count` sub-steps, or as many as the layer asks for."""

@@ -44,6 +44,19 @@ class Pose:
 STILL = Pose(np.eye(3), np.zeros(3))
 
 
+def turns(q: np.ndarray) -> np.ndarray:
+    """Rotation matrices of quaternions, (n, 3, 3)."""
+    w, x, y, z = q.astype(np.float64).T
+    return np.stack(
+        [
+            np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)], axis=1),
+            np.stack([2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)], axis=1),
+            np.stack([2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)], axis=1),
+        ],
+        axis=1,
+    )
+
+
 ALONG = 24  # straight pieces between two points of a path
 
 

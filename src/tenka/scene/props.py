@@ -16,7 +16,7 @@ from tenka.effect.model import Camera, Effect, Prop
 from tenka.scene.figure import figure
 from tenka.scene.files import UP_OF_FORMAT, faults, read, upright
 from tenka.scene.meshes import Mesh, joined, primitive
-from tenka.scene.poses import Pose, pose_at
+from tenka.scene.poses import Pose, pose_at, turns
 
 UNITS = {"metres": 1.0, "centimetres": 0.01, "millimetres": 0.001, "inches": 0.0254, "feet": 0.3048}
 FORM = (
@@ -32,6 +32,7 @@ FORM = (
     "copies_turn",
     "copies_size",
     "copies_seed",
+    "lies",
     "clip",
     "clip_start",
     "clip_speed",
@@ -165,8 +166,28 @@ def thinned(mesh: Mesh, keep: float) -> tuple[Mesh, np.ndarray]:
     return Mesh(mesh.points[used], faces, mesh.colours[nearest], groups), used
 
 
+def stands_of_copies(prop: Prop) -> list[tuple[Pose, float]]:
+    """Where each copy of a prop stands in its own axes, and its size: as it was dropped, the others within
+    its spread, turned and sized by chance."""
+    n = np.arange(prop.copies)
+    chance = np.stack([unit_array(prop.copies_seed, n, k) for k in range(5)], axis=1).astype(np.float64)
+    place = (chance[:, :3] - 0.5) * np.asarray(prop.spread)
+    turn = np.radians((2 * chance[:, 3] - 1) * prop.copies_turn)
+    size = 1 + (2 * chance[:, 4] - 1) * prop.copies_size
+    found: list[tuple[Pose, float]] = []
+    lies = np.asarray(prop.lies, float).reshape(-1, 8)
+    dropped = zip(turns(lies[:, 3:7] / np.linalg.norm(lies[:, 3:7], axis=1, keepdims=True)), lies)
+    found += [(Pose(r, row[:3]), float(row[7])) for r, row in dropped][: prop.copies]
+    for p, a, s in list(zip(place, turn, size))[len(found) :]:
+        round_z = np.array(
+            [[math.cos(a), -math.sin(a), 0.0], [math.sin(a), math.cos(a), 0.0], [0.0, 0.0, 1.0]]
+        )
+        found.append((Pose(round_z, p), float(s)))
+    return found
+
+
 def scattered(mesh: Mesh, prop: Prop) -> Mesh:
-    """A prop's copies as one mesh: within its spread, each turned and sized by chance."""
+    """A prop's copies as one mesh."""
     if prop.copies <= 1:
         return mesh
     if prop.copies * len(mesh.faces) > MOST_COPIED:
@@ -175,16 +196,7 @@ def scattered(mesh: Mesh, prop: Prop) -> Mesh:
             f"at most {MOST_COPIED:,}: fewer copies, or a thinner mesh",
         )
     n = np.arange(prop.copies)
-    chance = np.stack([unit_array(prop.copies_seed, n, k) for k in range(5)], axis=1).astype(np.float64)
-    place = (chance[:, :3] - 0.5) * np.asarray(prop.spread)
-    turn = np.radians((2 * chance[:, 3] - 1) * prop.copies_turn)
-    size = 1 + (2 * chance[:, 4] - 1) * prop.copies_size
-    copies = []
-    for p, a, s in zip(place, turn, size):
-        round_z = np.array(
-            [[math.cos(a), -math.sin(a), 0.0], [math.sin(a), math.cos(a), 0.0], [0.0, 0.0, 1.0]]
-        )
-        copies.append(mesh.scaled((s, s, s)).placed(Pose(round_z, p)))
+    copies = [mesh.scaled((s, s, s)).placed(pose) for pose, s in stands_of_copies(prop)]
     whole = joined(copies)
     m = len(mesh.faces)
     groups = {name: (m * n[:, None] + of).reshape(-1) for name, of in mesh.groups.items()}

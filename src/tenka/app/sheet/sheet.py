@@ -16,6 +16,7 @@ from tenka.app.scroll import show_instead
 from tenka.app.sheet.boxfoot import BoxFoot
 from tenka.app.sheet.findings import Findings
 from tenka.app.sheet.gutter import Gutter
+from tenka.app.sheet.heapfoot import HeapFoot
 from tenka.app.sheet.meshfoot import MeshFoot
 from tenka.app.sheet.nodes import lever_rows, nodes_for, rows_of
 from tenka.app.sheet.propfoot import PropFoot
@@ -151,6 +152,8 @@ class Sheet(QWidget):
             prop = items[0][2]
             if section == "Where" and isinstance(prop, Prop):
                 column.addWidget(PropFoot(self.state, prop.id))
+            if section == "Copies" and isinstance(prop, Prop):
+                column.addWidget(HeapFoot(self.state, prop.id))
             if section == "Mesh" and isinstance(prop, Prop):
                 self.mesh_foot = MeshFoot(self.state, prop.id)
                 column.addWidget(self.mesh_foot)
