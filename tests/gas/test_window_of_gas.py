@@ -129,6 +129,81 @@ def test_a_run_that_follows_resumes_to_the_same_bytes(tmp_path: Path):
     np.testing.assert_array_equal(a.velocity, b.velocity)
 
 
+def puffs(follow: bool, **changes: object) -> Effect:
+    """Three small puffs in the corners of a wide box."""
+    effect = puff(follow)
+    layer = effect.layers[0]
+    assert isinstance(layer, GasLayer)
+    (one,) = layer.sources
+    places = ((-3.4, -3.4, 0.6), (3.4, 3.4, 0.6), (-3.2, 3.4, 3.0))
+    sources = tuple(
+        one.model_copy(update={"id": f"s{n}", "position": place}) for n, place in enumerate(places)
+    )
+    domain = layer.domain.model_copy(
+        update={"origin": (-4.8, -4.8, 0.0), "size": (9.6, 9.6, 6.4), "margin": 0.8, **changes}
+    )
+    return effect.with_layers((layer.model_copy(update={"sources": sources, "domain": domain}),))
+
+
+def test_puffs_far_apart_are_as_in_the_whole_box_and_cost_what_they_fill():
+    islands, solver, _ = run(puffs(True))
+    full, whole, _ = run(puffs(False))
+    assert len(solver._islands) == 3
+    filled = sum(island.grid.voxels for island in solver._islands)
+    assert filled < 0.2 * whole.grid.voxels
+    inside = tuple(slice(o, o + n) for o, n in zip(offset_of(solver.grid, solver.box), solver.grid.shape))
+    a, b = islands.scalars[..., DENSITY], full.scalars[..., DENSITY][inside]
+    x, y, z = (g[inside] for g in centres(whole.grid))
+    for low, near in ((0, (x < 0) & (y < 0)), (1, x > 0), (2, (x < 0) & (y > 0))):
+        assert a[near].sum() == pytest.approx(float(b[near].sum()), rel=0.02), low
+        height = [float((f[near] * z[near]).sum() / f[near].sum()) for f in (a, b)]
+        assert height[0] == pytest.approx(height[1], abs=0.03)
+    assert solver.work.figures["sources"].keys() <= {"s0", "s1", "s2"}
+
+
+def test_islands_meet_part_and_end_without_losing_smoke():
+    """Two puffs blown against each other: two windows, then one; what is in them never jumps."""
+    effect = puffs(True, size=(9.6, 9.6, 3.2), margin=0.4)
+    layer = effect.layers[0]
+    assert isinstance(layer, GasLayer)
+    pair = tuple(
+        s.model_copy(
+            update={
+                "position": (side * 3.4, 0.0, 1.2),
+                "push": (-side * 8.0, 0, 0),
+                "temperature": 0.0,
+                "grip": 30.0,
+            }
+        )
+        for s, side in zip(layer.sources[:2], (-1, 1))
+    )
+    kept = layer.model_copy(update={"sources": pair, "fading": Fading(half_life=3600.0)})
+    solver = GasSolver(kept, (), (), 1, 24.0)
+    state, counts, amounts = solver.start(), [], []
+    for _ in range(60):
+        state = solver.frame(state)
+        counts.append(len(solver._islands))
+        amounts.append(float(state.scalars[..., DENSITY].sum()))
+    assert 2 in counts and counts[-1] == 0  # none: it is one
+    late = np.array(amounts[11:])  # nothing is given any more
+    assert np.abs(np.diff(late)).max() < 0.004 * late[0]
+    assert late[-1] == pytest.approx(late[0], rel=0.03)
+
+
+def test_a_run_with_islands_resumes_to_the_same_bytes(tmp_path: Path):
+    effect = puffs(True).model_copy(update={"seconds": 0.8})
+    whole, broken = FrameStore(tmp_path / "a"), FrameStore(tmp_path / "b")
+    plan = Plan.of(effect)
+    simulate(plan, whole, Progress())
+    simulate(plan, broken, Progress(), (0, 9))
+    simulate(Plan.of(effect), FrameStore(tmp_path / "b"), Progress())
+    last = plan.name(effect.frames - 1)
+    a, b = whole.get_frame(last, velocity=True), FrameStore(tmp_path / "b").get_frame(last, velocity=True)
+    assert a is not None and b is not None and a.origin == b.origin
+    np.testing.assert_array_equal(a.density, b.density)
+    np.testing.assert_array_equal(a.velocity, b.velocity)
+
+
 def test_a_flat_box_is_what_a_box_that_is_the_same_all_along_y_gives():
     """A 2D reference: sources that do not vary along y, between closed walls, stay the same along y."""
     source = Source(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +14,7 @@ from tenka.base.errors import Unstable
 from tenka.effect.model import ON_PROP, Force, GasLayer, Prop
 from tenka.gas.grid import GasState, Grid, Workspace
 from tenka.gas.guide import Guide
+from tenka.gas.islands import Island, blocks_held, clear, islands_of
 from tenka.gas.reached import measured
 from tenka.gas.settings import SourceInput, StepInputs, resolve
 from tenka.gas.sources import NO_MASK, SourceMask, bounds_in_scene, source_mask
@@ -28,6 +29,7 @@ SOLVER_VERSION = 7
 MOST_SPEED = 3000.0  # m/s; gas that is faster than any blast has come apart
 
 
+MOST_MASKS = 128  # that are kept
 MASK_SETTINGS = (
     "shape",
     "size",
@@ -72,6 +74,8 @@ class GasSolver:
         self.box.refuse_if_too_large()
         self.grid = self.box
         self._masks: dict[object, SourceMask] = {}
+        self._islands: list[Island] = []
+        self._islands_of: GasState | None = None  # the state of which they are parts
         self.substeps = 0
         self.guide: Guide | None = None
         if self.layer.domain.follow:
@@ -95,6 +99,7 @@ class GasSolver:
             before, self.grid, self.work = self.work, grid, Workspace(grid)
             self.work.parts, self.work.figures = before.parts, before.figures
             self._masks.clear()
+            self._islands = []
 
     def _source_spans(self, inputs: StepInputs) -> list[Span]:
         """Voxels of the box that each source that gives now may reach, from and to (exclusive)."""
@@ -123,7 +128,7 @@ class GasSolver:
 
     def _follow(self, state: GasState, inputs: StepInputs) -> GasState:
         """Move the window when the gas asks for it."""
-        needs, held = self._source_spans(inputs), occupied(state)
+        needs, held = self._source_spans(inputs), self._occupied(state)
         if held is not None:
             offset = offset_of(self.grid, self.box)
             needs.append(tuple((o + a, o + b) for o, (a, b) in zip(offset, held)))
@@ -134,6 +139,19 @@ class GasSolver:
         self._use(new)
         return state
 
+    def _known(self, state: GasState) -> bool:
+        """Whether the islands are parts of this very state, and nothing is beside them."""
+        return bool(self._islands) and state is self._islands_of
+
+    def _occupied(self, state: GasState) -> Span | None:
+        """Voxels that hold gas, see `occupied`; looked for in the islands where there are some."""
+        if not self._known(state):
+            return occupied(state)
+        found = [i.shifted(span) for i in self._islands if (span := occupied(i.state)) is not None]
+        if not found:
+            return None
+        return tuple((min(s[a][0] for s in found), max(s[a][1] for s in found)) for a in range(3))
+
     def take_settings(self, layer: GasLayer, forces: tuple[Force, ...], props: tuple[Prop, ...]) -> bool:
         """Go on with new settings from the running state; False when the box itself changed."""
         if Grid.of(layer.domain) != self.box or layer.domain.follow != self.layer.domain.follow:
@@ -141,27 +159,68 @@ class GasSolver:
         self.layer, self.forces, self.props = layer, forces, props
         return True
 
-    def _mask(self, inp: SourceInput, dt: float) -> SourceMask:
+    def _mask(self, inp: SourceInput, dt: float, grid: Grid) -> SourceMask:
         source = inp.source
         if source.shape == "particles":
             swept = self.swept(source.of, inp.time - 0.5 * dt, inp.time + 0.5 * dt)
-            return NO_MASK if swept is None else swept_mask(source, swept, self.grid, dt)
+            return NO_MASK if swept is None else swept_mask(source, swept, grid, dt)
         prop = next((p for p in self.props if p.id == source.prop), None) if source.shape in ON_PROP else None
         form = None if prop is None else (form_of(prop), inp.time if deforms(prop) else 0.0)
         shape = tuple(getattr(source, name) for name in MASK_SETTINGS)
-        key = (shape, form, bool(inp.outward), inp.pose.turn.tobytes(), inp.pose.origin.tobytes())
+        key = (shape, form, bool(inp.outward), inp.pose.turn.tobytes(), inp.pose.origin.tobytes(), grid)
         if key not in self._masks:
-            if len(self._masks) > 32:
+            if len(self._masks) > MOST_MASKS:
                 self._masks.clear()
-            self._masks[key] = source_mask(inp, self.props, self.grid, self.folder)
+            self._masks[key] = source_mask(inp, self.props, grid, self.folder)
         return self._masks[key]
 
     def _inputs(self, t: float, dt: float) -> StepInputs:
         return resolve(self.layer, self.forces, self.props, self.seed, self.rate, t, dt)
 
-    def _half(self, t: float, dt: float) -> Half:
-        inputs = self._inputs(t, dt)
-        return Half(inputs, [self._mask(inp, dt) for inp in inputs.sources])
+    def _part_from(self, island: Island | None) -> tuple[Grid, Workspace]:
+        """In what a sub-step is made: an island, or the whole window."""
+        return (self.grid, self.work) if island is None else (island.grid, island.work)
+
+    def _step(self, state: GasState, dt: float, island: Island | None) -> GasState:
+        """One sub-step of the whole window or of an island; notes what its sources reached."""
+        grid, work = self._part_from(island)
+        t, h = state.time, 0.5 * dt
+        halves = tuple(
+            Half(inputs, [self._mask(inp, h, grid) for inp in inputs.sources])
+            for inputs in (self._inputs(t, h), self._inputs(t + h, h))
+        )
+        work.measuring = self.work.measuring
+        state = step(state, grid, (halves[0], halves[1]), work, dt, self.folder, self.guide)
+        if self.work.measuring:
+            last = halves[1]
+            for inp, mask in zip(last.inputs.sources, last.masks, strict=True):
+                if (found := measured(state, grid, inp, mask)) is not None:
+                    self.work.figures["sources"][inp.source.id] = found
+        return state
+
+    def _settle_islands(self, state: GasState, inputs: StepInputs) -> None:
+        """Find what is far apart, and let each begin where the window's state is; between them the air is
+        still."""
+        known = self._known(state)
+        parts = self._islands if known else None
+        held = blocks_held(state, self.grid, parts)
+        grids = islands_of(held, self.grid, self.box, self._source_spans(inputs), self.layer.domain.margin)
+        self._islands_of = state
+        if known and grids == [island.grid for island in self._islands]:
+            return
+        beside, had = self._islands if known else [], {island.grid: island for island in self._islands}
+        offset = offset_of(self.grid, self.box)
+        self._islands = []
+        for grid in grids:
+            first = tuple(a - b for a, b in zip(offset_of(grid, self.box), offset))
+            island = had.get(grid) or Island(grid, first, Workspace(grid), GasState.still(grid))
+            island.work.parts, island.work.figures = self.work.parts, self.work.figures
+            island.take(state, self.work.guesses)
+            self._islands.append(island)
+        if grids:
+            clear(state, self.work.guesses, beside)
+            for island in self._islands:
+                island.give(state, self.work.guesses)
 
     def begin(self, state: GasState) -> tuple[GasState, int]:
         """Make ready for the next frame: the window is moved, and the number of sub-steps that the Courant
@@ -173,7 +232,8 @@ class GasSolver:
             When a value is no longer finite.
         """
         frame_dt = 1.0 / self.rate
-        fastest = state.fastest
+        known = self._known(state)
+        fastest = max(i.state.fastest for i in self._islands) if known else state.fastest
         if not fastest < MOST_SPEED:
             what = (
                 f"its speed reached {fastest:.3g} m/s"
@@ -189,9 +249,12 @@ class GasSolver:
         fastest = max(fastest, inputs.fastest_mover)
         if self.layer.domain.follow:
             state = self._follow(state, inputs)
+            self._settle_islands(state, inputs)
         # each of a step's two halves may go as far as the Courant number says
         count = math.ceil(0.5 * fastest * frame_dt / (quality.courant * self.grid.voxel) - 1e-9)
         self.work.burnt = 0.0
+        for island in self._islands:
+            island.work.burnt = 0.0
         return state, min(quality.most_substeps, max(1, count))
 
     def part(self, state: GasState, index: int, sub: int, count: int) -> GasState:
@@ -199,16 +262,17 @@ class GasSolver:
         dt = 1.0 / (self.rate * count)
         state.time = step_time(index, sub, count, self.rate)
         self.work.measuring = sub == count - 1
-        halves = self._half(state.time, 0.5 * dt), self._half(state.time + 0.5 * dt, 0.5 * dt)
-        state = step(state, self.grid, halves, self.work, dt, self.folder, self.guide)
         if self.work.measuring:
-            last = halves[1]
-            each = zip(last.inputs.sources, last.masks, strict=True)
-            self.work.figures["sources"] = {
-                inp.source.id: found
-                for inp, mask in each
-                if (found := measured(state, self.grid, inp, mask)) is not None
-            }
+            self.work.figures["sources"] = {}
+        if self._islands:
+            for island in self._islands:
+                island.state.time = state.time
+                island.state = self._step(island.state, dt, island)
+                island.give(state, self.work.guesses)
+            self.work.burnt = sum(island.work.burnt for island in self._islands)
+            self._islands_of = state = replace(state)  # another one: readers tell states apart by themselves
+        else:
+            state = self._step(state, dt, None)
         state.time = step_time(index, sub + 1, count, self.rate)
         return state
 
