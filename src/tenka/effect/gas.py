@@ -27,13 +27,7 @@ class Collider(Heard):
         1.0, "", -1, 4, "How much of its movement it gives to the gas beside it.", soft=(0, 2)
     )
     skin: float = COLLISION.number(
-        0.0,
-        "m",
-        -1,
-        10,
-        "Makes it thicker; a thin gate needs at least half a voxel.",
-        soft=(0, 0.2),
-        step=0.005,
+        0.0, "m", -1, 10, "Makes it thicker: gas keeps that far from it.", soft=(0, 0.2), step=0.005
     )
 
 

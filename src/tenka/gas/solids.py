@@ -16,6 +16,7 @@ from tenka.base.jit import kernel, prange
 from tenka.gas import multigrid
 from tenka.gas.grid import Grid
 from tenka.gas.settings import ColliderInput
+from tenka.gas.thin import Faces, crossed, may_be_thin
 from tenka.scene.distance import prop_distance
 from tenka.scene.props import deforms, form_of, own_mesh
 from tenka.scene.surface import places_on
@@ -95,11 +96,15 @@ def find_solids(
             [np.zeros([n + (a == axis) for a, n in enumerate(grid.shape)], np.float32) for axis in range(3)]
             for _ in range(3)
         )
+    shut_faces: list[tuple[int, np.ndarray]] = []
     for item in items:
-        _place(item, grid, folder, distance, speed, along if item.collider.slip == "free" else stick)
+        slopes = along if item.collider.slip == "free" else stick
+        shut_faces += _place(item, grid, folder, distance, speed, slopes)
     shares = before.open if before is not None else [np.empty_like(f) for f in speed]
     for axis, share in enumerate(shares):
         _shares(distance, axis, np.float32(1.0 / grid.voxel), share)
+    for axis, faces in shut_faces:
+        shares[axis][tuple(faces.T)] = 0.0
     wx, wy, wz = (s.copy() for s in shares)
     levels = multigrid.hierarchy(
         wx, wy, wz, grid.open_low, grid.open_high, grid.shape, before.levels if before is not None else None
@@ -211,8 +216,9 @@ def _place(
     distance: np.ndarray,
     speed: list[np.ndarray],
     slopes: list[np.ndarray],
-) -> None:
-    """Merge one collider into the fields, within its own bounds."""
+) -> Faces:
+    """Merge one collider into the fields, within its own bounds; the faces that it shuts though distances do
+    not tell."""
     low, high = (np.asarray(b, float) for b in own_mesh(item.prop, folder, item.time).bounds)
     margin = max(item.collider.skin, 0.0) + 3 * grid.voxel
     corners = np.array(
@@ -224,7 +230,7 @@ def _place(
         grid.shape, np.ceil((placed.max(axis=0) + margin - grid.origin) / grid.voxel).astype(int)
     )
     if np.any(last <= first):
-        return
+        return []
 
     place = [grid.origin[a] + (np.arange(first[a], last[a]) + 0.5) * grid.voxel for a in range(3)]
     centres = np.stack(np.meshgrid(*place, indexing="ij"), axis=-1).reshape(-1, 3)
@@ -255,6 +261,13 @@ def _place(
         )
     if deforms(item.prop):
         _deform(item, folder, own, in_own, grid, first, speed)
+    if not may_be_thin(item.prop, item.collider.skin, grid.voxel):
+        return []
+
+    def off(points: np.ndarray) -> np.ndarray:
+        return prop_distance(item.prop, folder, points, grid.voxel, item.time) - item.collider.skin
+
+    return [(axis, faces + first) for axis, faces in crossed(own, in_own, off, grid.voxel)]
 
 
 def _deform(
