@@ -15,8 +15,8 @@ import numpy as np
 from tenka.effect.model import Prop
 
 THICK = 2.2  # voxels; what is thicker everywhere holds by itself
-STEPS = 24  # of a way from one middle to the next
-NEAR = 0.02  # voxels from a surface, where a way has met it
+STEPS = 60  # of a way from one middle to the next
+LEAST = 0.02  # voxels that a step goes: what is thinner is not seen
 PLAIN = ("sphere", "box", "cylinder")
 
 Distance = Callable[[np.ndarray], np.ndarray]
@@ -72,9 +72,9 @@ def _meets(start: np.ndarray, end: np.ndarray, distance: Distance, voxel: float)
             break
         share = (far[going] / voxel)[:, None]
         d = distance((1 - share) * start[going] + share * end[going])
-        met[going[d < NEAR * voxel]] = True
-        far[going] += np.maximum(d, NEAR * voxel)
-        going = going[(d >= NEAR * voxel) & (far[going] < voxel)]
+        met[going[d < 0]] = True  # a way that only grazes it has not met it
+        far[going] += np.maximum(d, LEAST * voxel)
+        going = going[(d >= 0) & (far[going] < voxel)]
     return met
 
 
