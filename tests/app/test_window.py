@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QComboBox
 from pytestqt.qtbot import QtBot
 
 from tenka.app import theme
-from tenka.app.sheet.fields import NumberField, arithmetic, shown
+from tenka.app.sheet.fields import NumberField, shown
 from tenka.app.sheet.ramps import RampField
 from tenka.app.stage.painting import hint_of
 from tenka.app.state import State
@@ -207,17 +207,6 @@ def test_nonsense_typed_changes_nothing_and_says_so(window: Window):
     assert window.state.effect is before and "sum" in target._edit.toolTip()
     QTest.keyClick(target._edit, Qt.Key.Key_Escape)
     assert target._edit is None
-
-
-@pytest.mark.parametrize("text,value", (("2*3", 6.0), ("(1+0.5)/4", 0.375), ("-2", -2.0), ("1,5", 1.5)))
-def test_arithmetic(text: str, value: float):
-    assert arithmetic(text) == value
-
-
-@pytest.mark.parametrize("text", ("", "a", "__import__('os')", "1/0", "9**9**9", "True", "(1", "1e999"))
-def test_arithmetic_takes_sums_and_nothing_else(text: str):
-    with pytest.raises(ValueError):
-        arithmetic(text)
 
 
 def test_numbers_are_shown_with_sensible_digits():

@@ -14,6 +14,7 @@ ASSETS = Path(__file__).parent / "assets"
 FAMILY = "IBM Plex Sans"
 
 GROUND, BENCH, RULE = "#202224", "#2A2D30", "#3B4044"
+EDGE = "#767C80"  # of what can be changed: three times as light as what it stands on
 TEXT, QUIET = "#E8E4DA", "#A7A9A4"
 VERDIGRIS, SAFFRON, BRICK = "#5BB8A4", "#E0AC45", "#D2614A"
 WELL = "#1A1C1E"
@@ -127,12 +128,11 @@ QWidget#bench, QScrollArea#bench, QScrollArea#bench > QWidget > QWidget {{ backg
 QLabel[quiet="true"] {{ color: {QUIET}; font-size: {SMALL}px; }}
 QLabel[title="true"] {{ font-size: {LARGE}px; font-weight: 500; }}
 QToolTip {{ background: {BENCH}; color: {TEXT}; border: 1px solid {RULE}; padding: 4px; }}
-QPushButton, QToolButton {{ background: transparent; border: 1px solid {RULE}; border-radius: {RADIUS}px;
+QPushButton, QToolButton {{ background: transparent; border: 1px solid {EDGE}; border-radius: {RADIUS}px;
     padding: 3px 10px;
     min-height: 18px; }}
 QToolButton {{ padding: 3px; border-color: transparent; }}
-QToolButton[tray="true"] {{ padding: 1px; min-height: 33px; max-height: 33px;
-    min-width: 64px; max-width: 64px; }}
+QToolButton[tray="true"] {{ padding: 1px; min-width: 64px; max-width: 64px; }}
 QToolButton::menu-indicator {{ image: none; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {QUIET}; }}
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {VERDIGRIS}; }}
@@ -148,7 +148,7 @@ QPushButton[station="true"] {{ border: none; border-bottom: 2px solid transparen
 QPushButton[station="true"]:checked {{ background: transparent; color: {TEXT};
     border-bottom-color: {VERDIGRIS}; }}
 QPushButton[station="true"]:focus {{ border-bottom-color: {QUIET}; }}
-QComboBox, QLineEdit {{ background: {WELL}; border: 1px solid {RULE}; border-radius: {RADIUS}px;
+QComboBox, QLineEdit {{ background: {WELL}; border: 1px solid {EDGE}; border-radius: {RADIUS}px;
     padding: 1px 6px;
     min-height: 18px;
   selection-background-color: {VERDIGRIS}; selection-color: {GROUND}; }}
@@ -158,6 +158,11 @@ QComboBox::down-arrow {{ image: url({(ASSETS / "icons" / "chevron-down-quiet.svg
 QComboBox QAbstractItemView {{ background: {BENCH}; border: 1px solid {RULE};
     selection-background-color: {RULE};
     selection-color: {TEXT}; outline: none; }}
+QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {EDGE}; border-radius: {RADIUS}px;
+    background: {WELL}; }}
+QCheckBox::indicator:checked {{ background: {VERDIGRIS}; border-color: {VERDIGRIS};
+    image: url({(ASSETS / "icons" / "check-dark.svg").as_posix()}); }}
+QCheckBox::indicator:focus {{ border: 2px solid {VERDIGRIS}; }}
 QMenu {{ background: {BENCH}; border: 1px solid {RULE}; padding: 4px; }}
 QMenu::item {{ padding: 4px 16px; border-radius: {RADIUS}px; }}
 QMenu::item:selected {{ background: {RULE}; }}

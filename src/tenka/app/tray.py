@@ -30,6 +30,10 @@ PROPS = (
 )
 
 
+def _nothing() -> None:
+    """What a button does whose menu does all."""
+
+
 def _layered(effect: Effect, make: Callable[[Effect], Layer]) -> tuple[Effect, str]:
     return with_new_layer(effect, make(effect))
 
@@ -55,6 +59,9 @@ class Tray(QWidget):
         column.setContentsMargins(4, 4, 4, 4)
         column.setSpacing(0)
         self.buttons: dict[str, QToolButton] = {}
+        # group, name, tip and call of each, for the finder
+        self.entries: list[tuple[str, str, str, Callable[[], None]]] = []
+        self._group = ""
         self._beginnings(column)
         self._head(column, "Add")
         self._layers_and_sources(column)
@@ -78,6 +85,10 @@ class Tray(QWidget):
     def _layers_and_sources(self, column: QVBoxLayout) -> None:
         self.layer_menu = QMenu(self)
         self.layer_menu.aboutToShow.connect(self._fill_layers)
+        for name in (starter[0] for view in VIEWS.values() for starter in view.starters):
+            make = LAYERS[name]
+            call = partial(self._add, partial(_layered, make=make), f"Add {name.lower()}")
+            self.entries.append(("Add", f"{name} layer", make.words, call))
         self._menu_button(
             column,
             "Layer",
@@ -172,6 +183,7 @@ class Tray(QWidget):
         )
 
     def _head(self, column: QVBoxLayout, text: str) -> None:
+        self._group = text
         label = QLabel(text)
         label.setProperty("quiet", True)
         label.setContentsMargins(4, 6, 0, 2)
@@ -185,8 +197,12 @@ class Tray(QWidget):
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
         button.setProperty("tray", True)  # its size is the style's, which would override one set here
         button.setFont(theme.font(theme.SMALL))
+        metrics = button.fontMetrics()
+        button.setFixedHeight(16 + 5 + metrics.height() + metrics.descent())  # icon, gap, label with its feet
         button.setToolTip(tip)
         button.clicked.connect(call)
+        if call is not _nothing:
+            self.entries.append((self._group, name, tip, call))
         self.buttons[name] = button
         column.addWidget(button)
 
@@ -194,11 +210,13 @@ class Tray(QWidget):
         action = menu.addAction(theme.icon(icon), name)
         assert action is not None
         action.setToolTip(tip or name)
+        if menu is not self.layer_menu:  # which is filled anew each time
+            self.entries.append((self._group, name, tip, call))
         action.triggered.connect(lambda _=False: call())
 
     def _menu_button(self, column: QVBoxLayout, name: str, icon: str, tip: str, menu: QMenu) -> None:
         menu.setToolTipsVisible(True)
-        self._button(column, name, icon, tip, lambda: None)
+        self._button(column, name, icon, tip, _nothing)
         self.buttons[name].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.buttons[name].setMenu(menu)
 

@@ -3,20 +3,15 @@
 from __future__ import annotations
 
 import gc
-from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QFont, QKeySequence
+from PyQt6.QtGui import QCloseEvent, QFont, QKeySequence
 from PyQt6.QtWidgets import (
+    QApplication,
     QButtonGroup,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
-    QMainWindow,
-    QMessageBox,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -26,6 +21,12 @@ from PyQt6.QtWidgets import (
 )
 
 from tenka.app import theme
+from tenka.app.actions import Actions
+from tenka.app.entries import entries_of, first_focus
+from tenka.app.filing import Filing
+from tenka.app.finder import Finder
+from tenka.app.inhand import InHand
+from tenka.app.keys import KeyOwner
 from tenka.app.ledger import LedgerBar
 from tenka.app.sheet.sheet import Sheet
 from tenka.app.stage.view import Stage
@@ -37,21 +38,20 @@ from tenka.app.tempo.drawer import Drawer
 from tenka.app.tempo.tempo import Tempo
 from tenka.app.timers import once
 from tenka.app.tray import Tray
-from tenka.base.errors import TenkaError
 
 STATIONS = ("Shape", "Look", "Pack", "Budget", "Proof")
 SAID_MS = 7000
 SETTLE_MS = (1500, 6000)  # by then what a start loads is there: libraries, then kernels
 
 
-class Window(QMainWindow):
+class Window(Filing):
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
         self.setMinimumSize(1040, 640)
         self.resize(1280, 800)
         self.station = "shape"
-        self.ask_before_closing: Callable[[], str] = self._ask
+        self._alone = False
         root = QWidget()
         root.setObjectName("ground")
         column = QVBoxLayout(root)
@@ -65,7 +65,8 @@ class Window(QMainWindow):
         self.pack = PackStation(state)
         self.budget = BudgetStation(state)
         self.proof = ProofStation(state)
-        column.addWidget(self._head())
+        self.head = self._head()
+        column.addWidget(self.head)
         column.addWidget(_rule())
         self.notice = self._notice()
         column.addWidget(self.notice)
@@ -82,6 +83,14 @@ class Window(QMainWindow):
         state.said.connect(self._say)
         state.noticed.connect(self.show_notice)
         state.changed.connect(lambda _: self._show_title())
+        self.in_hand = InHand(state, self.tempo.rows)
+        self.tempo.rows.asked.connect(lambda path, at: self.in_hand.show_menu(self.tempo.rows, path, at))
+        self.finder = Finder(root, lambda: entries_of(self))
+        self.actions_ = Actions(self)
+        self._keys = KeyOwner(self)
+        app = QApplication.instance()
+        assert app is not None
+        app.installEventFilter(self._keys)
         self._actions()
         self._show_title()
         # a full sweep of the collector over the compiler's objects, which all stay, would stop the window for
@@ -153,13 +162,15 @@ class Window(QMainWindow):
         self.undo_button, self.redo_button = self._small("undo-2", "Undo"), self._small("redo-2", "Redo")
         self.undo_button.clicked.connect(self.undo)
         self.redo_button.clicked.connect(self.redo)
+        self.find_button = self._small("search", "Find settings, actions, things to add, effects (Ctrl+K)")
+        self.find_button.clicked.connect(lambda: self.finder.open())
         self.menu_buttons = [
             self._small("folder-open", "Open an effect (Ctrl+O)"),
             self._small("save", "Save (Ctrl+S)"),
         ]
         self.menu_buttons[0].clicked.connect(self.ask_open)
         self.menu_buttons[1].clicked.connect(self.save)
-        for small in (*self.menu_buttons, self.undo_button, self.redo_button):
+        for small in (self.find_button, *self.menu_buttons, self.undo_button, self.redo_button):
             line.addWidget(small)
         line.addSpacing(12)
         self.ledger = LedgerBar(self.state)
@@ -194,41 +205,48 @@ class Window(QMainWindow):
         return bar
 
     def _actions(self) -> None:
-        def add(
-            keys: str | QKeySequence.StandardKey,
-            call: Callable[[], object],
-            plain: bool = False,
-            more: str = "",
-        ) -> None:
-            action = QAction(self)
-            both = [QKeySequence(keys), *([QKeySequence(more)] if more else [])]
-            action.setShortcuts(list(dict.fromkeys(k for k in both if not k.isEmpty())))
-            action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
-            action.triggered.connect(
-                lambda: None if plain and isinstance(self.focusWidget(), QLineEdit) else call()
-            )
-            self.addAction(action)
-
+        """Every action with its name and its keys: by them, and in the finder."""
+        tempo, stage, hand, state = self.tempo, self.stage, self.in_hand, self.state
         for n, name in enumerate(STATIONS):
-            add(str(n + 1), partial(self.go_to, name.lower()), plain=True)
-        add(QKeySequence.StandardKey.Undo, self.undo)
-        add("Ctrl+Shift+Z", self.redo, more="Ctrl+Y")
-        add(QKeySequence.StandardKey.Save, self.save)
-        add("Ctrl+Shift+S", self.save_as)
-        add(QKeySequence.StandardKey.Open, self.ask_open)
-        add(QKeySequence.StandardKey.Quit, self.close)
-        add("Space", self._space, plain=True)
-        add("Home", lambda: self.state.go(0), plain=True)
-        add("End", lambda: self.state.go(self.state.effect.frames - 1), plain=True)
-        add(",", lambda: self.state.go(self.state.frame - 1), plain=True)
-        add(".", lambda: self.state.go(self.state.frame + 1), plain=True)
-        add("R", lambda: self.tempo.mode.toggle(), plain=True)
-        add("F", self.stage.frame_selected, plain=True)
-        add("L", lambda: self.stage.light_button.toggle(), plain=True)
-        add("I", lambda: self.stage.inspect_button.toggle(), plain=True)
-        add("B", lambda: self.stage.box_button.toggle(), plain=True)
-        add("H", lambda: self.proof.heat.toggle() if self.station == "proof" else None, plain=True)
-        add("Ctrl+P", lambda: self.pack.start() if self.station == "pack" else None)
+            self.actions_.add(f"Go to {name}", partial(self.go_to, name.lower()), str(n + 1), plain=True)
+        add = self.actions_.add
+        add("Find anything", self.finder.open, "Ctrl+K", words="command search palette")
+        add("Undo", self.undo, QKeySequence.StandardKey.Undo)
+        add("Redo", self.redo, "Ctrl+Shift+Z", more="Ctrl+Y")
+        add("New effect", self.new, QKeySequence.StandardKey.New)
+        add("Open an effect", self.ask_open, QKeySequence.StandardKey.Open)
+        add("Save", self.save, QKeySequence.StandardKey.Save)
+        add("Save as", self.save_as, "Ctrl+Shift+S")
+        add("Quit", self.close, QKeySequence.StandardKey.Quit)
+        add("Play or pause", self._space, "Space", plain=True)
+        add("To the first frame", lambda: state.go(0), "Home", plain=True)
+        add("To the last frame", lambda: state.go(state.effect.frames - 1), "End", plain=True)
+        add("One frame back", lambda: state.go(state.frame - 1), ",", plain=True)
+        add("One frame on", lambda: state.go(state.frame + 1), ".", plain=True)
+        add("Every frame or true rate", lambda: tempo.mode.toggle(), "R", plain=True)
+        add("Add a cue here", tempo.cue.click, words="flag moment marker")
+        add("Try another seed", tempo.seed.click, words="variation dice random")
+        add("Look at what is selected", stage.frame_selected, "F", plain=True, words="frame focus zoom")
+        add("Turn the light", lambda: stage.light_button.toggle(), "L", plain=True, words="sun")
+        inside = "slice inspect path lines vectors sleep"
+        add("Look inside", lambda: stage.inspect_button.toggle(), "I", plain=True, words=inside)
+        add("Boxes and handles", lambda: stage.box_button.toggle(), "B", plain=True, words="gizmo overlay")
+        add("Stage alone", self.stage_alone, "F11", words="full screen")
+        add("Heat of overdraw", self._heat, "H", plain=True, words="fill cost")
+        add("Pack", lambda: self.pack.start() if self.station == "pack" else self.go_to("pack"), "Ctrl+P")
+        add("Rename", hand.rename, "F2")
+        add("Duplicate", hand.duplicate, "Ctrl+D", words="double clone")
+        add("Remove what is selected", hand.remove, "Delete", plain=True, words="delete")
+        add("Copy as text", hand.copy, QKeySequence.StandardKey.Copy, plain=True)
+        add("Cut", hand.cut, QKeySequence.StandardKey.Cut, plain=True)
+        add("Paste", hand.paste, QKeySequence.StandardKey.Paste, plain=True)
+        add("Paste values", hand.paste_values, "Ctrl+Shift+V", plain=True)
+        add("Move up in its group", partial(hand.move, -1), "Ctrl+Up", words="order")
+        add("Move down in its group", partial(hand.move, 1), "Ctrl+Down", words="order")
+
+    def _heat(self) -> None:
+        if self.station == "proof":
+            self.proof.heat.toggle()
 
     def _space(self) -> None:
         if self.station == "proof":
@@ -256,44 +274,34 @@ class Window(QMainWindow):
             self.tempo.set_playing(False)
         self.sheet.show_station(station)
 
-    # --- files --------------------------------------------------------------------------------
+    # --- what is found ------------------------------------------------------------------------
 
-    def open(self, file: Path | None) -> bool:
-        """Open an effect; a fault is said, and what was open stays."""
-        try:
-            self.state.open(file)
-        except TenkaError as error:
-            self.show_notice(str(error))
-            return False
-        return True
+    def show_thing(self, path: str) -> None:
+        """Select a thing, and show it at a station that has it."""
+        if self.station not in ("shape", "look"):
+            self.go_to("shape")
+        self.state.select(path)
 
-    def ask_open(self) -> None:
-        if not self._may_leave():
-            return
-        name, _ = QFileDialog.getOpenFileName(
-            self, "Open an effect", str(self.state.folder or ""), "Effects (*.tenka)"
-        )
-        if name:
-            self.open(Path(name))
+    def show_setting(self, path: str, station: str, setting: str) -> None:
+        """Show a setting where it stands, with the keyboard in it."""
+        self.go_to(station)
+        self.state.select(path)
+        row = self.sheet.row(setting)
+        if row is not None:
+            self.sheet.area.ensureWidgetVisible(row, 0, 60)
+            first_focus(row.field).setFocus(Qt.FocusReason.ShortcutFocusReason)
 
-    def save(self) -> bool:
-        if self.state.document.file is None:
-            return self.save_as()
-        return self.save_to(self.state.document.file)
-
-    def save_as(self) -> bool:
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save the effect", str(self.state.folder or ""), "Effects (*.tenka)"
-        )
-        return bool(name) and self.save_to(Path(name).with_suffix(".tenka"))
-
-    def save_to(self, file: Path) -> bool:
-        try:
-            self.state.save(file)
-        except TenkaError as error:
-            self.show_notice(str(error))
-            return False
-        return True
+    def stage_alone(self) -> None:
+        """The stage over the whole screen, without what stands round it; the same again brings it back."""
+        alone = not self._alone
+        self._alone = alone
+        for part in (self.head, self.tray, self._tray_rule, self.sheet, self.foot):
+            part.setVisible(not alone)
+        if alone:
+            self.showFullScreen()
+        else:
+            self.showNormal()
+            self.go_to(self.station)
 
     def undo(self) -> None:
         label = self.state.document.undo_label
@@ -304,27 +312,6 @@ class Window(QMainWindow):
         label = self.state.document.redo_label
         if self.state.document.redo():
             self.state.said.emit(f"Done again: {label}")
-
-    def _ask(self) -> str:
-        box = QMessageBox(self)
-        box.setWindowTitle("Tenka")
-        box.setText(f"Save the changes to {self.state.effect.name}?")
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton("Leave them out", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        return "save" if box.clickedButton() is save else "drop" if box.clickedButton() is drop else "stay"
-
-    def _may_leave(self) -> bool:
-        if not self.state.document.unsaved:
-            return True
-        answer = self.ask_before_closing()
-        if answer == "save":
-            return self.save()
-        if answer == "drop" and self.state.journal is not None:
-            self.state._autosave.stop()
-            self.state.journal.drop()
-        return answer == "drop"
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None

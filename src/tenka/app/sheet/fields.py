@@ -2,52 +2,24 @@
 
 from __future__ import annotations
 
-import ast
-import operator
-from collections.abc import Callable
-
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSizePolicy, QSlider, QToolButton, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QSizePolicy,
+    QSlider,
+    QToolButton,
+    QToolTip,
+    QWidget,
+)
 
 from tenka.app import theme
+from tenka.app.keys import ARROWS
+from tenka.app.sheet.typed import typed
 from tenka.effect.catalogue import Param
-
-_OPERATORS: dict[type, Callable[..., float]] = {
-    ast.Add: operator.add,
-    ast.Sub: operator.sub,
-    ast.Mult: operator.mul,
-    ast.Div: operator.truediv,
-    ast.USub: operator.neg,
-    ast.UAdd: operator.pos,
-}
-
-
-def arithmetic(text: str) -> float:
-    """Value of a sum such as `2*3` or `(1+0.5)/4`; raises ValueError for anything else."""
-
-    def value(node: ast.AST) -> float:
-        if isinstance(node, ast.Expression):
-            return value(node.body)
-        if (
-            isinstance(node, ast.Constant)
-            and isinstance(node.value, int | float)
-            and not isinstance(node.value, bool)
-        ):
-            return float(node.value)
-        if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
-            return _OPERATORS[type(node.op)](value(node.left), value(node.right))
-        if isinstance(node, ast.UnaryOp) and type(node.op) in _OPERATORS:
-            return _OPERATORS[type(node.op)](value(node.operand))
-        raise ValueError("not a sum")
-
-    try:
-        result = value(ast.parse(text.strip().replace(",", "."), mode="eval"))
-    except (SyntaxError, ZeroDivisionError, RecursionError, MemoryError, OverflowError) as error:
-        raise ValueError(str(error)) from None
-    if result != result or abs(result) == float("inf"):
-        raise ValueError("not finite")
-    return result
 
 
 def shown(value: float, step: float) -> str:
@@ -58,13 +30,21 @@ def shown(value: float, step: float) -> str:
     return f"{value:.{digits}f}".rstrip("0").rstrip(".") if digits else f"{value:.0f}"
 
 
+OPENS = "0123456789.,-(*/+^"
+"""What opens a field for typing."""
+
+
 class NumberField(QWidget):
     """A number: drag sideways, wheel or arrow keys to change it, click or type to enter a sum.
 
-    `changed` carries the value and a token that is the same for all changes of one gesture.
+    `changed` carries the value and a token that is the same for all changes of one gesture. `told` says why
+    something typed was refused, or what became of it.
     """
 
     changed = pyqtSignal(float, object)
+    told = pyqtSignal(str)
+    own_keys = ARROWS | {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2, Qt.Key.Key_Escape}
+    own_text = OPENS
 
     def __init__(self, p: Param, value: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -74,7 +54,7 @@ class NumberField(QWidget):
         self._from = self.value
         self._dragging = False
         self._token: object = None
-        self._edit: QLineEdit | None = None
+        self._edit: TypedLine | None = None
         self.setFixedHeight(theme.ROW - 4)
         self.setMinimumWidth(46)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -101,7 +81,7 @@ class NumberField(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(QPen(theme.colour(theme.VERDIGRIS if self.hasFocus() else theme.RULE)))
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS if self.hasFocus() else theme.EDGE)))
         painter.setBrush(theme.colour(theme.WELL))
         painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
         low, high = self.p.soft
@@ -179,7 +159,10 @@ class NumberField(QWidget):
             )
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
             self.type_in()
-        elif event.text() and event.text() in "0123456789.-(":
+        elif key == Qt.Key.Key_Escape and self._press is not None:
+            self._press = None  # the drag ends where it began
+            self._take(self._from, self._token)
+        elif event.text() and event.text() in OPENS:
             self.type_in(event.text())
         else:
             super().keyPressEvent(event)
@@ -193,42 +176,98 @@ class NumberField(QWidget):
         super().focusOutEvent(event)
 
     def type_in(self, text: str | None = None) -> None:
-        """Open the field for typing; Enter takes the sum, Escape leaves it, a slip turns brick."""
-        edit = QLineEdit(text if text is not None else f"{self.value:g}", self)
+        """Open the field for typing; Enter, Tab and a click elsewhere keep what is typed, Escape leaves it.
+
+        What cannot be understood is said beside it, and turns brick while it is open.
+        """
+        edit = TypedLine(text if text is not None else f"{self.value:g}", self)
         edit.setGeometry(self.rect())
         if text is None:
             edit.selectAll()
         self._edit = edit
-
-        def take() -> None:
-            try:
-                value = arithmetic(edit.text())
-            except ValueError:
-                edit.setStyleSheet(f"border-color: {theme.BRICK};")
-                edit.setToolTip("A number or a sum such as 2*3 is expected here.")
-                return
-            close()  # first: a change of which rows there are takes this field away
-            self._take(value, object())
-
-        def close() -> None:
-            if self._edit is edit:
-                self._edit = None
-                edit.deleteLater()
-                self.setFocus()
-
-        edit.editingFinished.connect(lambda: close() if not edit.hasFocus() else None)
-
-        def key(a0: QKeyEvent | None) -> None:
-            if a0 is not None and a0.key() == Qt.Key.Key_Escape:
-                close()
-            elif a0 is not None and a0.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-                take()  # handled here: a line edit passes the key on to this field, which would open again
-            else:
-                QLineEdit.keyPressEvent(edit, a0)
-
-        edit.keyPressEvent = key  # type: ignore[method-assign]
+        edit.kept.connect(self._keep_typed)
+        edit.left.connect(self._close)
         edit.show()
         edit.setFocus()
+
+    def _keep_typed(self, stays: bool) -> None:
+        """Take what was typed; with `stays`, a slip keeps the field open."""
+        edit = self._edit
+        if edit is None:
+            return
+        try:
+            value = typed(edit.text(), self.value, self.p.unit)
+        except ValueError as error:
+            words = str(error)
+            self._tell(f"{self.p.label}: {words}." if stays else f"{self.p.label} is as it was: {words}.")
+            if stays:
+                edit.setStyleSheet(f"border-color: {theme.BRICK};")
+            else:
+                self._close()
+            return
+        self._close()  # first: a change of which rows there are takes this field away
+        held = self.p.clamp(round(value) if self.p.kind == "whole" else value)
+        if held != value and abs(held - value) > 1e-9 * max(1.0, abs(value)):
+            end = f"{held:g} {self.p.unit}".strip()
+            end = f"{held:g} {self.p.unit}".strip()
+            whole = self.p.kind == "whole" and abs(held - value) < 1
+            way = "no higher" if value > held else "no lower"
+            words = f"is a whole number: {end}" if whole else f"goes {way} than {end}"
+            self._tell(f"{self.p.label} {words}.")
+        self._take(value, object())
+
+    def _tell(self, words: str) -> None:
+        """Say it beside the field, and in the window."""
+        self.told.emit(words)
+        QToolTip.showText(self.mapToGlobal(QPoint(0, self.height())), words, self, self.rect(), 4000)
+
+    def _close(self) -> None:
+        edit, self._edit = self._edit, None
+        if edit is not None:
+            had = edit.hasFocus()
+            edit.hide()
+            edit.deleteLater()
+            if had:
+                self.setFocus()
+
+
+class TypedLine(QLineEdit):
+    """A line over a number field: `kept` with whether it may stay open for a slip, `left` by Escape."""
+
+    kept = pyqtSignal(bool)
+    left = pyqtSignal()
+
+    def __init__(self, text: str, parent: QWidget) -> None:
+        super().__init__(text, parent)
+        app = QApplication.instance()
+        assert app is not None
+        app.installEventFilter(self)
+
+    def eventFilter(self, a0: QObject | None, a1: QEvent | None) -> bool:
+        """A press anywhere else keeps what is typed, also where nothing takes the keyboard."""
+        if (
+            a1 is not None
+            and a1.type() == QEvent.Type.MouseButtonPress
+            and isinstance(a0, QWidget)
+            and a0 is not self
+            and self.isVisible()
+        ):
+            self.kept.emit(False)
+        return False
+
+    def keyPressEvent(self, a0: QKeyEvent | None) -> None:
+        key = a0.key() if a0 is not None else 0
+        if key == Qt.Key.Key_Escape:
+            self.left.emit()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.kept.emit(True)  # handled here: passed on to its field the key would open it again
+        else:
+            super().keyPressEvent(a0)
+
+    def focusOutEvent(self, a0: QFocusEvent | None) -> None:
+        super().focusOutEvent(a0)
+        if a0 is not None and a0.reason() != Qt.FocusReason.PopupFocusReason and self.isVisible():
+            self.kept.emit(False)
 
 
 class ChoiceField(QComboBox):
@@ -312,7 +351,7 @@ class WallsField(QWidget):
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             button.setFixedHeight(theme.ROW - 4)
             button.setStyleSheet(
-                f"QToolButton {{ border: 1px solid {theme.RULE}; padding: 0; min-height: 0; }} "
+                f"QToolButton {{ border: 1px solid {theme.EDGE}; padding: 0; min-height: 0; }} "
                 f"QToolButton:checked {{ color: {theme.VERDIGRIS}; }}"
             )
             button.clicked.connect(

@@ -100,10 +100,13 @@ class Row(QWidget):
         if p.kind in ("number", "whole"):
             field = NumberField(p, value_at(value, self.state.time))
             field.changed.connect(self._number)
+            field.told.connect(self.state.said)
             return field
         if p.kind == "vector":
             vector = VectorField(p, value)
             vector.changed.connect(self._set)
+            for part in vector.fields:
+                part.told.connect(self.state.said)
             return vector
         if p.kind == "walls":
             names = ("x", "y", "floor" if p.name.endswith("low") else "ceiling")

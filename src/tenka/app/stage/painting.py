@@ -63,11 +63,7 @@ def paint_final(stage: Stage, painter: QPainter) -> None:
 def paint_words(stage: Stage, painter: QPainter) -> None:
     painter.setFont(theme.font(theme.SMALL))
     left = QRectF(10, stage.height() - 24, stage.width() - 20, 16)
-    painter.setPen(theme.colour(theme.TEXT, 0.85))
-    painter.drawText(
-        left, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, stage._probe or hint_of(stage)
-    )
-    painter.setPen(theme.colour(theme.TEXT, 0.6))
+    _on_plate(painter, left, Qt.AlignmentFlag.AlignLeft, stage._probe or hint_of(stage))
     words = []
     if stage.shown is not None:
         words += _counted(stage.shown, stage.state)
@@ -86,7 +82,21 @@ def paint_words(stage: Stage, painter: QPainter) -> None:
             words.append("loose")
     if stage.took:
         words.append(f"drawn in {stage.took:.0f} ms")
-    painter.drawText(left, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "   ".join(words))
+    _on_plate(painter, left, Qt.AlignmentFlag.AlignRight, "   ".join(words))
+
+
+def _on_plate(painter: QPainter, rect: QRectF, side: Qt.AlignmentFlag, text: str) -> None:
+    """Words over the picture, on a soft dark plate so that they read on any."""
+    if not text:
+        return
+    flags = (side | Qt.AlignmentFlag.AlignVCenter).value
+    plate = painter.boundingRect(rect, flags, text).adjusted(-6, -3, 6, 3)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme.colour(theme.GROUND, 0.72))
+    painter.drawRoundedRect(plate, 4, 4)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(theme.colour(theme.TEXT))
+    painter.drawText(rect, flags, text)
 
 
 def hint_of(stage: Stage) -> str:

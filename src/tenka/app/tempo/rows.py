@@ -2,22 +2,33 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QFocusEvent, QKeyEvent, QMouseEvent
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.app.tempo.rowpicture import AXIS, OUTLINE, RISE, SOURCE_TIP, RowsPicture, marks_of
+from tenka.base.errors import TenkaError
 from tenka.effect.additions import without_cue, without_layer
 from tenka.effect.courses import Value, with_burst
 from tenka.effect.document import get
 from tenka.effect.model import Cue, Feed
+from tenka.effect.things import renamed
+
+UP, DOWN = Qt.Key.Key_Up, Qt.Key.Key_Down
 
 
 class Rows(RowsPicture):
-    """The rows as they are taken hold of: the head, marks, bursts and cues."""
+    """The rows as they are taken hold of: the head, marks, bursts and cues. `asked` asks for the menu of a
+    thing, at a place of the screen."""
+
+    asked = pyqtSignal(str, QPoint)
+    own_keys = frozenset((UP, DOWN, Qt.Key.Key_Return, Qt.Key.Key_Plus, Qt.Key.Key_Asterisk))
+    own_text = ""
 
     def __init__(self, state: State) -> None:
+        self._name: QLineEdit | None = None
         self._scrubbing = False
         self._burst: tuple[str, float, Value, object] | None = None
         self._moved: tuple[str, float, float, object] | None = None
@@ -146,13 +157,59 @@ class Rows(RowsPicture):
             self.state.select(lines[now - 1].path)
         elif event.key() == Qt.Key.Key_Down and now + 1 < len(lines):
             self.state.select(lines[now + 1].path)
-        elif event.key() == Qt.Key.Key_Delete and lines:
-            self.remove(lines[now].path)
         elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Asterisk):
             self.unfolded = {"forces", "props"}
             self._resize()
         else:
             super().keyPressEvent(event)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """A double click on a name opens it for typing."""
+        assert event is not None
+        at, lines = event.position(), self.lines()
+        row = int((at.y() - AXIS) // theme.ROW)
+        path = lines[row].path if at.x() < OUTLINE and 0 <= row < len(lines) else ""
+        marks = range(len(marks_of(path)))
+        if path and not any(self.mark_rect(row, mark).contains(at) for mark in marks):
+            self.rename(path)
+            return
+        self.mousePressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        assert event is not None
+        lines, row = self.lines(), int((event.pos().y() - AXIS) // theme.ROW)
+        path = lines[row].path if 0 <= row < len(lines) else ""
+        if event.reason() == QContextMenuEvent.Reason.Keyboard:
+            path = self.state.selection
+        self.asked.emit(path, event.globalPos())
+
+    def rename(self, path: str) -> None:
+        """Open a thing's name for typing; Enter and a click elsewhere keep it, Escape leaves it."""
+        group = path.split(".")[0]
+        if group in ("forces", "props", "trials") and group not in self.unfolded:
+            self.toggle_fold(group)
+        row = next((n for n, line in enumerate(self.lines()) if line.path == path), None)
+        if row is None:
+            return
+        line = self.lines()[row]
+        edit = NameLine(line.name, self)
+        left = 26 + 18 * line.depth
+        edit.setGeometry(left, AXIS + theme.ROW * row + 1, OUTLINE - left - 70, theme.ROW - 2)
+        edit.kept.connect(lambda name: self._named(path, name))
+        edit.show()
+        edit.setFocus()
+        edit.selectAll()
+        self._name = edit
+
+    def _named(self, path: str, name: str) -> None:
+        self._name = None
+        self.setFocus()
+        if not name or name == get(self.state.effect, path).name:
+            return
+        try:
+            self.state.apply(renamed(self.state.effect, path, name), "Rename")
+        except TenkaError as error:
+            self.state.said.emit(str(error))
 
     def remove(self, path: str) -> None:
         """Take a layer, source, force or prop out of the effect (undoable)."""
@@ -166,3 +223,35 @@ class Rows(RowsPicture):
         items = get(self.state.effect, group)
         name = get(self.state.effect, path).name
         self.state.edit(group, tuple(i for i in items if i.id != id), f"Remove {name}")
+
+
+class NameLine(QLineEdit):
+    """A name that is typed: `kept` with the name, or with nothing when it is left."""
+
+    kept = pyqtSignal(str)
+
+    def __init__(self, text: str, parent: QWidget) -> None:
+        super().__init__(text, parent)
+        self.setMaxLength(60)
+        self._done = False
+
+    def _end(self, name: str) -> None:
+        if not self._done:
+            self._done = True
+            self.hide()
+            self.deleteLater()
+            self.kept.emit(name)
+
+    def keyPressEvent(self, a0: QKeyEvent | None) -> None:
+        key = a0.key() if a0 is not None else 0
+        if key == Qt.Key.Key_Escape:
+            self._end("")
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._end(self.text().strip())
+        else:
+            super().keyPressEvent(a0)
+
+    def focusOutEvent(self, a0: QFocusEvent | None) -> None:
+        super().focusOutEvent(a0)
+        if a0 is not None and a0.reason() != Qt.FocusReason.PopupFocusReason:
+            self._end(self.text().strip())
