@@ -42,18 +42,18 @@ def test_the_tray_adds_each_force_in_the_middle_of_the_box_and_it_acts(
 
 
 def test_a_prop_is_made_to_stop_the_gas_and_has_a_row_of_its_own(window: Window, qtbot: QtBot):
-    window.tray.buttons["Stop"].click()
+    window.tray.buttons["Block"].click()
     assert not window.state.effect.layers[0].colliders and "Select the prop" in window.said.text()
     window.state.edit("props.box.size", (0.8, 0.8, 0.6))
     window.state.select("props.box")
-    window.tray.buttons["Stop"].click()
+    window.tray.buttons["Block"].click()
     (pair,) = window.state.effect.layers[0].colliders
     assert pair.prop == "box" and "Box stops it" in [line.name for line in window.tempo.rows.lines()]
     assert window.state.selection.endswith(f"colliders.{pair.id}")
     assert window.state.session.wait_until_stored(60)
     frame = window.state.session.frame(11)
     assert frame is not None and not frame.frame.density[4:6, 4:6, :2].any()  # the box stands there
-    window.tray.buttons["Stop"].click()
+    window.tray.buttons["Block"].click()
     assert len(window.state.effect.layers[0].colliders) == 1
 
 

@@ -272,7 +272,7 @@ def test_edits_of_particles_take_hold_while_playing(window: Window, qtbot: QtBot
 def test_a_prop_stops_the_layer_that_is_worked_on(window: Window, qtbot: QtBot):
     add(window, "Sparks")
     window.state.select("props.box")
-    window.tray.buttons["Stop"].click()
+    window.tray.buttons["Block"].click()
     sparks = window.state.effect.layer("sparks")
     assert sparks.colliders and sparks.colliders[0].prop == "box" and not window.state.effect.gas().colliders
 

@@ -204,7 +204,7 @@ def test_nonsense_typed_changes_nothing_and_says_so(window: Window):
     target.type_in("2 parsnips")
     assert target._edit is not None
     QTest.keyClick(target._edit, Qt.Key.Key_Return)
-    assert window.state.effect is before and "sum" in target._edit.toolTip()
+    assert window.state.effect is before and "'parsnips' is no unit" in window.said.text()
     QTest.keyClick(target._edit, Qt.Key.Key_Escape)
     assert target._edit is None
 
@@ -351,7 +351,7 @@ def test_the_tray_begins_and_adds(window: Window, tmp_path: Path):
 
 
 def test_the_trays_words_have_room_for_their_feet(window: Window):
-    for word in ("Layer", "Prop", "Stop"):
+    for word in ("Layer", "Prop", "Block"):
         button = window.tray.buttons[word]
         ink = np.flatnonzero((pixels(button.grab().toImage()).max(axis=2) > 110).any(axis=1))
         last = ink[np.flatnonzero(np.diff(ink, prepend=-9) > 1)[-1] :]  # rows of the word, under the icon

@@ -16,6 +16,7 @@ from tenka.demo import FOLDER
 from tenka.effect import storage
 from tenka.effect.document import Document, get
 from tenka.effect.model import Effect, GasLayer, Layer, Tier
+from tenka.effect.starters import empty
 from tenka.pack.layout import lost_flames
 from tenka.run.findings import Finding
 from tenka.run.kinds import KINDS
@@ -105,7 +106,7 @@ class State(QObject):
     def open(self, file: Path | None) -> None:
         """Open an effect; on a fault nothing changes and the sentence is raised. Edits after a crash come
         back."""
-        effect = storage.load(file) if file is not None else Effect(layers=())
+        effect = storage.load(file) if file is not None else empty()
         on_disk = storage.content(file)
         journal, recovered = self._journal_of(file, effect)
         self._adopt(Document(effect, file), journal)

@@ -30,18 +30,11 @@ def colour(token: str, alpha: float = 1.0) -> QColor:
 
 
 def font(size: int = BODY, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
-    """The typeface at a size in px that follows the desktop's text scale."""
+    """The typeface at a size in px. The desktop's scale enlarges letters and boxes alike."""
     f = QFont(FAMILY)
-    f.setPixelSize(round(size * _scale()))
+    f.setPixelSize(size)
     f.setWeight(weight)
     return f
-
-
-@lru_cache(maxsize=1)
-def _scale() -> float:
-    screen = QApplication.primaryScreen()
-    dpi = screen.logicalDotsPerInch() if screen is not None else 96.0
-    return min(2.0, max(1.0, dpi / 96.0)) if dpi > 105 else 1.0
 
 
 def budget_colour(share: float) -> str:
@@ -133,6 +126,10 @@ QPushButton, QToolButton {{ background: transparent; border: 1px solid {EDGE}; b
     min-height: 18px; }}
 QToolButton {{ padding: 3px; border-color: transparent; }}
 QToolButton[tray="true"] {{ padding: 1px; min-width: 64px; max-width: 64px; }}
+QToolButton[card="true"] {{ padding: 5px; min-height: 108px; max-height: 108px; min-width: 140px;
+    max-width: 140px; }}
+QToolButton[card="true"]:hover, QToolButton[card="true"]:focus {{ border-color: {VERDIGRIS};
+    background: {RULE}; }}
 QToolButton::menu-indicator {{ image: none; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {QUIET}; }}
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {VERDIGRIS}; }}

@@ -136,7 +136,7 @@ class Tray(QWidget):
         )
         self._button(
             column,
-            "Stop",
+            "Block",
             "shield",
             "Let the selected prop stop the layer that is worked on: only such pairs collide",
             self._stop,
@@ -226,6 +226,10 @@ class Tray(QWidget):
             self.state.select(f"layers.{self.state.effect.layers[0].id}")
 
         return begin
+
+    def begin(self, name: str) -> None:
+        """Begin with a starting point, by its name."""
+        self._begin(name, STARTERS[name])()
 
     def _add(self, make: Callable, label: str) -> None:
         try:

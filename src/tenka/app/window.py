@@ -6,7 +6,7 @@ import gc
 from functools import partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QCloseEvent, QFont, QKeySequence
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QFont, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from tenka.app import theme
 from tenka.app.actions import Actions
+from tenka.app.dropped import files_of, take_file
 from tenka.app.entries import entries_of, first_focus
 from tenka.app.filing import Filing
 from tenka.app.finder import Finder
@@ -30,6 +31,7 @@ from tenka.app.keys import KeyOwner
 from tenka.app.ledger import LedgerBar
 from tenka.app.sheet.sheet import Sheet
 from tenka.app.stage.view import Stage
+from tenka.app.startpage import StartPage
 from tenka.app.state import WHOLE, State
 from tenka.app.stations.budget import BudgetStation
 from tenka.app.stations.pack import PackStation
@@ -48,7 +50,7 @@ class Window(Filing):
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
-        self.setMinimumSize(1040, 640)
+        self.setMinimumSize(1000, 600)
         self.resize(1280, 800)
         self.station = "shape"
         self._alone = False
@@ -83,6 +85,8 @@ class Window(Filing):
         state.said.connect(self._say)
         state.noticed.connect(self.show_notice)
         state.changed.connect(lambda _: self._show_title())
+        state.changed.connect(self._layers_come_and_go)
+        self.setAcceptDrops(True)
         self.in_hand = InHand(state, self.tempo.rows)
         self.tempo.rows.asked.connect(lambda path, at: self.in_hand.show_menu(self.tempo.rows, path, at))
         self.finder = Finder(root, lambda: entries_of(self))
@@ -107,7 +111,8 @@ class Window(Filing):
     def _middle(self) -> QWidget:
         """Tray, the station's view, and sheet."""
         self.views = QStackedWidget()
-        for view in (self.stage, self.pack, self.budget, self.proof):
+        self.start = StartPage(self)
+        for view in (self.stage, self.pack, self.budget, self.proof, self.start):
             self.views.addWidget(view)
         middle = QWidget()
         line = QHBoxLayout(middle)
@@ -214,6 +219,8 @@ class Window(Filing):
         add("Undo", self.undo, QKeySequence.StandardKey.Undo)
         add("Redo", self.redo, "Ctrl+Shift+Z", more="Ctrl+Y")
         add("New effect", self.new, QKeySequence.StandardKey.New)
+        add("Start page", self.show_start, "Ctrl+Home", words="begin demos recent examples home")
+        add("Back to the stage", self.leave_start, "Esc", plain=True)
         add("Open an effect", self.ask_open, QKeySequence.StandardKey.Open)
         add("Save", self.save, QKeySequence.StandardKey.Save)
         add("Save as", self.save_as, "Ctrl+Shift+S")
@@ -265,6 +272,8 @@ class Window(Filing):
         self.views.setCurrentWidget(
             {"pack": self.pack, "budget": self.budget, "proof": self.proof}.get(station, self.stage)
         )
+        if station == "shape" and not self.state.effect.layers:
+            self.show_start()
         self.tray.setVisible(station == "shape")
         self._tray_rule.setVisible(station == "shape")
         self.foot.setVisible(station in ("shape", "look"))
@@ -274,7 +283,29 @@ class Window(Filing):
             self.tempo.set_playing(False)
         self.sheet.show_station(station)
 
-    # --- what is found ------------------------------------------------------------------------
+    def show_start(self) -> None:
+        """Show what one may begin with, over the stage; Escape goes back to it."""
+        self.start.refresh()
+        self.views.setCurrentWidget(self.start)
+
+    def leave_start(self) -> None:
+        """Back to the stage."""
+        if self.views.currentWidget() is self.start:
+            self.views.setCurrentWidget(self.stage)
+            self.stage.redraw()
+
+    def _layers_come_and_go(self, _path: str) -> None:
+        """The start page stands in for an effect without layers, and goes when there are some."""
+        if self.state.effect.layers and self.views.currentWidget() is self.start:
+            self.leave_start()
+        elif not self.state.effect.layers and self.station == "shape":
+            self.show_start()
+
+    def begin_with(self, name: str) -> None:
+        """A new effect from a starting point."""
+        if self._may_leave() and self.open(None):
+            self.tray.begin(name)
+            self.leave_start()
 
     def show_thing(self, path: str) -> None:
         """Select a thing, and show it at a station that has it."""
@@ -312,6 +343,14 @@ class Window(Filing):
         label = self.state.document.redo_label
         if self.state.document.redo():
             self.state.said.emit(f"Done again: {label}")
+
+    def dragEnterEvent(self, a0: QDragEnterEvent | None) -> None:
+        if a0 is not None and files_of(a0.mimeData()):
+            a0.acceptProposedAction()
+
+    def dropEvent(self, a0: QDropEvent | None) -> None:
+        for file in files_of(a0.mimeData()) if a0 is not None else []:
+            take_file(self, file)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None

@@ -61,6 +61,11 @@ class Starter:
         )
 
 
+def empty() -> Effect:
+    """An effect to begin from: nothing but a figure beside the middle, for scale."""
+    return with_prop(Effect(layers=()), name="Figure", shape="figure", position=(1.2, 0.6, 0.0))[0]
+
+
 STARTERS = {
     "Plume": Starter("plume", "A steady column of smoke in a light wind."),
     "Puff": Starter("puff", "One short burst that rolls up and fades."),

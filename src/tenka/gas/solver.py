@@ -213,7 +213,7 @@ class GasSolver:
         self._islands = []
         for grid in grids:
             first = tuple(a - b for a, b in zip(offset_of(grid, self.box), offset))
-            island = had.get(grid) or Island(grid, first, Workspace(grid), GasState.still(grid))
+            island = had.get(grid) or Island(grid, first, work=Workspace(grid), state=GasState.still(grid))
             island.work.parts, island.work.figures = self.work.parts, self.work.figures
             island.take(state, self.work.guesses)
             self._islands.append(island)

@@ -8,6 +8,7 @@ from tenka.app import theme
 from tenka.app.sheet.fields import NumberField
 from tenka.app.sheet.row import LABEL_WIDTH
 from tenka.app.state import State
+from tenka.app.wrapped import Wrapped
 from tenka.effect.catalogue import Param
 from tenka.effect.model import GasLayer
 from tenka.effect.starters import fitted
@@ -60,9 +61,8 @@ class BoxFoot(QWidget):
         fit.clicked.connect(self._fit)
         line.addWidget(fit)
         column.addLayout(line)
-        self.told = QLabel()
+        self.told = Wrapped()
         self.told.setProperty("quiet", True)
-        self.told.setWordWrap(True)
         column.addWidget(self.told)
         state.changed.connect(self.refresh)  # not through a lambda: that would outlive the widget
         state.news.connect(self.refresh)

@@ -7,10 +7,11 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QIcon
-from PyQt6.QtWidgets import QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
+from tenka.app.wrapped import Wrapped
 
 
 class Findings(QWidget):
@@ -59,8 +60,7 @@ class Findings(QWidget):
             column = QVBoxLayout(box)
             column.setContentsMargins(4, 2, 4, 4)
             column.setSpacing(3)
-            label = QLabel(f.text)
-            label.setWordWrap(True)
+            label = Wrapped(f.text)
             label.setProperty("quiet", True)
             column.addWidget(label)
             if f.mended is not None:

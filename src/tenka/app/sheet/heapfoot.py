@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tenka.app.state import State
+from tenka.app.wrapped import Wrapped
 from tenka.base.errors import TenkaError
 from tenka.particles.heap import heaped
 
@@ -31,9 +32,8 @@ class HeapFoot(QWidget):
         line.addWidget(self.scatters)
         line.addStretch(1)
         column.addLayout(line)
-        self.told = QLabel()
+        self.told = Wrapped()
         self.told.setProperty("quiet", True)
-        self.told.setWordWrap(True)
         column.addWidget(self.told)
         state.changed.connect(self.refresh)  # not through a lambda: that would outlive the widget
         state.dropper.told.connect(self._tell)

@@ -5,9 +5,10 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from tenka.app.state import State
+from tenka.app.wrapped import Wrapped
 from tenka.base.errors import TenkaError
 from tenka.scene.props import eyes_of, told_of
 
@@ -21,9 +22,8 @@ class MeshFoot(QWidget):
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(12, 2, 8, 4)
         self._column.setSpacing(4)
-        self.told = QLabel()
+        self.told = Wrapped()
         self.told.setProperty("quiet", True)
-        self.told.setWordWrap(True)
         self._column.addWidget(self.told)
         self.eyes: dict[str, QPushButton] = {}
         state.changed.connect(self.refresh)  # not through a lambda: that would outlive the widget

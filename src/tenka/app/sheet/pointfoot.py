@@ -7,10 +7,11 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
 from tenka.app.dialogs.pointtable import PointTable
 from tenka.app.state import State
+from tenka.app.wrapped import Wrapped
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
 from tenka.effect import presets
@@ -45,9 +46,8 @@ class PointFoot(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 6, 8, 6)
         column.setSpacing(5)
-        self.told = QLabel()
+        self.told = Wrapped()
         self.told.setProperty("quiet", True)
-        self.told.setWordWrap(True)
         column.addWidget(self.told)
         self.buttons: dict[str, QPushButton] = {}
         rows = (
@@ -75,9 +75,8 @@ class PointFoot(QWidget):
                 self.buttons[name] = button
                 line.addWidget(button)
             column.addLayout(line)
-        self.said = QLabel()
+        self.said = Wrapped()
         self.said.setProperty("quiet", True)
-        self.said.setWordWrap(True)
         self.said.hide()
         column.addWidget(self.said)
         self._worker: Worker | None = (

@@ -19,6 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QColorDialog, QSizePolicy, QToolButton, QToolTip, QWidget
 
 from tenka.app import theme
+from tenka.app.keys import ARROWS, TAKES_AWAY
 from tenka.base.srgb import to_srgb
 from tenka.effect.catalogue import Param
 from tenka.effect.model import Ramp, Stop
@@ -83,6 +84,9 @@ class RampField(QWidget):
     remove."""
 
     changed = pyqtSignal(object, object)
+
+    own_keys = ARROWS | TAKES_AWAY
+    own_text = ""
 
     def __init__(self, p: Param, value: Ramp) -> None:
         super().__init__()

@@ -23,6 +23,7 @@ from tenka.app.sheet.propfoot import PropFoot
 from tenka.app.sheet.row import Row
 from tenka.app.sheet.trialfoot import TrialFoot
 from tenka.app.state import WHOLE, State
+from tenka.app.wrapped import Wrapped
 from tenka.base.errors import TenkaError
 from tenka.effect.catalogue import SECTIONS, Param
 from tenka.effect.document import get
@@ -164,11 +165,10 @@ class Sheet(QWidget):
                 self.rows.append(row)
                 column.addWidget(row)
         if not grouped:
-            empty = QLabel(
+            empty = Wrapped(
                 "Nothing is selected.\nClick a row of the tempo, or take a starting point from the tray."
             )
             empty.setProperty("quiet", True)
-            empty.setWordWrap(True)
             empty.setContentsMargins(12, 8, 12, 8)
             column.addWidget(empty)
         column.addStretch(1)

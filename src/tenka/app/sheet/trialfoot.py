@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from tenka.app.state import State
+from tenka.app.wrapped import Wrapped
 from tenka.effect.document import differences
 
 MOST = 14
@@ -17,9 +18,8 @@ class TrialFoot(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 2, 8, 4)
         column.setSpacing(6)
-        self.told = QLabel()
+        self.told = Wrapped()
         self.told.setProperty("quiet", True)
-        self.told.setWordWrap(True)
         column.addWidget(self.told)
         self.back = QPushButton("Go back to it")
         self.back.setToolTip(

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPo
 from PyQt6.QtWidgets import QWidget
 
 from tenka.app import theme
+from tenka.app.keys import TAKES_AWAY
 from tenka.app.sheet.fields import shown
 from tenka.app.tempo.rowpicture import OUTLINE
 from tenka.app.tempo.rows import Rows
@@ -55,6 +56,9 @@ def _number(p: Param, name: str, unit: str, soft: tuple[float, float], low: floa
 class Plot(QWidget):
     """Curves over time; the keys of the chosen course can be dragged, added (double click) and removed
     (Delete), tangents turned."""
+
+    own_keys = TAKES_AWAY
+    own_text = ""
 
     def __init__(self, drawer: Drawer, rows: Rows) -> None:
         super().__init__()

@@ -1,0 +1,69 @@
+"""Files that are dropped on the window: effects are opened, meshes become props, points and pictures feed
+the source that is worked on."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QMimeData
+
+from tenka.effect.document import get
+from tenka.effect.model import PointLayer, Source
+from tenka.effect.starters import with_source
+
+if TYPE_CHECKING:
+    from tenka.app.window import Window
+
+EFFECTS = (".tenka",)
+MESHES = (".glb", ".obj", ".stl", ".ply")
+POINTS = (".csv", ".npz")
+PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
+TAKEN = (*EFFECTS, *MESHES, *POINTS, *PICTURES)
+
+
+def files_of(data: QMimeData | None) -> list[Path]:
+    """The files of a drop that have a use here."""
+    urls = data.urls() if data is not None else []
+    files = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
+    return [f for f in files if f.suffix.lower() in TAKEN]
+
+
+def take_file(window: Window, file: Path) -> None:
+    """Do with a file what its kind asks for; what has no use here is said."""
+    kind, state = file.suffix.lower(), window.state
+    if kind in EFFECTS:
+        window.leave_for(file)
+    elif kind in MESHES:
+        window.tray.add_mesh(file)
+    elif kind in POINTS:
+        _points(window, file)
+    elif kind in PICTURES:
+        _picture(window, file)
+    else:
+        state.said.emit(f"{file.name} has no use here: an effect, a mesh, points or a picture has.")
+
+
+def _points(window: Window, file: Path) -> None:
+    """A further source of the layer that is worked on, which gives the file's points."""
+    state, layer = window.state, window.state.layer
+    if not isinstance(layer, PointLayer):
+        state.said.emit(f"Select a layer of particles first, so that {file.name} can feed it.")
+        return
+    effect, path = with_source(state.effect, layer.id)
+    source = get(effect, path).model_copy(update={"shape": "file", "file": str(file), "name": file.stem[:60]})
+    owner = effect.layer(layer.id)
+    sources = tuple(source if s.id == source.id else s for s in owner.sources)
+    state.apply(effect.with_layer(owner.model_copy(update={"sources": sources})), f"Take {file.name}")
+    state.select(path)
+
+
+def _picture(window: Window, file: Path) -> None:
+    """The picture shapes the source that is selected."""
+    state = window.state
+    source = get(state.effect, state.selection) if ".sources." in state.selection else None
+    if not isinstance(source, Source):
+        state.said.emit(f"Select a source of a gas first, so that {file.name} can shape it.")
+        return
+    shaped = source.model_copy(update={"shaped_by": "image", "image": str(file)})
+    state.edit(state.selection, shaped, f"Shape by {file.name}")

@@ -1,0 +1,133 @@
+"""The start page: what one may begin with, the effects of Kiln Quay, and what was open lately."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import Protocol
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QFont, QIcon, QPixmap, QResizeEvent
+from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+
+from tenka.app import theme
+from tenka.demo import FOLDER
+from tenka.effect.starters import STARTERS
+
+PICTURES = FOLDER / "pictures"
+CARD = QSize(140, 88)
+GAP = 14
+LATELY = 5
+DEMO = "An effect that comes with Tenka"
+
+
+class Begins(Protocol):
+    """What a start page asks of its window."""
+
+    def begin_with(self, name: str) -> None: ...
+
+    def leave_for(self, file: Path) -> None: ...
+
+    def recent(self) -> list[Path]: ...
+
+
+def title_of(file: Path) -> str:
+    """An effect's name by its file's."""
+    return file.stem.replace("_", " ").capitalize()
+
+
+class StartPage(QScrollArea):
+    """Cards in rows, as many beside each other as there is room for."""
+
+    def __init__(self, window: Begins) -> None:
+        super().__init__()
+        self.setObjectName("bench")
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.window_ = window
+        self.cards: dict[str, QToolButton] = {}
+        self._grids: list[tuple[QGridLayout, list[QToolButton]]] = []
+        self._columns = 0
+        body = QWidget()
+        body.setObjectName("bench")
+        self._column = QVBoxLayout(body)
+        self._column.setContentsMargins(28, 20, 28, 24)
+        self._column.setSpacing(8)
+        self.setWidget(body)
+        self._section(
+            "Begin with",
+            [
+                (name, made.words, PICTURES / f"start_{made.file}.png", partial(window.begin_with, name))
+                for name, made in STARTERS.items()
+            ],
+        )
+        self._lately = self._heading("Lately")
+        self._recent = QVBoxLayout()
+        self._recent.setSpacing(2)
+        self._column.addLayout(self._recent)
+        demos = [(title_of(f), DEMO, PICTURES / f"{f.stem}.png", f) for f in sorted(FOLDER.glob("*.tenka"))]
+        self._section("Kiln Quay", [(*d[:3], partial(window.leave_for, d[3])) for d in demos])
+        self._column.addStretch(1)
+
+    def _heading(self, text: str) -> QLabel:
+        label = QLabel(text)
+        label.setFont(theme.font(theme.LARGE, QFont.Weight.Medium))
+        label.setContentsMargins(0, 10, 0, 2)
+        self._column.addWidget(label)
+        return label
+
+    def _section(self, title: str, items: list[tuple[str, str, Path, Callable[[], object]]]) -> None:
+        self._heading(title)
+        grid = QGridLayout()
+        grid.setSpacing(GAP)
+        grid.setAlignment(Qt.AlignmentFlag.AlignLeft)
+        cards = [self._card(*item) for item in items]
+        self._grids.append((grid, cards))
+        self._column.addLayout(grid)
+
+    def _card(self, name: str, tip: str, picture: Path, call: Callable[[], object]) -> QToolButton:
+        card = QToolButton()
+        card.setText(name)
+        card.setToolTip(tip)
+        card.setAccessibleName(f"{name}: {tip}")
+        card.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        card.setIconSize(CARD)
+        pixmap = QPixmap(str(picture))
+        if not pixmap.isNull():
+            card.setIcon(QIcon(pixmap))
+        card.setFont(theme.font(theme.BODY))
+        card.setProperty("card", True)  # its size is the style's
+        card.clicked.connect(lambda _=False: call())
+        self.cards[name] = card
+        return card
+
+    def refresh(self) -> None:
+        """Show what was open lately, as it is now."""
+        while (item := self._recent.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.setParent(None)  # at once: it would be drawn until it goes
+                widget.deleteLater()
+        files = self.window_.recent()
+        self._lately.setVisible(bool(files))
+        for file in files[:LATELY]:
+            line = QToolButton()
+            line.setText(f"{title_of(file)}    {file.parent}")
+            line.setFont(theme.font(theme.BODY))
+            line.setAccessibleName(f"Open {file}")
+            line.clicked.connect(partial(self._open, file))
+            self._recent.addWidget(line)
+
+    def _open(self, file: Path, _checked: bool = False) -> None:
+        self.window_.leave_for(file)
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        columns = max(1, (self.width() - 56 + GAP) // (CARD.width() + 12 + GAP))
+        if columns == self._columns:
+            return
+        self._columns = columns
+        for grid, cards in self._grids:
+            for n, card in enumerate(cards):
+                grid.addWidget(card, n // columns, n % columns)

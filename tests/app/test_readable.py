@@ -1,0 +1,114 @@
+"""What is written can be read: no text is cut by its box, edges and words stand off from what they are on."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from drive import until
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QFontMetrics
+from PyQt6.QtWidgets import QAbstractButton, QLabel, QToolButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from tenka.app import theme
+from tenka.app.window import Window
+from tenka.effect.additions import LAYERS, with_new_layer
+from tenka.effect.starters import with_force
+
+SLACK = 1  # px that rounding takes
+
+
+def cut(widget: QWidget) -> list[str]:
+    """Words that stick out of their boxes."""
+    found = []
+    for part in widget.findChildren(QWidget):
+        if not part.isVisible() or part.width() < 2:
+            continue
+        metrics = QFontMetrics(part.font())
+        if isinstance(part, QLabel) and part.text() and not part.pixmap().width():
+            room = part.contentsRect()
+            if part.wordWrap():
+                high = part.heightForWidth(part.width())
+                if high > part.height() + SLACK:
+                    found.append(f"label '{part.text()[:40]}' {high} > {part.height()}")
+                continue
+            wide = max(metrics.horizontalAdvance(line) for line in part.text().split("\n"))
+            high = metrics.height() * len(part.text().split("\n"))
+            if (
+                wide > room.width() + SLACK
+                or metrics.tightBoundingRect("gh").height() > room.height() + SLACK
+            ):
+                found.append(f"label '{part.text()[:40]}' {wide} x {high} > {room.width()} x {room.height()}")
+        elif isinstance(part, QToolButton | QAbstractButton) and part.text():
+            wide = metrics.horizontalAdvance(part.text().replace("&", ""))
+            below = Qt.ToolButtonStyle.ToolButtonTextUnderIcon
+            under = isinstance(part, QToolButton) and part.toolButtonStyle() == below
+            high = metrics.height() + (part.iconSize().height() if under else 0)
+            if wide > part.width() + SLACK or high > part.height() + SLACK:
+                found.append(f"button '{part.text()}' {wide} x {high} > {part.width()} x {part.height()}")
+    return found
+
+
+@pytest.mark.parametrize("size", ((1024, 700), (1280, 800), (1920, 1080)))
+def test_no_text_is_cut_in_any_station(window: Window, qtbot: QtBot, size: tuple[int, int]):
+    effect, spark = with_new_layer(window.state.effect, LAYERS["Sparks"](window.state.effect))
+    effect, bits = with_new_layer(effect, LAYERS["Debris"](effect))
+    effect, force = with_force(effect, "swirl")
+    window.state.apply(effect, "Add all")
+    window.resize(*size)
+    chosen = (
+        "layers.puff",
+        "layers.puff.sources.source",
+        spark,
+        bits,
+        f"{bits}.sources.burst",
+        force,
+        "props.box",
+    )
+    faults = []
+    for station in ("shape", "look", "pack", "budget", "proof"):
+        window.go_to(station)
+        for path in chosen if station == "shape" else (spark, "layers.puff"):
+            window.state.select(path)
+            qtbot.wait(30)
+            faults += [f"{station} {path}: {words}" for words in cut(window)]
+    window.show_start()
+    qtbot.wait(30)
+    faults += [f"start: {words}" for words in cut(window.start)]
+    assert not faults, "\n".join(sorted(set(faults)))
+    until(qtbot, lambda: not window.stage.busy)
+
+
+def test_the_window_fits_a_small_screen(window: Window):
+    assert window.minimumSizeHint().width() <= 1024 and window.minimumWidth() <= 1024
+    assert window.minimumHeight() <= 700
+
+
+def luminance(token: str) -> float:
+    def linear(v: float) -> float:
+        return v / 12.92 if v <= 0.03928 else ((v + 0.055) / 1.055) ** 2.4
+
+    c = QColor(token)
+    r, g, b = (linear(v) for v in (c.redF(), c.greenF(), c.blueF()))
+    return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+
+def contrast(a: str, b: str) -> float:
+    """As WCAG 2.1 has it."""
+    low, high = sorted((luminance(a), luminance(b)))
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("ground", (theme.GROUND, theme.BENCH, theme.WELL))
+def test_words_and_edges_stand_off_from_what_they_are_on(ground: str):
+    for words in (theme.TEXT, theme.QUIET):
+        assert contrast(words, ground) >= 4.5, words
+    for edge in (theme.EDGE, theme.VERDIGRIS, theme.SAFFRON, theme.BRICK):
+        assert contrast(edge, ground) >= 3.0, edge
+
+
+def test_every_field_and_box_has_that_edge():
+    for rule in ("QComboBox, QLineEdit", "QCheckBox::indicator", "QPushButton, QToolButton"):
+        assert f"1px solid {theme.EDGE}" in theme.SHEET.split(rule + " {", 1)[1].split("}", 1)[0], rule
+    assert Path(theme.ASSETS / "icons" / "check-dark.svg").exists()
