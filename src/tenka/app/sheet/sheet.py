@@ -3,12 +3,21 @@ its foot."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from typing import Any
 
 from pydantic import BaseModel
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QFont, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tenka.app import theme
 from tenka.app.kinds import view_of_kind
@@ -16,6 +25,7 @@ from tenka.app.scroll import show_instead
 from tenka.app.sheet.boxfoot import BoxFoot
 from tenka.app.sheet.findings import Findings
 from tenka.app.sheet.gutter import Gutter
+from tenka.app.sheet.header import Header
 from tenka.app.sheet.heapfoot import HeapFoot
 from tenka.app.sheet.meshfoot import MeshFoot
 from tenka.app.sheet.nodes import lever_rows, nodes_for, rows_of
@@ -32,14 +42,13 @@ from tenka.effect.model import DomainBox, Prop, Trial
 """What the sheet shows of a layer of each kind; '' is the layer itself."""
 
 
-class Header(QWidget):
-    """The head of a section, ruled off from what stands above it."""
+@dataclass
+class Part:
+    """A section as it is shown: its head, its rows, and what stands under them."""
 
-    def paintEvent(self, a0: QPaintEvent | None) -> None:
-        """A rule along the top."""
-        painter = QPainter(self)
-        painter.setPen(theme.colour(theme.RULE))
-        painter.drawLine(12, 0, self.width() - 8, 0)
+    head: Header
+    rows: list[Row] = field(default_factory=list)
+    feet: list[QWidget] = field(default_factory=list)
 
 
 class Sheet(QWidget):
@@ -53,6 +62,10 @@ class Sheet(QWidget):
         self.rows: list[Row] = []
         self.point_foot: Any = None  # what stands above the rows of a layer
         self._made: object = None
+        self._parts: list[Part] = []
+        self._folded: set[str] = set()
+        self._places: dict[tuple[str, str], int] = {}  # where each was scrolled to
+        self._of = ("", "")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -60,6 +73,7 @@ class Sheet(QWidget):
         self.title.setProperty("title", True)
         self.title.setContentsMargins(12, 10, 8, 6)
         column.addWidget(self.title)
+        column.addLayout(self._sieve())
         self.area = QScrollArea()
         self.area.setObjectName("bench")
         self.area.setWidgetResizable(True)
@@ -71,6 +85,54 @@ class Sheet(QWidget):
         state.selected.connect(lambda _: self.rebuild())
         state.moved.connect(lambda _: self._refresh_moving())
         state.tier_chosen.connect(self.rebuild)
+
+    def _sieve(self) -> QHBoxLayout:
+        """What is typed here leaves only rows whose name or help holds it."""
+        line = QHBoxLayout()
+        line.setContentsMargins(12, 0, 8, 6)
+        line.setSpacing(4)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter by name or help")
+        self.filter.setAccessibleName("Filter of the sheet")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.textChanged.connect(lambda _: self.arrange())
+        self.changed_only = QToolButton()
+        self.changed_only.setIcon(theme.icon("list-filter"))
+        self.changed_only.setCheckable(True)
+        self.changed_only.setToolTip("Only what is not as it was when it was new")
+        self.changed_only.setAccessibleName("Only what is changed")
+        self.changed_only.toggled.connect(lambda _: self.arrange())
+        line.addWidget(self.filter, 1)
+        line.addWidget(self.changed_only)
+        return line
+
+    @property
+    def sifted(self) -> bool:
+        """Whether only some rows are wanted."""
+        return bool(self.filter.text().strip()) or self.changed_only.isChecked()
+
+    def arrange(self) -> None:
+        """Show the rows that are wanted, under the heads that have some."""
+        words, changed = self.filter.text().lower().split(), self.changed_only.isChecked()
+        for part in self._parts:
+            folded = part.head.section in self._folded and not self.sifted
+            part.head.show_folded(folded)
+            some = False
+            for row in part.rows:
+                text = f"{row.p.label} {row.p.help} {part.head.section}".lower()
+                wanted = all(word in text for word in words) and not (changed and row.value == row.p.default)
+                some = some or wanted
+                row.setVisible(wanted and not folded)
+            part.head.setVisible(some or not self.sifted)
+            for foot in part.feet:
+                foot.setVisible(not folded and not self.sifted)
+                if not folded and not self.sifted and hasattr(foot, "refresh"):
+                    foot.refresh()  # some stand only where they have something to say
+
+    def fold(self, section: str) -> None:
+        """Fold a section away, or open it again; it stays so wherever it is shown."""
+        self._folded ^= {section}
+        self.arrange()
 
     def show_station(self, station: str) -> None:
         self.station = station
@@ -115,7 +177,10 @@ class Sheet(QWidget):
 
     def rebuild(self) -> None:
         """Make the rows anew for what is selected now; the keyboard stays in the row that it was in."""
-        focus = self._focused()
+        focus, bar = self._focused(), self.area.verticalScrollBar()
+        if bar is not None:
+            self._places[self._of] = bar.value()
+        self._of = (self.station, self.state.selection)
         self._made = self._shape()
         self.title.setText(self._title())
         body = QWidget()
@@ -123,7 +188,7 @@ class Sheet(QWidget):
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 12)
         column.setSpacing(0)
-        self.rows = []
+        self.rows, self._parts = [], []
         layer = self.state.layer
         foot = view_of_kind(layer).foot if layer is not None else None
         self.point_foot = None
@@ -138,32 +203,28 @@ class Sheet(QWidget):
             if section not in grouped:
                 continue
             items = grouped[section]
-            column.addWidget(self._header(section, {p.cost for _, p, _ in items if p.cost}))
+            part = self._part(column, section, {p.cost for _, p, _ in items if p.cost})
             for path, p, _ in items:
-                row = Row(self.state, path, p)
-                self.rows.append(row)
-                column.addWidget(row)
+                self._row(column, part, path, p)
             domain_of = next((node for path, _, node in items if isinstance(node, DomainBox)), None)
             if section == "Where" and domain_of is not None and self.state.gas is not None:
                 self.foot = BoxFoot(self.state, self.state.gas)
-                column.addWidget(self.foot)
+                self._foot(column, part, self.foot)
             trial = items[0][2]
             if isinstance(trial, Trial):
-                column.addWidget(TrialFoot(self.state, trial.id))
+                self._foot(column, part, TrialFoot(self.state, trial.id))
             prop = items[0][2]
             if section == "Where" and isinstance(prop, Prop):
-                column.addWidget(PropFoot(self.state, prop.id))
+                self._foot(column, part, PropFoot(self.state, prop.id))
             if section == "Copies" and isinstance(prop, Prop):
-                column.addWidget(HeapFoot(self.state, prop.id))
+                self._foot(column, part, HeapFoot(self.state, prop.id))
             if section == "Mesh" and isinstance(prop, Prop):
                 self.mesh_foot = MeshFoot(self.state, prop.id)
-                column.addWidget(self.mesh_foot)
+                self._foot(column, part, self.mesh_foot)
         if self.station == "budget" and self.state.tier is not None and self.state.effect.levers:
-            column.addWidget(self._header("Levers", set()))
+            part = self._part(column, "Levers", set())
             for path, p in lever_rows(self.state):
-                row = Row(self.state, path, p)
-                self.rows.append(row)
-                column.addWidget(row)
+                self._row(column, part, path, p)
         if not grouped:
             empty = Wrapped(
                 "Nothing is selected.\nClick a row of the tempo, or take a starting point from the tray."
@@ -172,7 +233,10 @@ class Sheet(QWidget):
             empty.setContentsMargins(12, 8, 12, 8)
             column.addWidget(empty)
         column.addStretch(1)
+        self.arrange()
         show_instead(self.area, body)
+        if bar is not None:
+            bar.setValue(self._places.get(self._of, 0))
         if focus[0]:
             self._focus(*focus)
 
@@ -193,18 +257,26 @@ class Sheet(QWidget):
             target = fields[field] if field < len(fields) else row.field
             target.setFocus(Qt.FocusReason.OtherFocusReason)
 
-    def _header(self, section: str, costs: set[str]) -> QWidget:
-        head = Header()
-        head.setFixedHeight(34)
-        line = QHBoxLayout(head)
-        line.setContentsMargins(12, 2, 8, 2)
-        label = QLabel(section)
-        label.setFont(theme.font(theme.BODY, QFont.Weight.DemiBold))
-        line.addWidget(label)
-        line.addStretch(1)
+    def _part(self, column: QVBoxLayout, section: str, costs: set[str]) -> Part:
+        """A new section with its head."""
+        head = Header(section, section in self._folded)
+        head.toggled.connect(self.fold)
         if costs:
-            line.addWidget(Gutter(self.state, section, costs))
-        return head
+            head.line.addWidget(Gutter(self.state, section, costs))
+        column.addWidget(head)
+        part = Part(head)
+        self._parts.append(part)
+        return part
+
+    def _row(self, column: QVBoxLayout, part: Part, path: str, p: Param) -> None:
+        row = Row(self.state, path, p)
+        self.rows.append(row)
+        part.rows.append(row)
+        column.addWidget(row)
+
+    def _foot(self, column: QVBoxLayout, part: Part, foot: QWidget) -> None:
+        part.feet.append(foot)
+        column.addWidget(foot)
 
     def row(self, path: str) -> Row | None:
         """The row of a setting, for tests and for the drawer."""
@@ -217,6 +289,8 @@ class Sheet(QWidget):
         self.title.setText(self._title())
         for row in self.rows:
             row.refresh()
+        if self.changed_only.isChecked():
+            self.arrange()
 
     def _refresh_moving(self) -> None:
         for row in self.rows:

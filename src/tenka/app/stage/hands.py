@@ -10,11 +10,13 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent
 
 from tenka.app.stage.handle import Handle
 from tenka.app.stage.handles import Carry, handles_of, under
+from tenka.app.stage.picking import pick
 
 if TYPE_CHECKING:
     from tenka.app.stage.view import Stage
 
 WIPE_REACH = 9  # px from the line of a wipe within which it is taken
+STAYS = 4  # px within which a press is a click
 NEAREST, FURTHEST = 0.2, 5e3  # m from what is looked at
 TURNS = {Qt.Key.Key_Left: (-5, 0), Qt.Key.Key_Right: (5, 0), Qt.Key.Key_Up: (0, 4), Qt.Key.Key_Down: (0, -4)}
 
@@ -25,6 +27,8 @@ class Hands:
     def __init__(self, stage: Stage) -> None:
         self.stage = stage
         self._press: QPointF | None = None
+        self._begun = QPointF()
+        self._went = False  # whether the pointer has left the place where it was pressed
         self._how = ""
         self._token: object = None
         self._carry: Carry | None = None
@@ -43,6 +47,7 @@ class Hands:
         """Begin a drag; what is under the pointer and the keys that are held say of what."""
         stage, held = self.stage, event.modifiers()
         self._press, self._token = event.position(), object()
+        self._begun, self._went = event.position(), False
         if stage.which == "wipe" and abs(event.position().x() - stage.wipe_at * stage.width()) < WIPE_REACH:
             self._how = "wipe"
         elif event.button() == Qt.MouseButton.LeftButton and stage.inspector.takes_click(
@@ -61,6 +66,9 @@ class Hands:
     def drag(self, to: QPointF) -> None:
         """Go on with a drag."""
         stage, d = self.stage, to - (self._press or to)
+        self._went = self._went or (to - self._begun).manhattanLength() > STAYS
+        if not self._went and self._how == "orbit":
+            return  # a click that shakes a little turns nothing
         self._press = to
         if self._how == "wipe":
             stage.wipe_at = min(1.0, max(0.0, to.x() / max(1, stage.width())))
@@ -75,8 +83,11 @@ class Hands:
             self.orbit(-d.x() * 0.45, d.y() * 0.35)
 
     def let_go(self) -> None:
-        """End a drag."""
+        """End a drag; one that went nowhere was a click, which selects what is there."""
+        clicked = self._press is not None and not self._went and self._how == "orbit"
         self._press = None
+        if clicked and self.stage.show_box:
+            pick(self.stage, self._begun.x(), self._begun.y())
         if self._carry is not None:
             self._carry.done()
             self._carry = None

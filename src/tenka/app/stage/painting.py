@@ -106,10 +106,10 @@ def hint_of(stage: Stage) -> str:
         return "Drag to turn the light."
     if stage.show_box and handles_of(stage.state):
         return (
-            "Drag a handle to move what is selected (while playing, its way is kept); drag beside it "
-            "to orbit, Shift pans, the wheel zooms."
+            "A click selects; drag a handle to move what is selected (while playing, its way is kept), "
+            "beside it to orbit; Shift pans, the wheel zooms."
         )
-    return "Drag orbits, Shift-drag pans, the wheel zooms, Ctrl-drag turns the light."
+    return "A drag orbits, Shift-drag pans, the wheel zooms, Ctrl-drag turns the light."
 
 
 def bounds_of(stage: Stage) -> tuple[np.ndarray, np.ndarray]:

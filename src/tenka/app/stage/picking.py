@@ -1,0 +1,100 @@
+"""A click on the stage selects what is there: a source, a force, a prop, a piece, a gas; the same click again
+what lies behind it."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from tenka.app.kinds import view_of_force
+from tenka.app.stage.overlay import source_box
+from tenka.app.state import State
+from tenka.base.errors import TenkaError
+from tenka.cache.store import Frame
+from tenka.effect.model import REGIONS
+from tenka.run.frames import PointFrame
+from tenka.scene.cameras import View
+from tenka.scene.picking import box_hit, mesh_hit
+from tenka.scene.poses import pose_at
+from tenka.scene.props import prop_mesh
+
+if TYPE_CHECKING:
+    from tenka.app.stage.view import Stage
+
+CATCH = 10.0  # px round a particle or the place of a force
+SEEN = 0.05  # density that can be clicked on
+NEARER = 0.02  # m by which a source is taken before what it lies on
+
+
+def under(stage: Stage, x: float, y: float) -> list[str]:
+    """Paths of all that lies under a pixel, the nearest first."""
+    state, view = stage.state, stage.view()
+    start, way = view.ray(x, y)
+    found: list[tuple[float, str]] = []
+    if state.layer is not None:
+        for layer in state.effect.layers:
+            for source in layer.sources:
+                if source.shape in REGIONS and not source.hidden:
+                    far = box_hit(start, way, *source_box(source, state))
+                    found.append((far - NEARER, f"layers.{layer.id}.sources.{source.id}"))
+    found += _forces(state, view, x, y)
+    for prop in state.effect.props:
+        if not prop.hidden:
+            try:
+                mesh = prop_mesh(prop, state.effect.props, state.folder, state.time)
+            except TenkaError:
+                continue
+            found.append((mesh_hit(start, way, mesh), f"props.{prop.id}"))
+    found += _shown(stage, view, x, y, start, way)
+    return [path for far, path in sorted(found) if math.isfinite(far)]
+
+
+def _forces(state: State, view: View, x: float, y: float) -> list[tuple[float, str]]:
+    """Forces that have a place, near the pixel."""
+    found = []
+    for force in state.effect.forces:
+        placed = force.region not in ("everywhere", "source") or view_of_force(force).placed
+        if placed and not force.hidden:
+            at = view.project(pose_at(force, state.effect.props, state.time).origin[None])[0]
+            if at[2] > 0.05 and math.hypot(at[0] - x, at[1] - y) <= CATCH:
+                found.append((float(at[2]), f"forces.{force.id}"))
+    return found
+
+
+def _shown(
+    stage: Stage, view: View, x: float, y: float, start: np.ndarray, way: np.ndarray
+) -> list[tuple[float, str]]:
+    """Layers by what is drawn of them: the nearest particle at the pixel, or the first dense gas."""
+    found = []
+    for id, frame in stage.shown.frames.items() if stage.shown is not None else ():
+        if isinstance(frame, PointFrame) and len(frame.points):
+            at = view.project(frame.points.place.astype(float))
+            near = (np.hypot(at[:, 0] - x, at[:, 1] - y) < CATCH) & (at[:, 2] > 0.05)
+            if near.any():
+                found.append((float(at[near, 2].min()), f"layers.{id}"))
+        elif isinstance(frame, Frame):
+            low, high = np.asarray(frame.origin, float), frame.high
+            far = box_hit(start, way, low, high)
+            if math.isfinite(far):
+                t = far + frame.voxel * np.arange(int(float(np.linalg.norm(high - low)) / frame.voxel) + 1)
+                index = ((start + t[:, None] * way - low) / frame.voxel).astype(int)
+                inside = ((index >= 0) & (index < frame.shape)).all(axis=1)
+                dense = np.zeros(len(t))
+                dense[inside] = frame.density[tuple(index[inside].T)]
+                if (dense > SEEN).any():
+                    found.append((float(t[np.argmax(dense > SEEN)]), f"layers.{id}"))
+    return found
+
+
+def pick(stage: Stage, x: float, y: float) -> str:
+    """Select what is under a pixel, or what lies behind it when that is selected; its path, '' for
+    nothing."""
+    paths = under(stage, x, y)
+    if not paths:
+        return ""
+    chosen = stage.state.selection
+    path = paths[(paths.index(chosen) + 1) % len(paths)] if chosen in paths else paths[0]
+    stage.state.select(path)
+    return path
