@@ -21,10 +21,11 @@ ARROWS = frozenset((K.Key_Left, K.Key_Right, K.Key_Up, K.Key_Down))
 ENDS = frozenset((K.Key_Home, K.Key_End, K.Key_PageUp, K.Key_PageDown))
 PRESS = frozenset((K.Key_Space, K.Key_Return, K.Key_Enter))
 TAKES_AWAY = frozenset((K.Key_Delete, K.Key_Backspace))
+TYPING = ARROWS | ENDS | PRESS | TAKES_AWAY | {K.Key_Escape}
 KINDS: tuple[tuple[type[QWidget], frozenset[Qt.Key], bool], ...] = (
-    (QLineEdit, ARROWS | ENDS | PRESS | TAKES_AWAY, True),
-    (QPlainTextEdit, ARROWS | ENDS | PRESS | TAKES_AWAY, True),
-    (QAbstractSpinBox, ARROWS | ENDS | PRESS | TAKES_AWAY, True),
+    (QLineEdit, TYPING, True),
+    (QPlainTextEdit, TYPING, True),
+    (QAbstractSpinBox, TYPING, True),
     (QComboBox, ARROWS | ENDS | PRESS, True),
     (QAbstractItemView, ARROWS | ENDS | PRESS, True),
     (QSlider, ARROWS | ENDS, False),

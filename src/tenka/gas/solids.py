@@ -7,18 +7,21 @@ from outside while it is advected, and none afterwards.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 from scipy import ndimage
 
 from tenka.base.jit import kernel, prange
+from tenka.effect.model import Prop
 from tenka.gas import multigrid
 from tenka.gas.grid import Grid
 from tenka.gas.settings import ColliderInput
 from tenka.gas.thin import Faces, crossed, may_be_thin
 from tenka.scene.distance import prop_distance
-from tenka.scene.props import deforms, form_of, own_mesh
+from tenka.scene.poses import Pose
+from tenka.scene.props import deforms, form_of, own_mesh, stamp_of
 from tenka.scene.surface import places_on
 
 ZERO = np.float32(0.0)
@@ -209,6 +212,45 @@ def _pockets(level: multigrid.Level, grid: Grid) -> list[np.ndarray]:
     return [np.flatnonzero(flat == part) for part in range(1, count + 1)]
 
 
+Seen = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, Faces]
+
+
+def _seen(
+    prop: Prop, stamp: int, turn: bytes, origin: bytes, skin: float, grid: Grid, folder: Path | None, t: float
+) -> Seen | None:
+    """Of a prop in a pose: first and last voxel of its part of the grid, its distances there, the middles of
+    these voxels in its own axes, and the faces that it shuts; None where it is outside."""
+    pose = Pose(np.frombuffer(turn).reshape(3, 3), np.frombuffer(origin))
+    low, high = (np.asarray(b, float) for b in own_mesh(prop, folder, t).bounds)
+    margin = max(skin, 0.0) + 3 * grid.voxel
+    corners = np.array(
+        [[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])]
+    )
+    placed = pose.to_scene(corners)
+    first = np.maximum(0, np.floor((placed.min(axis=0) - margin - grid.origin) / grid.voxel).astype(int))
+    last = np.minimum(
+        grid.shape, np.ceil((placed.max(axis=0) + margin - grid.origin) / grid.voxel).astype(int)
+    )
+    if np.any(last <= first):
+        return None
+    place = [grid.origin[a] + (np.arange(first[a], last[a]) + 0.5) * grid.voxel for a in range(3)]
+    centres = np.stack(np.meshgrid(*place, indexing="ij"), axis=-1).reshape(-1, 3)
+    in_own = pose.to_own(centres)
+
+    def off(points: np.ndarray) -> np.ndarray:
+        return prop_distance(prop, folder, points, grid.voxel, t) - skin
+
+    own = off(in_own).reshape(last - first).astype(np.float32)
+    faces: Faces = []
+    if may_be_thin(prop, skin, grid.voxel):
+        faces = [(axis, of + first) for axis, of in crossed(own, in_own, off, grid.voxel)]
+    return first, last, own, in_own, faces
+
+
+_seen_still = lru_cache(maxsize=8)(_seen)
+"""The same for what stands still: a mover beside it makes all of the fields anew."""
+
+
 def _place(
     item: ColliderInput,
     grid: Grid,
@@ -219,31 +261,21 @@ def _place(
 ) -> Faces:
     """Merge one collider into the fields, within its own bounds; the faces that it shuts though distances do
     not tell."""
-    low, high = (np.asarray(b, float) for b in own_mesh(item.prop, folder, item.time).bounds)
-    margin = max(item.collider.skin, 0.0) + 3 * grid.voxel
-    corners = np.array(
-        [[a, b, c] for a in (low[0], high[0]) for b in (low[1], high[1]) for c in (low[2], high[2])]
-    )
-    placed = item.pose.to_scene(corners)
-    first = np.maximum(0, np.floor((placed.min(axis=0) - margin - grid.origin) / grid.voxel).astype(int))
-    last = np.minimum(
-        grid.shape, np.ceil((placed.max(axis=0) + margin - grid.origin) / grid.voxel).astype(int)
-    )
-    if np.any(last <= first):
+    still = item.motion is None and not deforms(item.prop)
+    seen = _seen_still if still else _seen
+    turn, origin = item.pose.turn.tobytes(), item.pose.origin.tobytes()
+    stamp, t = stamp_of(item.prop, folder), 0.0 if still else item.time
+    found = seen(item.prop, stamp, turn, origin, item.collider.skin, grid, folder, t)
+    if found is None:
         return []
-
-    place = [grid.origin[a] + (np.arange(first[a], last[a]) + 0.5) * grid.voxel for a in range(3)]
-    centres = np.stack(np.meshgrid(*place, indexing="ij"), axis=-1).reshape(-1, 3)
-    in_own = item.pose.to_own(centres)
-    away = prop_distance(item.prop, folder, in_own, grid.voxel, item.time) - item.collider.skin
-    own = away.reshape(last - first).astype(np.float32)
+    first, last, own, in_own, faces = found
     box = tuple(slice(a, b) for a, b in zip(first, last))
     distance[box] = np.minimum(distance[box], own)
-    still = np.zeros(3)
+    none = np.zeros(3)
     pace, spin, centre = (
         (item.motion.speed, item.motion.spin, item.motion.centre)
         if item.motion is not None
-        else (still, still, still)
+        else (none, none, none)
     )
     h = np.float32(grid.voxel)
     for axis in range(3):
@@ -261,13 +293,7 @@ def _place(
         )
     if deforms(item.prop):
         _deform(item, folder, own, in_own, grid, first, speed)
-    if not may_be_thin(item.prop, item.collider.skin, grid.voxel):
-        return []
-
-    def off(points: np.ndarray) -> np.ndarray:
-        return prop_distance(item.prop, folder, points, grid.voxel, item.time) - item.collider.skin
-
-    return [(axis, faces + first) for axis, faces in crossed(own, in_own, off, grid.voxel)]
+    return faces
 
 
 def _deform(

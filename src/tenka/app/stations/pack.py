@@ -266,8 +266,10 @@ class PackStation(QWidget):
             listen=lambda p: self.progressed.emit((p.what, p.done, p.total, p.seconds_left))
         )
         effect, folder, store, out = self.state.effect, self.state.folder, self.state.store, self.target()
-        self.button.setEnabled(False)
         self.stop.show()
+        if self.button.hasFocus():  # else the keyboard would go to whatever comes next
+            self.stop.setFocus()
+        self.button.setEnabled(False)
         self.bar.show()
         self.told.setText("Starting")
 
@@ -293,9 +295,11 @@ class PackStation(QWidget):
 
     def _end(self, result: object) -> None:
         self.progress = None
+        self.button.setEnabled(True)
+        if self.stop.hasFocus():
+            self.button.setFocus()
         self.stop.hide()
         self.bar.hide()
-        self.button.setEnabled(True)
         if isinstance(result, Cancelled):
             self.told.setText("Stopped; an earlier package is as it was.")
         elif isinstance(result, Exception):
