@@ -29,9 +29,19 @@ from tenka.effect.model import PointLayer
 from tenka.look.pieces import kept_pieces
 from tenka.pack.outgoing import columns_of
 from tenka.particles.files import Column, csv_bytes
+from tenka.particles.schedule import BURST_SHIFT
 from tenka.run.frames import PointFrame
 
 SIGNS = (">", "<", "=")
+
+
+def short_id(id: int) -> str:
+    """A particle's number as it is read: those of bursts begin with a b; its source has a column of its
+    own."""
+    number, burst = id & ((1 << BURST_SHIFT) - 1), (id >> BURST_SHIFT) & 15
+    return f"b{number}" if burst else str(number)
+
+
 WHOLE = ("id", "source", "asleep", "stuck")
 
 
@@ -95,6 +105,8 @@ class Values(QAbstractTableModel):
             return None
         column = self.columns[index.column()]
         value = column.values[self.order[index.row()]]
+        if column.name == "id":
+            return short_id(int(value))
         return (
             str(int(value))
             if column.name in WHOLE

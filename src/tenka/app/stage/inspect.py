@@ -281,7 +281,7 @@ class Inspector(QWidget):
         if seen.lines is not None:
             paint_paths(painter, view, seen.lines)
             if seen.lines.field is not None:
-                colour_bar(painter, bar, seen.lines.field, *seen.lines.range)
+                colour_bar(painter, bar, seen.lines.field, *seen.lines.range, lines=True)
                 bar = bar.translated(0, 210)
         if seen.image is not None and seen.cut is not None:
             colour_bar(painter, bar, seen.cut.field, *seen.cut.range)

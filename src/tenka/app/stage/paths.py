@@ -169,7 +169,7 @@ def paint_paths(painter: QPainter, view: View, lines: Pathlines) -> None:
     if lines.values is not None and lines.field is not None:
         low, high = lines.range
         share = (0.5 * (lines.values[:, :-1] + lines.values[:, 1:]) - low) / (high - low)
-        colours = shades(lines.field)
+        colours = shades(lines.field, lines=True)
         pens = [QColor(*(int(c) for c in colours[int(k * 255 / (LEVELS - 1))])) for k in range(LEVELS)]
     else:
         share = np.broadcast_to((np.arange(m - 1) + 0.5) / (m - 1), (n, m - 1))

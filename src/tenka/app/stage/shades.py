@@ -12,12 +12,14 @@ from tenka.look.inspect import Field, Slice
 # dark to light in brightness, so that it also reads without colour; two arms from a neutral middle for signed
 # fields
 RISING = ((0.0, (28, 30, 34)), (0.35, (62, 84, 92)), (0.7, (142, 168, 140)), (1.0, (244, 232, 190)))
+LINES = ((0.0, (74, 108, 122)), (0.5, (132, 172, 150)), (1.0, (250, 236, 190)))
 EITHER = ((0.0, (214, 132, 92)), (0.5, (44, 46, 50)), (1.0, (110, 196, 184)))
 
 
-def shades(field: Field) -> np.ndarray:
-    """The colours of a field's values from the least to the most, (256, 3) uint8."""
-    stops = EITHER if field.signed else RISING
+def shades(field: Field, lines: bool = False) -> np.ndarray:
+    """The colours of a field's values from the least to the most, (256, 3) uint8; of lines none are so dark
+    that they look like cracks in the picture."""
+    stops = EITHER if field.signed else LINES if lines else RISING
     at, share = [s[0] for s in stops], np.linspace(0, 1, 256)
     return np.stack([np.interp(share, at, [s[1][c] for s in stops]) for c in range(3)], axis=1).astype(
         np.uint8
@@ -35,9 +37,11 @@ def image_of(cut: Slice) -> QImage:
     )
 
 
-def colour_bar(painter: QPainter, rect: QRectF, field: Field, low: float, high: float) -> None:
+def colour_bar(
+    painter: QPainter, rect: QRectF, field: Field, low: float, high: float, lines: bool = False
+) -> None:
     """A field's colours with their values, the unit above."""
-    colours = shades(field)[::-1]
+    colours = shades(field, lines)[::-1]
     bar = QImage(np.ascontiguousarray(colours).tobytes(), 1, 256, 3, QImage.Format.Format_RGB888)
     painter.drawImage(rect, bar)
     painter.setPen(theme.colour(theme.TEXT))
