@@ -9,6 +9,7 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from xml.etree import ElementTree
 
 import pytest
 from build import small_effect, small_layer
@@ -204,3 +205,44 @@ def test_the_window_is_drawn_to_a_picture_with_no_display(file: Path, tmp_path: 
     assert done.returncode == 0, done.stderr
     with Image.open(tmp_path / "w.png") as image:
         assert image.size == (1280, 800) and len(image.convert("RGB").getcolors(1 << 20) or []) > 500
+
+
+def test_a_desktop_entry_comes_and_goes_and_touches_nothing_else(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+):
+    (tmp_path / "applications").mkdir()
+    other = tmp_path / "applications" / "other.desktop"
+    other.write_text("[Desktop Entry]\n")
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    done = command("install")
+    assert done.code == 0 and "are there" in done.out
+    entry = (tmp_path / "applications" / "tenka.desktop").read_text()
+    assert "MimeType=application/x-tenka-effect;" in entry and "Exec=" in entry and "%f" in entry
+    kind = ElementTree.parse(tmp_path / "mime" / "packages" / "tenka.xml").getroot()
+    assert kind[0].attrib["type"] == "application/x-tenka-effect"
+    icon = ElementTree.parse(tmp_path / "icons" / "hicolor" / "scalable" / "apps" / "tenka.svg").getroot()
+    assert icon.attrib["viewBox"] == "0 0 128 128"
+    assert "are gone" in command("install", "--remove").out
+    left = [f.name for f in tmp_path.rglob("tenka.*") if f.is_file()]
+    assert left == [] and other.exists()
+
+
+def test_a_heap_is_dropped_and_lines_are_written(tmp_path: Path):
+    effect = small_effect()
+    prop = effect.props[0].model_copy(update={"copies": 4, "size": (0.3, 0.2, 0.2)})
+    file = tmp_path / "heap.tenka"
+    storage.save(effect.model_copy(update={"props": (prop,)}), file)
+    done = command("heap", file, "--prop", prop.id, "--json")
+    assert done.code == 0 and done.rows[-1]["copies"] == 4
+    assert len(storage.load(file).props[0].lies) == 4
+    done = command("heap", file, "--prop", "nothing")
+    assert done.code == 2 and "not in the effect" in done.err
+    lines = tmp_path / "lines.csv"
+    done = command("paths", file, "--frame", 6, "--out", lines, "--value", "speed", "--after", 0.2)
+    assert done.code == 0, done.err
+    rows = lines.read_text().splitlines()
+    assert rows[0] == "line,time (s),x (m),y (m),z (m),speed (m/s)" and len(rows) > 100
+    done = command("paths", file, "--frame", 6, "--out", lines, "--where", "zeal")
+    assert done.code == 2 and "no field is called 'zeal'" in done.err
+    done = command("paths", file, "--frame", 6, "--out", lines, "--at", "1,2")
+    assert done.code == 2 and "is not a place" in done.err

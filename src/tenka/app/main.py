@@ -28,10 +28,12 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
             file=sys.stderr,
         )
         return 2
+    from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
     from tenka.app import theme
     from tenka.app.faults import Faults
+    from tenka.app.recent import keep_stand, stand_as_before
     from tenka.app.state import State
     from tenka.app.warming import Warming
     from tenka.app.window import STATIONS, Window
@@ -49,6 +51,8 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
         return 2
     settle_memory()
     app = QApplication(["tenka"])
+    app.setDesktopFileName("tenka")
+    app.setWindowIcon(QIcon(str(theme.ASSETS / "tenka.svg")))
     theme.apply(app)
     state = State()
     window = Window(state)
@@ -69,11 +73,14 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
         if picture is not None:
             return 2
         window.open(None)
+    if picture is None:
+        stand_as_before(window)
     window.show()
     if picture is None:
         window.tempo.set_playing(True)
         warming.start()
         code = app.exec()
+        keep_stand(window)
         warming.close()
     else:
         code = _draw(app, window, picture, station)

@@ -1,14 +1,19 @@
-"""Effects that were open lately, kept beside the autosaves."""
+"""What a window remembers beside the autosaves: effects that were open lately, and how it stood."""
 
 from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from platformdirs import user_state_path
+from PyQt6.QtCore import QByteArray
 
 from tenka.base.errors import TenkaError
 from tenka.base.files import write_atomic
+
+if TYPE_CHECKING:
+    from tenka.app.window import Window
 
 MOST = 12
 
@@ -36,3 +41,29 @@ def remember(file: Path) -> None:
         write_atomic(_file(), json.dumps([str(f) for f in files]).encode())
     except (OSError, TenkaError):
         return
+
+
+def _stand() -> Path:
+    return user_state_path("tenka") / "window.json"
+
+
+def keep_stand(window: Window) -> None:
+    """Keep how a window stands: its place and size, and how it is divided."""
+    geometry, split = window.saveGeometry().data(), window.split.saveState().data()
+    tree = {"geometry": geometry.hex(), "split": split.hex()}
+    try:
+        _stand().parent.mkdir(parents=True, exist_ok=True)
+        write_atomic(_stand(), json.dumps(tree).encode())
+    except (OSError, TenkaError):
+        return
+
+
+def stand_as_before(window: Window) -> None:
+    """Let a window stand as the last one did; what cannot be read is passed over."""
+    try:
+        tree = json.loads(_stand().read_text())
+        geometry, split = (bytes.fromhex(tree[name]) for name in ("geometry", "split"))
+    except (OSError, ValueError, KeyError, TypeError):
+        return
+    window.restoreGeometry(QByteArray(geometry))
+    window.split.restoreState(QByteArray(split))
