@@ -9,9 +9,9 @@ from build import small_effect, small_layer
 
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
-from tenka.effect.model import Collider, Effect, Motion, Prop, Source, ramp
+from tenka.effect.model import Collider, DomainBox, Effect, Fading, GasLayer, Motion, Prop, Source, Wind, ramp
 from tenka.run.driver import figures_of, simulate
-from tenka.run.findings import of_gas
+from tenka.run.findings import cut_offs, of_gas
 from tenka.run.plans import Plan
 
 
@@ -86,3 +86,31 @@ def test_a_push_outwards_is_reached_and_not_told(tmp_path: Path):
 def test_a_source_that_gives_nothing_is_not_told(tmp_path: Path):
     assert not told(puff({"emission": 0.0, "size": (0.05, 0.05, 0.05)}), tmp_path)
     assert isinstance(puff({}).gas().sources[0], Source)
+
+
+def test_a_mend_of_a_cut_box_grows_it_by_what_is_needed(tmp_path: Path):
+    """A plume in a box that is far too low and narrow: at most three mends, each told with its cost."""
+    source = Source(id="s", name="S", position=(0.3, 0, 0.3), size=(0.3, 0.3, 0.2), density=6.0, end=0.6)
+    layer = GasLayer(
+        id="gas",
+        name="Plume",
+        domain=DomainBox(origin=(-0.6, -0.6, 0), size=(1.2, 1.2, 0.9), voxel=0.1, run_up=0.0),
+        sources=(source,),
+        fading=Fading(half_life=0.5),
+    )
+    effect = Effect(seconds=2.0, layers=(layer,), forces=(Wind(id="w", name="W", speed=1.0),))
+    store = FrameStore(tmp_path)
+    mends = 0
+    while mends < 5:
+        plan = Plan.of(effect, "gas")
+        simulate(plan, store, Progress())
+        frames = {f: plan.read(store, f).meta for f in range(effect.frames)}
+        cut = cut_offs(effect, plan.layer, frames)
+        if not cut:
+            break
+        assert len({f.mend for f in cut}) == 1 and "times the voxels" in cut[0].mend
+        assert cut[0].mended is not None
+        effect, mends = cut[0].mended, mends + 1
+    assert 1 <= mends <= 3
+    grown = effect.gas("gas").domain
+    assert grown.origin[1] > -3.0 and grown.size[2] < 8.0  # and not without bounds

@@ -3,6 +3,7 @@ there is one."""
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -19,6 +20,7 @@ FAR = 60.0  # m from the effect's origin, where nobody looks
 WALLS = ("low x", "high x", "low y", "high y", "floor", "ceiling")
 LOST = 0.3  # share of the curls that are asked for and not driven, from which it is told
 REACHED = 0.5  # share of a push, below which it is told
+LEAST_GROWTH, MOST_GROWTH = 0.15, 1.5  # of the box, that a mend adds to one of its sides
 SEEN = 0.06  # share of the densest smoke that shows when it is cut
 Figures = dict[int, dict[str, Any]]
 
@@ -40,29 +42,50 @@ def span_of(frames: list[int]) -> str:
 
 
 def cut_offs(effect: Effect, layer: GasLayer, figures: Figures) -> list[Finding]:
-    """Walls at which visible smoke leaves a gas's domain, with the frames, and a box that is larger there."""
-    found = []
+    """Walls at which visible smoke leaves a gas's domain, with the frames; and a box that is larger at all of
+    them, by as much as the smoke would go on until it is no longer seen."""
+    cut = {}
     densest = max((meta.get("densest", 0.0) for meta in figures.values()), default=0.0)
-    for wall, name in enumerate(WALLS):
+    least = SEEN * max(densest, 1e-6)
+    for wall in range(len(WALLS)):
         axis, high = divmod(wall, 2)
-        if not (layer.domain.open_high if high else layer.domain.open_low)[axis]:
-            continue
-        least = SEEN * max(densest, 1e-6)
-        frames = sorted(f for f, meta in figures.items() if meta.get("wall") and meta["wall"][wall] > least)
-        if not frames:
-            continue
-        size, origin = list(layer.domain.size), list(layer.domain.origin)
-        grow = max(layer.domain.voxel * 4, size[axis] * 0.15)
+        if (layer.domain.open_high if high else layer.domain.open_low)[axis]:
+            frames = [f for f, meta in figures.items() if meta.get("wall") and meta["wall"][wall] > least]
+            if frames:
+                cut[wall] = sorted(frames)
+    if not cut:
+        return []
+    size, origin, grown = list(layer.domain.size), list(layer.domain.origin), []
+    for wall, frames in cut.items():
+        axis, high = divmod(wall, 2)
+        grow = _goes_on(effect, layer, figures, wall, frames, least)
         size[axis] += grow
-        if not high:
-            origin[axis] -= grow
-        domain = layer.domain.model_copy(
-            update={"size": tuple(round(s, 4) for s in size), "origin": tuple(round(o, 4) for o in origin)}
-        )
-        mended = _with(effect, layer, domain=domain)
-        text = f"{layer.name} is cut off at the {name} wall in {span_of(frames)}"
-        found.append(Finding(text, f"Grow the box by {grow:.2g} m there", mended))
-    return found
+        origin[axis] -= 0.0 if high else grow
+        grown.append(f"{WALLS[wall]} +{grow:.2g} m")
+    domain = layer.domain.model_copy(
+        update={"size": tuple(round(s, 4) for s in size), "origin": tuple(round(o, 4) for o in origin)}
+    )
+    times = Grid.of(domain).voxels / Grid.of(layer.domain).voxels
+    mend = f"Grow the box: {', '.join(grown)}; {times:.1f} times the voxels"
+    mended = _with(effect, layer, domain=domain)
+    return [
+        Finding(f"{layer.name} is cut off at the {WALLS[wall]} wall in {span_of(frames)}", mend, mended)
+        for wall, frames in cut.items()
+    ]
+
+
+def _goes_on(
+    effect: Effect, layer: GasLayer, figures: Figures, wall: int, frames: list[int], least: float
+) -> float:
+    """How far smoke goes on beyond a wall until it is seen no more or the effect ends, m; within bounds."""
+    size, further = layer.domain.size[wall // 2], 0.0
+    half_life = most(layer.fading.half_life)
+    for f in frames:
+        meta = figures[f]
+        fades = half_life * math.log2(max(meta["wall"][wall] / least, 1.0))
+        left = max(effect.frames - 1 - f, 0) / effect.rate
+        further = max(further, meta.get("leaving", [0.0] * len(WALLS))[wall] * min(fades, left))
+    return min(max(further, 4 * layer.domain.voxel, LEAST_GROWTH * size), MOST_GROWTH * size)
 
 
 def unheld_curls(effect: Effect, layer: GasLayer) -> list[Finding]:

@@ -34,6 +34,18 @@ MEASURES = (
 metre)."""
 
 
+def _leaving(density: np.ndarray, velocity: np.ndarray) -> list[float]:
+    """How fast smoke goes out at each wall, m/s: low and high x, y, z."""
+    found = []
+    for axis in range(3):
+        for end, way in ((0, -1.0), (-1, 1.0)):
+            smoke = np.moveaxis(density, axis, 0)[end]
+            out = np.maximum(way * np.moveaxis(velocity[axis], axis, 0)[end], 0.0)
+            total = float(smoke.sum())
+            found.append(float((smoke * out).sum()) / total if total > 0 else 0.0)
+    return found
+
+
 def frame_of_state(
     state: GasState, grid: Grid, final: bool = False, work: Workspace | None = None, box: Grid | None = None
 ) -> Frame:
@@ -55,6 +67,7 @@ def frame_of_state(
     sums = scalars.sum(axis=(0, 1, 2), dtype=np.float64) * volume
     meta = {
         "wall": walls,
+        "leaving": _leaving(density, velocity),
         "densest": float(density.max()),
         "fastest": state.fastest,
         "mass": float(sums[DENSITY]),

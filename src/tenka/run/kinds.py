@@ -6,6 +6,7 @@ family is a class of `tenka.effect.layers.LayerBase`, a `Member`, and a line in 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,7 +16,8 @@ import numpy as np
 
 from tenka.base.errors import BadInput
 from tenka.cache.store import FrameStore
-from tenka.effect.model import Effect, GasLayer, LayerBase, PointLayer, timed
+from tenka.effect.courses import most
+from tenka.effect.model import Effect, GasLayer, LayerBase, PointLayer, heard, timed
 from tenka.gas.grid import Grid
 from tenka.gas.held import forces_of
 from tenka.particles.solver import STATES_HELD, PointSolver
@@ -70,14 +72,36 @@ def finer_gas(layer: GasLayer) -> GasLayer:
 def _gas_told(effect: Effect, layer: GasLayer, folder: Path | None) -> tuple[dict[str, Any], str]:
     grid = Grid.of(layer.domain)
     x, y, z = grid.shape
+    seconds, final = (
+        predicted_seconds(gas, effect.frames, effect.rate, {}, None) for gas in (layer, finer_gas(layer))
+    )
     return (
-        {"voxels": [x, y, z], "memory_bytes": grid.predicted_bytes()},
-        f"{x} x {y} x {z} voxels of {grid.voxel:g} m, {grid.predicted_bytes() / 1e6:.0f} MB while it runs",
+        {
+            "voxels": [x, y, z],
+            "memory_bytes": grid.predicted_bytes(),
+            "seconds": round(seconds, 1),
+            "final_seconds": round(final, 1),
+        },
+        f"{x} x {y} x {z} voxels of {grid.voxel:g} m, {grid.predicted_bytes() / 1e6:.0f} MB while it runs, "
+        f"about {seconds:.0f} s for all frames and {final:.0f} s more for a final run",
     )
 
 
-USUAL_MS = 3.5e-4  # of one voxel in one step, on two slow cores; taken until something was measured
+USUAL_MS = 3.0e-4  # of one voxel in one step, on two slow cores; taken until something was measured
 USUAL_STEPS = 1.0  # in a frame
+ROUND_SOLIDS = 2.8  # times as long a step takes with colliders, mostly
+AIR = 288.0  # K
+
+
+def _usual_steps(layer: GasLayer, rate: float) -> float:
+    """Steps in a frame, from how fast what the sources give will be."""
+    fastest = 0.0
+    for s in heard(layer.sources):
+        hot, wide = max(most(s.temperature), 0.0), max(s.size)
+        rise = math.sqrt(2.0 * 9.81 * max(most(layer.motion.lift), 0.0) * hot / AIR * wide)
+        fastest = max(fastest, float(np.linalg.norm(s.push)), abs(most(s.outward)), rise)
+    steps = math.ceil(0.5 * fastest / (rate * layer.quality.courant * layer.domain.voxel) - 1e-9)
+    return float(min(max(1, steps), layer.quality.most_substeps))
 
 
 def predicted_seconds(
@@ -100,7 +124,8 @@ def predicted_seconds(
     ]
     count = frames + round(layer.run_up_seconds * rate)
     if not known or measured is None:
-        return count * USUAL_STEPS * USUAL_MS * grid.voxels / 1e3
+        solids = ROUND_SOLIDS if layer.colliders else 1.0
+        return count * _usual_steps(layer, rate) * USUAL_MS * solids * grid.voxels / 1e3
     before = Grid.of(measured.domain)
     ms, steps = (float(np.mean([k[n] for k in known])) for n in (0, 1))
     steps = min(max(1.0, steps * before.voxel / grid.voxel), layer.quality.most_substeps)
