@@ -37,6 +37,15 @@ def title_of(file: Path) -> str:
     return file.stem.replace("_", " ").capitalize()
 
 
+def place_of(file: Path) -> str:
+    """Where an effect lies, in short: the home folder is ~."""
+    folder = file.parent
+    if folder == FOLDER.resolve():
+        return "Kiln Quay"
+    home = Path.home()
+    return f"~/{folder.relative_to(home)}" if folder.is_relative_to(home) else str(folder)
+
+
 class StartPage(QScrollArea):
     """Cards in rows, as many beside each other as there is room for."""
 
@@ -113,7 +122,7 @@ class StartPage(QScrollArea):
         self._lately.setVisible(bool(files))
         for file in files[:LATELY]:
             line = QToolButton()
-            line.setText(f"{title_of(file)}    {file.parent}")
+            line.setText(f"{title_of(file)}    {place_of(file)}")
             line.setFont(theme.font(theme.BODY))
             line.setAccessibleName(f"Open {file}")
             line.clicked.connect(partial(self._open, file))
