@@ -7,8 +7,9 @@ import math
 import numpy as np
 import pytest
 from drive import LEFT, drag
-from PyQt6.QtCore import QPoint
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
 from tenka.app.window import Window
@@ -72,3 +73,15 @@ def test_a_drag_selects_nothing_and_a_click_on_nothing_keeps_the_selection(windo
     assert state.selection == "light"
     QTest.mouseClick(stage, LEFT, pos=QPoint(4, 4))
     assert state.selection == "light"
+
+
+def test_a_right_click_selects_and_opens_the_menu_of_what_is_there(window: Window, qtbot: QtBot):
+    state, stage = window.state, window.stage
+    source = state.effect.layers[0].sources[0]
+    asked: list[str] = []
+    stage.asked.connect(lambda path, _: asked.append(path))
+    QTest.mouseClick(stage, Qt.MouseButton.RightButton, pos=spot(window, source.position))
+    assert asked == [f"layers.puff.sources.{source.id}"] and state.selection == asked[0]
+    menus = [m for m in stage.findChildren(QMenu) if m.isVisible()]
+    assert len(menus) == 1 and menus[0].actions()[0].text().startswith("Rename")
+    menus[0].close()

@@ -43,7 +43,7 @@ def _things(window: Window) -> list[Entry]:
 def _settings(window: Window) -> list[Entry]:
     """Every setting that does something now, of every thing; it is shown where it stands."""
     state, found = window.state, []
-    chosen = state.selection
+    chosen, seen = state.selection, set()
     lines = [x for x in lines_of(state, {"forces", "props"}) if x.path and not x.path.startswith("cues")]
     try:
         for path, name in ((WHOLE, state.effect.name), *((line.path, line.name) for line in lines)):
@@ -55,6 +55,9 @@ def _settings(window: Window) -> list[Entry]:
                 for node_path, node in nodes_for(state, station):
                     for setting, p in rows_of(state, node):
                         full = f"{node_path}.{setting}".lstrip(".")
+                        if full in seen:  # Pack and Proof show the same player
+                            continue
+                        seen.add(full)
                         run = partial(window.show_setting, path, station, full)
                         found.append(Entry(p.label, f"{where} · {p.section}", run, p.help, "", 3))
     finally:

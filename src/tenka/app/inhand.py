@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPoint
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QMenu, QWidget
 
@@ -160,6 +160,7 @@ class InHand:
         if path:
             self.state.select(path)
         menu = self.menu(parent, path)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(at)
         return menu
 

@@ -89,6 +89,7 @@ class Window(Filing):
         self.setAcceptDrops(True)
         self.in_hand = InHand(state, self.tempo.rows)
         self.tempo.rows.asked.connect(lambda path, at: self.in_hand.show_menu(self.tempo.rows, path, at))
+        self.stage.asked.connect(lambda path, at: self.in_hand.show_menu(self.stage, path, at))
         self.finder = Finder(root, lambda: entries_of(self))
         self.actions_ = Actions(self)
         self._keys = KeyOwner(self)
@@ -210,11 +211,11 @@ class Window(Filing):
         return bar
 
     def _actions(self) -> None:
-        """Every action with its name and its keys: by them, and in the finder."""
+        """Every action with its name and its keys."""
         tempo, stage, hand, state = self.tempo, self.stage, self.in_hand, self.state
-        for n, name in enumerate(STATIONS):
-            self.actions_.add(f"Go to {name}", partial(self.go_to, name.lower()), str(n + 1), plain=True)
         add = self.actions_.add
+        for n, name in enumerate(STATIONS):
+            add(f"Go to {name}", partial(self.go_to, name.lower()), str(n + 1), plain=True)
         add("Find anything", self.finder.open, "Ctrl+K", words="command search palette")
         add("Undo", self.undo, QKeySequence.StandardKey.Undo)
         add("Redo", self.redo, "Ctrl+Shift+Z", more="Ctrl+Y")
@@ -289,7 +290,6 @@ class Window(Filing):
         self.views.setCurrentWidget(self.start)
 
     def leave_start(self) -> None:
-        """Back to the stage."""
         if self.views.currentWidget() is self.start:
             self.views.setCurrentWidget(self.stage)
             self.stage.redraw()

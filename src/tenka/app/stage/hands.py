@@ -27,7 +27,7 @@ class Hands:
     def __init__(self, stage: Stage) -> None:
         self.stage = stage
         self._press: QPointF | None = None
-        self._begun = QPointF()
+        self._begun, self._right = QPointF(), False
         self._went = False  # whether the pointer has left the place where it was pressed
         self._how = ""
         self._token: object = None
@@ -48,6 +48,7 @@ class Hands:
         stage, held = self.stage, event.modifiers()
         self._press, self._token = event.position(), object()
         self._begun, self._went = event.position(), False
+        self._right = event.button() == Qt.MouseButton.RightButton
         if stage.which == "wipe" and abs(event.position().x() - stage.wipe_at * stage.width()) < WIPE_REACH:
             self._how = "wipe"
         elif event.button() == Qt.MouseButton.LeftButton and stage.inspector.takes_click(
@@ -87,7 +88,11 @@ class Hands:
         clicked = self._press is not None and not self._went and self._how == "orbit"
         self._press = None
         if clicked and self.stage.show_box:
-            pick(self.stage, self._begun.x(), self._begun.y())
+            pick(self.stage, self._begun.x(), self._begun.y(), again=not self._right)
+            if self._right:
+                self.stage.asked.emit(
+                    self.stage.state.selection, self.stage.mapToGlobal(self._begun.toPoint())
+                )
         if self._carry is not None:
             self._carry.done()
             self._carry = None

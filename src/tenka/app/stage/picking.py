@@ -88,13 +88,14 @@ def _shown(
     return found
 
 
-def pick(stage: Stage, x: float, y: float) -> str:
-    """Select what is under a pixel, or what lies behind it when that is selected; its path, '' for
-    nothing."""
+def pick(stage: Stage, x: float, y: float, again: bool = True) -> str:
+    """Select what is under a pixel, or with `again` what lies behind it when that is selected; its path, ''
+    for nothing."""
     paths = under(stage, x, y)
     if not paths:
         return ""
     chosen = stage.state.selection
-    path = paths[(paths.index(chosen) + 1) % len(paths)] if chosen in paths else paths[0]
+    behind = again and chosen in paths
+    path = paths[(paths.index(chosen) + 1) % len(paths)] if behind else paths[0]
     stage.state.select(path)
     return path

@@ -6,7 +6,7 @@ import math
 import time
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
@@ -39,6 +39,7 @@ class Stage(QWidget):
     idle."""
 
     drawn = pyqtSignal(object)
+    asked = pyqtSignal(str, QPoint)  # for the menu of a thing, at a place of the screen
     probed = pyqtSignal(str)
     failed = pyqtSignal(str)
 
