@@ -12,12 +12,14 @@ from tenka.cache.store import FrameStore
 from tenka.demo import EFFECTS, FOLDER
 from tenka.effect import storage
 from tenka.effect.additions import LAYERS, with_break, with_new_layer, with_trail
+from tenka.effect.document import get, replaced
 from tenka.effect.model import Effect, ramp
 from tenka.effect.starters import STARTERS, with_force, with_prop
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, shot_of
 from tenka.pack.books import books_of
 from tenka.pack.layout import box_of, packable, span_of
+from tenka.particles.heap import dropped
 from tenka.proof.engine import Package
 from tenka.run.driver import figures_of, simulate
 from tenka.run.plans import plans_of
@@ -60,7 +62,9 @@ def lighter(effect: Effect, frames: int = 17, voxels: float = 2.0, cells: int = 
 
 
 def own() -> Effect:
-    """An effect that no demo shows: fire that sparks smoke, dust in it, pieces, a box that breaks, a pull."""
+    """An effect that no demo shows: fire that sparks smoke, dust in it, pieces that cling, a box that breaks,
+    a heap, a pull, a swirl along a curve that wanders, a drag within the fire's own form, sticky ground, a
+    window that follows."""
     effect = STARTERS["Fire"](Effect())
     for name in ("Sparks", "Dust", "Debris"):
         effect, path = with_new_layer(effect, LAYERS[name](effect))
@@ -69,7 +73,21 @@ def own() -> Effect:
     effect, _ = with_force(effect, "pull")
     effect, path = with_prop(effect, size=(0.5, 0.4, 0.6), position=(1.2, 0.0, 0.0))
     effect, _ = with_break(effect, path.split(".")[1], (1.2, 0.0, 0.3), 0.6)
-    return effect.model_copy(update={"name": "Own"})
+    gas = effect.gases[0]
+    effect = effect.with_layer(
+        gas.model_copy(update={"domain": gas.domain.model_copy(update={"follow": True})})
+    )
+    swirl = {"curve": ((0.0, 0.0, -0.8), (0.3, 0.0, 0.0), (0.0, 0.2, 0.8)), "wander": 0.2, "unsteady": 0.4}
+    held = {"region": "source", "region_source": f"{gas.id}/{gas.sources[0].id}"}
+    for kind, changes in (("swirl", swirl), ("drag", held)):
+        effect, path = with_force(effect, kind)
+        effect = replaced(effect, path, get(effect, path).model_copy(update=changes))
+    debris = next(x.id for x in effect.layers if x.kind == "debris")
+    for path, value in (("bodies.cling", 8.0), ("motion.ground", "stick"), ("motion.hold", 30.0)):
+        effect = replaced(effect, f"layers.{debris}.{path}", value)
+    heap = {"copies": 4, "spread": (0.6, 0.6, 0.0)}
+    effect, path = with_prop(effect, size=(0.3, 0.2, 0.15), position=(-1.5, 0.0, 0.0), **heap)
+    return dropped(effect, path.split(".")[1]).model_copy(update={"name": "Own"})
 
 
 def effect_of(name: str) -> Effect:

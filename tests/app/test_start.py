@@ -36,6 +36,7 @@ def test_new_shows_the_start_page_and_a_card_begins(window: Window, qtbot: QtBot
     QTest.keyClick(window.stage, K.Key_N, CTRL)
     assert window.views.currentWidget() is window.start
     assert [p.shape for p in window.state.effect.props] == ["figure"] and not window.state.effect.layers
+    qtbot.wait(30)
     card = window.start.cards["Puff"]
     assert card.isVisible() and card.text() == "Puff"
     QTest.mouseClick(card, LEFT)

@@ -49,9 +49,18 @@ def test_a_plate_of_any_thickness_holds_a_blast(thick: float, place: float, tilt
     """Smoke blown at it at 4 m/s: a quarter to a third passed one of less than two voxels."""
     plate = Prop(id="plate", name="Plate", size=(thick, 4, 4), position=(place, 0, -1), tilt=tilt)
     blast = Source(
-        id="s", name="S", shape="box", position=(-0.9, 0, 0.8), size=(0.6, 1.4, 1.4), density=6.0,
-        temperature=0.0, push=(4, 0, 0), grip=40.0, breakup=0.0, start=0.0,
-    )  # fmt: skip
+        id="s",
+        name="S",
+        shape="box",
+        position=(-0.9, 0, 0.8),
+        size=(0.6, 1.4, 1.4),
+        density=6.0,
+        temperature=0.0,
+        push=(4, 0, 0),
+        grip=40.0,
+        breakup=0.0,
+        start=0.0,
+    )
     smoke = run(channel(blast, plate), plate, 16).scalars[..., DENSITY]
     x = -1.6 + (np.arange(smoke.shape[0]) + 0.5) * H
     beyond = place + thick / 2 + H + 1.1 * abs(np.sin(np.radians(tilt)))
@@ -65,9 +74,18 @@ def test_a_plate_of_any_thickness_pushes_what_it_meets(thick: float):
     goes = Keys(keys=(Key(t=0.2, v=0.0, ease="linear"), Key(t=1.2, v=1.2)))
     plate = Prop(id="plate", name="Plate", size=(thick, 4, 4), position=(-1, 0, -1), shift_x=goes)
     cloud = Source(
-        id="s", name="S", shape="box", position=(-0.4, 0, 0.8), size=(0.8, 1.4, 1.4), density=6.0,
-        temperature=0.0, breakup=0.0, start=0.0, end=0.1, grip=0.0,
-    )  # fmt: skip
+        id="s",
+        name="S",
+        shape="box",
+        position=(-0.4, 0, 0.8),
+        size=(0.8, 1.4, 1.4),
+        density=6.0,
+        temperature=0.0,
+        breakup=0.0,
+        start=0.0,
+        end=0.1,
+        grip=0.0,
+    )
     begun = run(channel(cloud, plate), plate, 4).scalars[..., DENSITY].sum()
     smoke = run(channel(cloud, plate), plate, 29).scalars[..., DENSITY]
     x = -1.6 + (np.arange(smoke.shape[0]) + 0.5) * H

@@ -112,28 +112,32 @@ def test_following_the_gas_gives_what_the_whole_box_gives_for_a_part_of_its_voxe
     assert (a * z).sum() / a.sum() == pytest.approx(float((b * z).sum() / b.sum()), abs=0.03)
 
 
-def test_a_run_that_follows_resumes_to_the_same_bytes(tmp_path: Path):
-    effect = with_layer(
-        small_effect(seconds=1.2),
-        domain=DomainBox(origin=(-2, -2, 0), size=(4, 4, 4), voxel=0.1, run_up=0.25, follow=True, margin=0.3),
-    )
+def resumes_alike(effect: Effect, broken_at: int, folder: Path) -> None:
+    """A run that was broken off ends with the same bytes as a whole one."""
     plan = Plan.of(effect)
-    whole, broken = FrameStore(tmp_path / "a"), FrameStore(tmp_path / "b")
+    whole, broken = FrameStore(folder / "a"), FrameStore(folder / "b")
     simulate(plan, whole, Progress())
-    simulate(plan, broken, Progress(), (0, 16))
-    simulate(Plan.of(effect), FrameStore(tmp_path / "b"), Progress())
+    simulate(plan, broken, Progress(), (0, broken_at))
+    simulate(Plan.of(effect), FrameStore(folder / "b"), Progress())
     last = plan.name(effect.frames - 1)
-    a, b = whole.get_frame(last, velocity=True), FrameStore(tmp_path / "b").get_frame(last, velocity=True)
+    a, b = whole.get_frame(last, velocity=True), FrameStore(folder / "b").get_frame(last, velocity=True)
     assert a is not None and b is not None and a.origin == b.origin
     np.testing.assert_array_equal(a.density, b.density)
     np.testing.assert_array_equal(a.velocity, b.velocity)
 
 
+def test_a_run_that_follows_resumes_to_the_same_bytes(tmp_path: Path):
+    effect = with_layer(
+        small_effect(seconds=1.2),
+        domain=DomainBox(origin=(-2, -2, 0), size=(4, 4, 4), voxel=0.1, run_up=0.25, follow=True, margin=0.3),
+    )
+    resumes_alike(effect, 16, tmp_path)
+
+
 def puffs(follow: bool, **changes: object) -> Effect:
     """Three small puffs in the corners of a wide box."""
     effect = puff(follow)
-    layer = effect.layers[0]
-    assert isinstance(layer, GasLayer)
+    layer = effect.gas()
     (one,) = layer.sources
     places = ((-3.4, -3.4, 0.6), (3.4, 3.4, 0.6), (-3.2, 3.4, 3.0))
     sources = tuple(
@@ -164,8 +168,7 @@ def test_puffs_far_apart_are_as_in_the_whole_box_and_cost_what_they_fill():
 def test_islands_meet_part_and_end_without_losing_smoke():
     """Two puffs blown against each other: two windows, then one; what is in them never jumps."""
     effect = puffs(True, size=(9.6, 9.6, 3.2), margin=0.4)
-    layer = effect.layers[0]
-    assert isinstance(layer, GasLayer)
+    layer = effect.gas()
     pair = tuple(
         s.model_copy(
             update={
@@ -191,17 +194,7 @@ def test_islands_meet_part_and_end_without_losing_smoke():
 
 
 def test_a_run_with_islands_resumes_to_the_same_bytes(tmp_path: Path):
-    effect = puffs(True).model_copy(update={"seconds": 0.8})
-    whole, broken = FrameStore(tmp_path / "a"), FrameStore(tmp_path / "b")
-    plan = Plan.of(effect)
-    simulate(plan, whole, Progress())
-    simulate(plan, broken, Progress(), (0, 9))
-    simulate(Plan.of(effect), FrameStore(tmp_path / "b"), Progress())
-    last = plan.name(effect.frames - 1)
-    a, b = whole.get_frame(last, velocity=True), FrameStore(tmp_path / "b").get_frame(last, velocity=True)
-    assert a is not None and b is not None and a.origin == b.origin
-    np.testing.assert_array_equal(a.density, b.density)
-    np.testing.assert_array_equal(a.velocity, b.velocity)
+    resumes_alike(puffs(True).model_copy(update={"seconds": 0.8}), 9, tmp_path)
 
 
 def test_a_flat_box_is_what_a_box_that_is_the_same_all_along_y_gives():

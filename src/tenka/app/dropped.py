@@ -9,17 +9,17 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QMimeData
 
 from tenka.effect.document import get
-from tenka.effect.model import PointLayer, Source
+from tenka.effect.model import POINTS, Source
 from tenka.effect.starters import with_source
 
 if TYPE_CHECKING:
     from tenka.app.window import Window
 
-EFFECTS = (".tenka",)
-MESHES = (".glb", ".obj", ".stl", ".ply")
-POINTS = (".csv", ".npz")
-PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
-TAKEN = (*EFFECTS, *MESHES, *POINTS, *PICTURES)
+EFFECT_FILES = (".tenka",)
+MESH_FILES = (".glb", ".obj", ".stl", ".ply")
+POINT_FILES = (".csv", ".npz")
+PICTURE_FILES = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
+TAKEN = (*EFFECT_FILES, *MESH_FILES, *POINT_FILES, *PICTURE_FILES)
 
 
 def files_of(data: QMimeData | None) -> list[Path]:
@@ -32,13 +32,13 @@ def files_of(data: QMimeData | None) -> list[Path]:
 def take_file(window: Window, file: Path) -> None:
     """Do with a file what its kind asks for; what has no use here is said."""
     kind, state = file.suffix.lower(), window.state
-    if kind in EFFECTS:
+    if kind in EFFECT_FILES:
         window.leave_for(file)
-    elif kind in MESHES:
+    elif kind in MESH_FILES:
         window.tray.add_mesh(file)
-    elif kind in POINTS:
+    elif kind in POINT_FILES:
         _points(window, file)
-    elif kind in PICTURES:
+    elif kind in PICTURE_FILES:
         _picture(window, file)
     else:
         state.said.emit(f"{file.name} has no use here: an effect, a mesh, points or a picture has.")
@@ -47,7 +47,7 @@ def take_file(window: Window, file: Path) -> None:
 def _points(window: Window, file: Path) -> None:
     """A further source of the layer that is worked on, which gives the file's points."""
     state, layer = window.state, window.state.layer
-    if not isinstance(layer, PointLayer):
+    if layer is None or layer.HANDS != POINTS:
         state.said.emit(f"Select a layer of particles first, so that {file.name} can feed it.")
         return
     effect, path = with_source(state.effect, layer.id)

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Protocol
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QFont, QIcon, QPixmap, QResizeEvent
+from PyQt6.QtGui import QFont, QIcon, QPixmap, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
@@ -64,6 +64,11 @@ class StartPage(QScrollArea):
         self._column.setContentsMargins(28, 20, 28, 24)
         self._column.setSpacing(8)
         self.setWidget(body)
+        self._filled = False
+
+    def _fill(self) -> None:
+        """Make the cards, when the page is first shown: many windows never show it."""
+        self._filled, window = True, self.window_
         self._section(
             "Begin with",
             [
@@ -113,6 +118,9 @@ class StartPage(QScrollArea):
 
     def refresh(self) -> None:
         """Show what was open lately, as it is now."""
+        if not self._filled:
+            self._fill()
+            self._arrange()
         while (item := self._recent.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
@@ -131,10 +139,18 @@ class StartPage(QScrollArea):
     def _open(self, file: Path, _checked: bool = False) -> None:
         self.window_.leave_for(file)
 
+    def showEvent(self, a0: QShowEvent | None) -> None:
+        super().showEvent(a0)
+        self.refresh()
+
     def resizeEvent(self, a0: QResizeEvent | None) -> None:
         super().resizeEvent(a0)
+        self._arrange()
+
+    def _arrange(self) -> None:
+        """As many cards beside each other as there is room for."""
         columns = max(1, (self.width() - 56 + GAP) // (CARD.width() + 12 + GAP))
-        if columns == self._columns:
+        if columns == self._columns or not self._filled:
             return
         self._columns = columns
         for grid, cards in self._grids:

@@ -149,6 +149,7 @@ QComboBox, QLineEdit {{ background: {WELL}; border: 1px solid {EDGE}; border-rad
     padding: 1px 6px;
     min-height: 18px;
   selection-background-color: {VERDIGRIS}; selection-color: {GROUND}; }}
+QLineEdit {{ placeholder-text-color: {QUIET}; }}
 QComboBox::drop-down {{ border: none; width: 16px; }}
 QComboBox::down-arrow {{ image: url({(ASSETS / "icons" / "chevron-down-quiet.svg").as_posix()}); width: 10px;
     height: 10px; }}

@@ -286,7 +286,6 @@ class Window(Filing):
 
     def show_start(self) -> None:
         """Show what one may begin with, over the stage; Escape goes back to it."""
-        self.start.refresh()
         self.views.setCurrentWidget(self.start)
 
     def leave_start(self) -> None:

@@ -134,7 +134,9 @@ class Swirl(_Force):
     reach: float = WHERE.number(
         2.4, "m", 0.01, 400, "Distance from its axis at the right end of its curves.", soft=(0.2, 10)
     )
-    height: float = WHERE.number(3.0, "m", 0.01, 1000, "Height of the column.", soft=(0.2, 10))
+    height: float = WHERE.number(
+        3.0, "m", 0.01, 1000, "Height of the column.", soft=(0.2, 10), when=("curve", ("()",))
+    )
     curve: tuple[Vec3, ...] = WHERE.number(
         (),
         "m",
@@ -150,7 +152,13 @@ class Swirl(_Force):
         0.0, "", 0, 2, "How much its spin swings, as a share of it.", soft=(0, 1), cost="forces"
     )
     restless: float = MOTION.number(
-        1.5, "s", 0.05, 60, "Time in which it wanders and swings from one state to the next.", soft=(0.3, 6)
+        1.5,
+        "s",
+        0.05,
+        60,
+        "Time in which it wanders and swings from one state to the next.",
+        soft=(0.3, 6),
+        when=("sways", ("True",)),
     )
     spin: Value = MOTION.moving(
         1.0,
@@ -204,6 +212,10 @@ class Swirl(_Force):
     )
 
     _former = model_validator(mode="before")(swirl_of_core)
+
+    @property
+    def sways(self) -> bool:
+        return self.wander > 0 or self.unsteady > 0
 
 
 class Pull(_Force):

@@ -11,6 +11,7 @@ import numpy as np
 
 from tenka.cache.store import Frame
 from tenka.effect.model import AMBIENT_KELVIN
+from tenka.scene.picking import box_span
 
 AXES = "xyz"
 
@@ -116,6 +117,15 @@ def plane_corners(low: np.ndarray, shape: tuple[int, ...], voxel: float, axis: i
     corners[1, a] = corners[2, a] = high[a]
     corners[2, b] = corners[3, b] = high[b]
     return corners
+
+
+def cells_along(frame: Frame, start: np.ndarray, way: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The voxels that a ray goes through, a voxel's edge apart: how far away, (n,) m, and which, (n, 3)."""
+    low, high = np.asarray(frame.origin, float), np.asarray(frame.high, float)
+    near, far = box_span(start, way, low, high)
+    t = np.arange(max(near, 0.0), far, frame.voxel) if near < far else np.zeros(0)
+    index = ((start + t[:, None] * way - low) / frame.voxel).astype(int)
+    return t, np.clip(index, 0, np.asarray(frame.shape) - 1)
 
 
 def histogram(values: np.ndarray, bins: int = 48) -> tuple[np.ndarray, np.ndarray]:

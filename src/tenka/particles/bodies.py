@@ -19,7 +19,7 @@ from tenka.effect.model import PointLayer
 from tenka.particles.acting import Acting, forces_at
 from tenka.particles.blows import stopped, woken
 from tenka.particles.colliding import Solids, collide
-from tenka.particles.contact import FOR_GOOD, HOLD, SPIN, Packed, surface_speed
+from tenka.particles.contact import FOR_EVER_HELD, HOLD, SPIN, Packed, surface_speed
 from tenka.particles.hulls import hulls_of
 from tenka.particles.meet import flown
 from tenka.particles.motion import (
@@ -123,7 +123,7 @@ def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air, held, fl
             n = p.holder[i]
             if not 0 <= n < stops.rows.shape[0]:
                 continue
-            if stops.rows[n, HOLD] >= FOR_GOOD or t0 > start + NEARLY:
+            if stops.rows[n, HOLD] >= FOR_EVER_HELD or t0 > start + NEARLY:
                 _go_with(p, b, i, n, stops, dt, t0 <= start + NEARLY)
                 continue
             tears = True

@@ -44,7 +44,6 @@ RESPONSES = {"bounce": BOUNCE, "stick": STICK, "die": DIE}
     FLOWS,
     COLUMNS,
 ) = (0, 1, 2, 5, 14, 17, 26, 29, 32, 35, 38, 39, 40, 41, 42, 43, 46, 47, 50, 51, 52)
-FOR_GOOD = FOR_EVER_HELD
 NEAR = 3.0  # steps of a distance field from the surface, within which its motion is known
 FIELD_CELLS = 64  # along a mesh's longest side
 
@@ -132,7 +131,7 @@ class _Row:
     before: Pose = field(default_factory=lambda: Pose(np.eye(3), np.zeros(3)))
     after: Pose = field(default_factory=lambda: Pose(np.eye(3), np.zeros(3)))
     motion: Motion | None = None
-    traits: tuple[float, float, float, float] = (0.0, 0.0, 0.0, FOR_GOOD)
+    traits: tuple[float, float, float, float] = (0.0, 0.0, 0.0, FOR_EVER_HELD)
     radius: float = math.inf
     values: np.ndarray | None = None
     corner: np.ndarray = field(default_factory=lambda: np.zeros(3))

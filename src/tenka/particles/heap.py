@@ -7,6 +7,7 @@ import math
 from pathlib import Path
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from tenka.base.errors import BadInput
 from tenka.base.jobs import Progress
@@ -166,27 +167,8 @@ def _kept(
         for k in range(first, first + prop.copies):
             centre = size[k] * (rotation[k] @ own[k].place)
             x, y, z = pose.to_own((p.place[k].astype(float) - centre)[None])[0]
-            w, a, b, c = _quaternion(pose.turn.T @ rotation[k])
+            a, b, c, w = Rotation.from_matrix(pose.turn.T @ rotation[k]).as_quat()
             lies.append(tuple(round(float(v), 5) for v in (x, y, z, w, a, b, c, size[k])))  # type: ignore[arg-type]
         found[prop.id] = prop.model_copy(update={"lies": tuple(lies)})
         first += prop.copies
     return effect.model_copy(update={"props": tuple(found.get(q.id, q) for q in effect.props)})
-
-
-def _quaternion(m: np.ndarray) -> tuple[float, float, float, float]:
-    """Of a rotation matrix, w x y z, by the largest of its four parts (Shepperd 1978)."""
-    parts = np.array(
-        [
-            1 + m[0, 0] + m[1, 1] + m[2, 2],
-            1 + m[0, 0] - m[1, 1] - m[2, 2],
-            1 - m[0, 0] + m[1, 1] - m[2, 2],
-            1 - m[0, 0] - m[1, 1] + m[2, 2],
-        ]
-    )
-    k = int(np.argmax(parts))
-    s = math.sqrt(parts[k])
-    x, y, z = m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1]
-    a, b, c = m[1, 0] + m[0, 1], m[0, 2] + m[2, 0], m[2, 1] + m[1, 2]
-    rows = ((s * s, x, y, z), (x, s * s, a, b), (y, a, s * s, c), (z, b, c, s * s))
-    w, i, j, n = (float(v) / (2 * s) for v in rows[k])
-    return w, i, j, n

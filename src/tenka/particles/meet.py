@@ -11,7 +11,7 @@ from tenka.base.vectors import dot, length, minus, plus, times
 from tenka.particles.contact import (
     BOUNCINESS,
     DIE,
-    FOR_GOOD,
+    FOR_EVER_HELD,
     FORM,
     FRICTION,
     GROUND,
@@ -192,7 +192,7 @@ def _slid(p, slide, side, surface, way, left, slows):
 @kernel
 def _held(way, own, surface, grip, lies, left, torn):
     """Whether a sticky surface holds what meets it, or what slides on it at `own`, by the end of a time."""
-    if grip >= FOR_GOOD:
+    if grip >= FOR_EVER_HELD:
         return True
     stops = not lies or length(own) <= grip * left
     return stops and not torn and length(load_of(way, surface)) <= grip

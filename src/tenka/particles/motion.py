@@ -18,7 +18,7 @@ from tenka.base.jit import kernel, prange
 from tenka.base.vectors import dot, length, minus, plus, put, row, times
 from tenka.particles.acting import Acting, air_at, forces_within
 from tenka.particles.bed import BED, wakes
-from tenka.particles.contact import FOR_GOOD, HOLD, Packed, surface_speed
+from tenka.particles.contact import FOR_EVER_HELD, HOLD, Packed, surface_speed
 from tenka.particles.meet import DIES, SLEEPS, STICKS, Span, Way, flown, load_of, meet, near
 from tenka.particles.state import ASLEEP, STUCK, Points
 
@@ -135,7 +135,7 @@ def _go_along(p, i, stops, r):
 def _may_tear(p, i, rows):
     """Whether what sticks may be torn off what holds it."""
     n = p.holder[i]
-    return 0 <= n < rows.shape[0] and rows[n, HOLD] < FOR_GOOD
+    return 0 <= n < rows.shape[0] and rows[n, HOLD] < FOR_EVER_HELD
 
 
 @kernel

@@ -10,11 +10,17 @@ import numpy as np
 from tenka.scene.meshes import Mesh
 
 
-def box_hit(start: np.ndarray, way: np.ndarray, low: np.ndarray, high: np.ndarray) -> float:
-    """How far a ray goes to a box, m; 0 from inside it, infinite where it misses."""
+def box_span(start: np.ndarray, way: np.ndarray, low: np.ndarray, high: np.ndarray) -> tuple[float, float]:
+    """How far a ray goes until it enters a box and until it leaves it, m; it misses where the first is not
+    below the second."""
     with np.errstate(divide="ignore", invalid="ignore"):
         a, b = (low - start) / way, (high - start) / way
-    near, far = float(np.nanmax(np.minimum(a, b))), float(np.nanmin(np.maximum(a, b)))
+    return float(np.nanmax(np.minimum(a, b))), float(np.nanmin(np.maximum(a, b)))
+
+
+def box_hit(start: np.ndarray, way: np.ndarray, low: np.ndarray, high: np.ndarray) -> float:
+    """How far a ray goes to a box, m; 0 from inside it, infinite where it misses."""
+    near, far = box_span(start, way, low, high)
     return max(near, 0.0) if near <= far and far >= 0 else math.inf
 
 

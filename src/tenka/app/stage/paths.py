@@ -3,7 +3,7 @@ picture."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -15,7 +15,7 @@ from tenka.app import theme
 from tenka.app.sheet.fields import NumberField
 from tenka.app.stage.shades import shades
 from tenka.cache.store import Frame
-from tenka.effect.catalogue import Param
+from tenka.effect.catalogue import LOOK, Settings, params
 from tenka.look.inspect import FIELDS, field_called
 from tenka.look.pathlines import Pathlines, pathlines, seeds_of
 from tenka.scene.cameras import View
@@ -59,6 +59,14 @@ class Asked:
         return pathlines(given, index, rate, seeds, before, after, self.colour)
 
 
+class Least(Settings):
+    """The value from which on lines begin; its unit is that of the chosen field."""
+
+    least: float = LOOK.number(
+        0.05, "", -1e6, 1e6, "Lines begin where the field is at least this.", soft=(0, 10), step=0.01
+    )
+
+
 class PathPanel(QWidget):
     """Rows of choices; `changed` when lines must be found anew."""
 
@@ -72,11 +80,7 @@ class PathPanel(QWidget):
         column.setSpacing(4)
         self.start = self._combo("Where lines begin", [("where " + f.name.lower(), f.id) for f in FIELDS])
         self.start.addItem("by hand", HAND)
-        param = Param(
-            "least", "least", "number", 0.05, "", "Lines begin where the field is at least this.", "",
-            -1e6, 1e6, (0.0, 10.0), 0.01, False, "none", "", (), (),
-        )  # fmt: skip
-        self.least = NumberField(param, 0.05)
+        self.least = NumberField(params(Least)["least"], Least().least)
         self.least.setAccessibleName("Least value where lines begin")
         self.least.changed.connect(lambda *_: self.changed.emit())
         self.unit = QLabel()
@@ -134,7 +138,9 @@ class PathPanel(QWidget):
             part.setVisible(not self.by_hand)
         self.clear.setVisible(self.by_hand)
         self.hint.setVisible(self.by_hand)
-        self.unit.setText("" if self.by_hand else field_called(self.start.currentData()).unit)
+        unit = "" if self.by_hand else field_called(self.start.currentData()).unit
+        self.unit.setText(unit)
+        self.least.p = replace(self.least.p, unit=unit)  # so that what is typed may have it
         self.least.update()
 
     def begin_at(self, place: np.ndarray) -> None:

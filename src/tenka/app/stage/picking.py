@@ -14,6 +14,7 @@ from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.cache.store import Frame
 from tenka.effect.model import REGIONS
+from tenka.look.inspect import cells_along
 from tenka.run.frames import PointFrame
 from tenka.scene.cameras import View
 from tenka.scene.picking import box_hit, mesh_hit
@@ -75,16 +76,10 @@ def _shown(
             if near.any():
                 found.append((float(at[near, 2].min()), f"layers.{id}"))
         elif isinstance(frame, Frame):
-            low, high = np.asarray(frame.origin, float), frame.high
-            far = box_hit(start, way, low, high)
-            if math.isfinite(far):
-                t = far + frame.voxel * np.arange(int(float(np.linalg.norm(high - low)) / frame.voxel) + 1)
-                index = ((start + t[:, None] * way - low) / frame.voxel).astype(int)
-                inside = ((index >= 0) & (index < frame.shape)).all(axis=1)
-                dense = np.zeros(len(t))
-                dense[inside] = frame.density[tuple(index[inside].T)]
-                if (dense > SEEN).any():
-                    found.append((float(t[np.argmax(dense > SEEN)]), f"layers.{id}"))
+            t, index = cells_along(frame, start, way)
+            dense = frame.density[tuple(index.T)] > SEEN
+            if dense.any():
+                found.append((float(t[np.argmax(dense)]), f"layers.{id}"))
     return found
 
 

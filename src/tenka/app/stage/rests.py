@@ -34,19 +34,19 @@ def paint_rests(painter: QPainter, view: View, rect: QRectF, shown: Shown) -> No
             spots = at[own & ahead, :2]
             painter.setPen(QPen(theme.colour(hue, 0.9), 3.0, cap=Qt.PenCapStyle.RoundCap))
             painter.drawPoints(QPolygonF([QPointF(x, y) for x, y in spots.tolist()]))
+    plate = QRectF(rect.right() - 134, rect.bottom() - 94, 124, 56)  # above the words at the foot
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme.colour(theme.GROUND, 0.72))
+    painter.drawRoundedRect(plate, 4, 4)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setFont(theme.font(theme.SMALL))
     for n, (name, hue) in enumerate(KINDS):
-        y = rect.bottom() - 64 + 16 * n
+        y = plate.top() + 4 + 16 * n
         painter.setPen(QPen(theme.colour(hue), 6.0, cap=Qt.PenCapStyle.RoundCap))
-        painter.drawPoint(QPointF(rect.right() - 118, y + 8))
+        painter.drawPoint(QPointF(plate.left() + 12, y + 8))
         painter.setPen(theme.colour(theme.TEXT))
-        painter.drawText(
-            QRectF(rect.right() - 108, y, 100, 16), Qt.AlignmentFlag.AlignLeft, f"{counts[name]:,} {name}"
-        )
-
-
-def has_points(shown: Shown | None) -> bool:
-    return shown is not None and any(isinstance(f, PointFrame) for f in shown.frames.values())
+        side = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(QRectF(plate.left() + 22, y, 100, 16), side, f"{counts[name]:,} {name}")
 
 
 def room_of(shown: Shown) -> tuple[np.ndarray, np.ndarray] | None:

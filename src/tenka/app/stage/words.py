@@ -8,6 +8,7 @@ from tenka.app.kinds import view_of_kind
 from tenka.app.state import State
 from tenka.cache.store import Frame
 from tenka.effect.model import AMBIENT_KELVIN, Effect, heard
+from tenka.look.inspect import cells_along
 from tenka.particles.state import ASLEEP
 from tenka.run.frames import PointFrame
 from tenka.run.session import Session, Shown
@@ -89,15 +90,10 @@ def probe_text(view: View, px: float, py: float, shown: Shown, session: Session,
             return ""
         frame = whole
     start, direction = view.ray(px, py)
-    low, high = np.asarray(frame.origin), frame.high
-    with np.errstate(divide="ignore", invalid="ignore"):
-        a, b = (low - start) / direction, (high - start) / direction
-    near, far = max(0.0, float(np.nanmax(np.minimum(a, b)))), float(np.nanmin(np.maximum(a, b)))
-    if near >= far:
+    t, index = cells_along(frame, start, direction)
+    if not len(t):
         return ""
-    t = np.arange(near, far, frame.voxel)
     points = start + t[:, None] * direction
-    index = np.clip(((points - low) / frame.voxel).astype(int), 0, np.asarray(frame.shape) - 1)
     density = frame.density[index[:, 0], index[:, 1], index[:, 2]].astype(float)
     k = int(np.argmax(density))
     if density[k] < 1e-3:
