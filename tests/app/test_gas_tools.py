@@ -492,7 +492,7 @@ def test_a_trial_is_renamed_and_removed_and_the_stage_shows_the_effect_again(win
     row.field.setText("Lazy")
     row.field.editingFinished.emit()
     assert bar.shown.currentText() == "Lazy" and window.stage.other == "trial"
-    window.tempo.rows.remove("trials.trial")
+    window.in_hand.remove("trials.trial")
     assert window.stage.which == "preview" and bar.shown.currentText() == "Preview"
     window.undo()
     assert window.state.effect.trials[0].name == "Lazy"

@@ -16,7 +16,7 @@ from pytestqt.qtbot import QtBot
 
 from tenka.app.finder import Entry, found, score
 from tenka.app.recent import recent_files
-from tenka.app.tempo.rowpicture import AXIS
+from tenka.app.tempo.axis import AXIS
 from tenka.app.window import Window
 from tenka.base.errors import BadInput
 from tenka.effect import storage, things

@@ -119,7 +119,7 @@ def test_a_cue_is_added_at_the_head_and_dragging_it_moves_what_hangs_on_it(windo
     assert figures[5]["alive"] == 0 and figures[9]["alive"] > 0
     window.undo()
     assert window.state.effect.cues[0].at == pytest.approx(3 / 24)  # one drag, one step
-    window.tempo.rows.remove(f"cues.{cue.id}")
+    window.in_hand.remove(f"cues.{cue.id}")
     assert get(window.state.effect, f"{path}.sources.burst").delay == pytest.approx(3 / 24)
 
 
@@ -252,7 +252,7 @@ def test_smoke_and_splits_are_one_click(window: Window, qtbot: QtBot):
     assert get(window.state.effect, window.state.selection).sources[0].of == "sparks"
     simulated(window, qtbot)
     assert not window.state.status.problem
-    window.tempo.rows.remove("layers.sparks")  # and what took from it
+    window.in_hand.remove("layers.sparks")  # and what took from it
     assert all(s.shape != "particles" for layer in window.state.effect.layers for s in layer.sources)
 
 
@@ -345,7 +345,7 @@ def test_a_shape_that_needs_a_prop_or_a_layer_takes_the_first_that_fits(window: 
     assert get(window.state.effect, "layers.puff.sources.source").shape != "particles"
     row._set("particles", object())
     assert get(window.state.effect, "layers.puff.sources.source").of == "sparks"
-    window.tempo.rows.remove(path)
+    window.in_hand.remove(path)
     window.state.select("layers.puff.sources.source")
 
 

@@ -600,7 +600,7 @@ def test_the_effects_length_is_changed_and_its_frames_follow(window: Window, qtb
     length.type_in("0.25")
     assert length._edit is not None
     QTest.keyClick(length._edit, Qt.Key.Key_Return)
-    assert window.state.effect.frames == 6 and "/ 6" in window.tempo.where.text()
+    assert window.state.effect.frames == 6 and "of 6 " in window.tempo.where.text()
     until(qtbot, lambda: window.state.status.stored == [True] * 6)
     window.undo()
     assert window.state.effect.frames == 12 and window.sheet.row("rate") is not None

@@ -7,14 +7,15 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QMenu, QWidget
+from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.app.tempo.rows import Rows
 from tenka.base.errors import TenkaError
 from tenka.effect import things
-from tenka.effect.document import get
+from tenka.effect.document import get, param_at
+from tenka.effect.values import value_as_text, value_pasted
 
 
 class InHand:
@@ -26,6 +27,16 @@ class InHand:
     @property
     def path(self) -> str:
         return self.state.selection if things.group_of(self.state.selection) in ACTED_ON else ""
+
+    def all_of(self, path: str | None) -> list[str]:
+        """All that an act on a path is meant for: the whole selection, when the path is of it."""
+        found = self._needs(path)
+        if not found:
+            return []
+        return self.state.chosen if found in self.state.chosen else [found]
+
+    def names_of(self, paths: list[str]) -> str:
+        return self.name_of(paths[0]) if len(paths) == 1 else f"{len(paths)} {things.group_of(paths[0])}"
 
     def name_of(self, path: str) -> str:
         return str(getattr(get(self.state.effect, path), "name", ""))
@@ -50,37 +61,83 @@ class InHand:
             self.rows.rename(found)
 
     def duplicate(self, path: str | None = None) -> None:
-        found = self._needs(path)
-        if not found:
+        paths = self.all_of(path)
+        if not paths:
             return
 
         def act() -> None:
-            name = self.name_of(found)
-            effect, new = things.duplicated(self.state.effect, found)
-            self.state.apply(effect, f"Duplicate {name}")
-            self.state.select(new)
+            effect, made = self.state.effect, []
+            for each in paths:
+                effect, new = things.duplicated(effect, each)
+                made.append(new)
+            self.state.apply(effect, f"Duplicate {self.names_of(paths)}")
+            self.state.select_more(made)
 
         self._try(act)
 
     def remove(self, path: str | None = None) -> None:
-        if found := self._needs(path):
-            name = self.name_of(found)
-            before = self.state.effect
-            self.rows.remove(found)
-            if self.state.effect is not before:
-                self.state.said.emit(f"{name} is removed; Ctrl+Z brings it back.")
-
-    def copy(self, path: str | None = None) -> None:
-        found = self._needs(path)
-        if not found:
+        paths = self.all_of(path)
+        if not paths:
             return
 
         def act() -> None:
-            text = things.as_text(self.state.effect, found)
-            clipboard = QGuiApplication.clipboard()
-            assert clipboard is not None
-            clipboard.setText(text)
-            self.state.said.emit(f"{self.name_of(found)} is copied, as text.")
+            names, effect = self.names_of(paths), self.state.effect
+            for each in paths:
+                effect = things.removed(effect, each)
+            self.state.apply(effect, f"Remove {names}")
+            self.state.said.emit(
+                f"{names} {'is' if len(paths) == 1 else 'are'} removed; Ctrl+Z brings "
+                f"{'it' if len(paths) == 1 else 'them'} back."
+            )
+
+        self._try(act)
+
+    def _value_path(self) -> str:
+        """The setting that has the keyboard, if one has."""
+        widget = QApplication.focusWidget()
+        while widget is not None:
+            if found := getattr(widget, "value_path", ""):
+                return str(found)
+            widget = widget.parentWidget()
+        return ""
+
+    def _put_on_clipboard(self, text: str) -> None:
+        clipboard = QGuiApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText(text)
+
+    def copy(self, path: str | None = None) -> None:
+        setting = "" if path else self._value_path()
+        if setting:
+            self.copy_value(setting)
+            return
+        paths = self.all_of(path)
+        if not paths:
+            return
+
+        def act() -> None:
+            self._put_on_clipboard(things.all_as_text(self.state.effect, paths))
+            self.state.said.emit(
+                f"{self.names_of(paths)} {'is' if len(paths) == 1 else 'are'} copied, as text."
+            )
+
+        self._try(act)
+
+    def copy_value(self, setting: str) -> None:
+        """The value of a setting, with its course, as text."""
+        self._put_on_clipboard(value_as_text(self.state.effect, setting))
+        self.state.said.emit(f"{param_at(self.state.effect, setting).label} is copied, as text.")
+
+    def paste_value(self, setting: str) -> None:
+        """What was copied, as the value of a setting."""
+
+        def act() -> None:
+            label = param_at(self.state.effect, setting).label
+            effect = value_pasted(self.state.effect, setting, self._copied())
+            if effect == self.state.effect:
+                self.state.said.emit(f"{label} has that value already.")
+                return
+            self.state.edit(setting, get(effect, setting), f"Paste {label}")
 
         self._try(act)
 
@@ -95,24 +152,35 @@ class InHand:
         return clipboard.text()
 
     def paste(self) -> None:
+        if setting := self._value_path():
+            self.paste_value(setting)
+            return
+
         def act() -> None:
-            effect, path = things.pasted(self.state.effect, self._copied(), self.state.selection)
-            self.state.apply(effect, f"Paste {getattr(get(effect, path), 'name', '')}")
-            self.state.select(path)
+            effect, made = self.state.effect, []
+            for text in things.parts_of(self._copied()):
+                effect, path = things.pasted(effect, text, self.state.selection)
+                made.append(path)
+            self.state.apply(effect, f"Paste {getattr(get(effect, made[-1]), 'name', '')}")
+            self.state.select_more(made)
 
         self._try(act)
 
     def paste_values(self, path: str | None = None) -> None:
-        found = self._needs(path)
-        if not found:
+        paths = self.all_of(path)
+        if not paths:
             return
 
         def act() -> None:
-            name = self.name_of(found)
-            effect, count = things.values_pasted(self.state.effect, self._copied(), found)
-            if count:
-                self.state.apply(effect, f"Paste values on {name}")
-            self.state.said.emit(f"{count} value{'s' if count != 1 else ''} of {name} changed.")
+            effect, total = self.state.effect, 0
+            for each in paths:
+                effect, count = things.values_pasted(effect, self._copied(), each)
+                total += count
+            if total:
+                self.state.apply(effect, f"Paste values on {self.names_of(paths)}")
+            self.state.said.emit(
+                f"{total} value{'s' if total != 1 else ''} of {self.names_of(paths)} changed."
+            )
 
         self._try(act)
 
@@ -157,7 +225,7 @@ class InHand:
 
     def show_menu(self, parent: QWidget, path: str, at: QPoint) -> QMenu:
         """Open that menu at a place of the screen."""
-        if path:
+        if path and path not in self.state.chosen:
             self.state.select(path)
         menu = self.menu(parent, path)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

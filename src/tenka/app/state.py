@@ -17,6 +17,7 @@ from tenka.effect import storage
 from tenka.effect.document import Document, get
 from tenka.effect.model import Effect, GasLayer, Layer, Tier
 from tenka.effect.starters import empty
+from tenka.effect.together import fit_together, set_together
 from tenka.pack.layout import lost_flames
 from tenka.run.findings import Finding
 from tenka.run.kinds import KINDS
@@ -53,6 +54,7 @@ class State(QObject):
         self.session = Session(self.store)
         self.journal: storage.Journal | None = None
         self.selection = ""
+        self.also: list[str] = []  # what is selected besides, of the same group
         self._focus = ""
         self.frame = 0
         self.tier_id = ""
@@ -199,7 +201,11 @@ class State(QObject):
     def edit(self, path: str, value: object, label: str = "", merge: object = None) -> None:
         """One edit; what is refused is said in the hint line and changes nothing."""
         try:
-            self.document.edit(path, value, label, merge)
+            if self.also and path.startswith(f"{self.selection}."):
+                changed = set_together(self.effect, path, value, self.selection, self.also)
+                self.document.apply(changed, label, merge=merge)
+            else:
+                self.document.edit(path, value, label, merge)
         except TenkaError as error:
             self.said.emit(str(error))
 
@@ -209,6 +215,7 @@ class State(QObject):
     def _on_change(self, path: str) -> None:
         self.session.take(self.effect)
         self._autosave.start()
+        self.also = [p for p in self.also if _is_there(self.effect, p)]
         try:
             if self.selection != WHOLE:
                 get(self.effect, self.selection)
@@ -246,8 +253,25 @@ class State(QObject):
 
     # --- selection, time, news ----------------------------------------------------------------
 
+    @property
+    def chosen(self) -> list[str]:
+        """All that is selected; what the sheet shows is the last."""
+        return [*self.also, self.selection]
+
+    def select_more(self, paths: list[str]) -> None:
+        """Select several things of one group; the sheet shows the last of them."""
+        kept = fit_together(paths)
+        if kept:
+            self.also, self.selection = kept[:-1], ""
+            self._select(kept[-1])
+
     def select(self, path: str) -> None:
-        if path != self.selection:
+        if path != self.selection or self.also:
+            self.also = []
+            self._select(path)
+
+    def _select(self, path: str) -> None:
+        if path != self.selection or self.also:
             self.selection = path
             parts = path.split(".")
             if parts[0] == "layers" and len(parts) > 1:
@@ -353,3 +377,11 @@ class State(QObject):
         self._keeper.close()
         if self.journal is not None:
             self.journal.close()
+
+
+def _is_there(effect: Effect, path: str) -> bool:
+    try:
+        get(effect, path)
+    except BadInput:
+        return False
+    return True

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import gc
-from functools import partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QFont, QKeySequence
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QFont
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from tenka.app import theme
 from tenka.app.actions import Actions
+from tenka.app.commands import STATIONS, add_actions
 from tenka.app.dropped import files_of, take_file
 from tenka.app.entries import entries_of, first_focus
 from tenka.app.filing import Filing
@@ -36,12 +36,12 @@ from tenka.app.state import WHOLE, State
 from tenka.app.stations.budget import BudgetStation
 from tenka.app.stations.pack import PackStation
 from tenka.app.stations.proof import ProofStation
+from tenka.app.tempo.drawer import HEIGHT as DRAWER
 from tenka.app.tempo.drawer import Drawer
 from tenka.app.tempo.tempo import Tempo
 from tenka.app.timers import once
 from tenka.app.tray import Tray
 
-STATIONS = ("Shape", "Look", "Pack", "Budget", "Proof")
 SAID_MS = 7000
 SETTLE_MS = (1500, 6000)  # by then what a start loads is there: libraries, then kernels
 
@@ -79,6 +79,7 @@ class Window(Filing):
         self.split.setHandleWidth(3)
         self.split.setChildrenCollapsible(False)
         self.split.setSizes([575, 185])
+        self.drawer.opened.connect(self._room_for_drawer)
         column.addWidget(self.split, 1)
         self.setCentralWidget(root)
         self._said = once(self, SAID_MS, lambda: self.said.setText(""))
@@ -90,13 +91,15 @@ class Window(Filing):
         self.in_hand = InHand(state, self.tempo.rows)
         self.tempo.rows.asked.connect(lambda path, at: self.in_hand.show_menu(self.tempo.rows, path, at))
         self.stage.asked.connect(lambda path, at: self.in_hand.show_menu(self.stage, path, at))
+        self.sheet.value_copied.connect(self.in_hand.copy_value)
+        self.sheet.value_pasted.connect(self.in_hand.paste_value)
         self.finder = Finder(root, lambda: entries_of(self))
         self.actions_ = Actions(self)
         self._keys = KeyOwner(self)
         app = QApplication.instance()
         assert app is not None
         app.installEventFilter(self._keys)
-        self._actions()
+        add_actions(self)
         self._show_title()
         # a full sweep of the collector over the compiler's objects, which all stay, would stop the window for
         # 0.2 s
@@ -138,6 +141,12 @@ class Window(Filing):
         under.addWidget(self.drawer)
         under.addWidget(self.tempo, 1)
         return self.foot
+
+    def _room_for_drawer(self, opened: bool) -> None:
+        """The drawer takes its room from the stage, and gives it back: the tempo stays as it is."""
+        stage, foot = self.split.sizes()
+        by = DRAWER if opened else -DRAWER
+        self.split.setSizes([stage - by, foot + by])
 
     def _head(self) -> QWidget:
         head = QWidget()
@@ -210,53 +219,11 @@ class Window(Filing):
         bar.hide()
         return bar
 
-    def _actions(self) -> None:
-        """Every action with its name and its keys."""
-        tempo, stage, hand, state = self.tempo, self.stage, self.in_hand, self.state
-        add = self.actions_.add
-        for n, name in enumerate(STATIONS):
-            add(f"Go to {name}", partial(self.go_to, name.lower()), str(n + 1), plain=True)
-        add("Find anything", self.finder.open, "Ctrl+K", words="command search palette")
-        add("Undo", self.undo, QKeySequence.StandardKey.Undo)
-        add("Redo", self.redo, "Ctrl+Shift+Z", more="Ctrl+Y")
-        add("New effect", self.new, QKeySequence.StandardKey.New)
-        add("Start page", self.show_start, "Ctrl+Home", words="begin demos recent examples home")
-        add("Back to the stage", self.leave_start, "Esc", plain=True)
-        add("Open an effect", self.ask_open, QKeySequence.StandardKey.Open)
-        add("Save", self.save, QKeySequence.StandardKey.Save)
-        add("Save as", self.save_as, "Ctrl+Shift+S")
-        add("Quit", self.close, QKeySequence.StandardKey.Quit)
-        add("Play or pause", self._space, "Space", plain=True)
-        add("To the first frame", lambda: state.go(0), "Home", plain=True)
-        add("To the last frame", lambda: state.go(state.effect.frames - 1), "End", plain=True)
-        add("One frame back", lambda: state.go(state.frame - 1), ",", plain=True)
-        add("One frame on", lambda: state.go(state.frame + 1), ".", plain=True)
-        add("Every frame or true rate", lambda: tempo.mode.toggle(), "R", plain=True)
-        add("Add a cue here", tempo.cue.click, words="flag moment marker")
-        add("Try another seed", tempo.seed.click, words="variation dice random")
-        add("Look at what is selected", stage.frame_selected, "F", plain=True, words="frame focus zoom")
-        add("Turn the light", lambda: stage.light_button.toggle(), "L", plain=True, words="sun")
-        inside = "slice inspect path lines vectors sleep"
-        add("Look inside", lambda: stage.inspect_button.toggle(), "I", plain=True, words=inside)
-        add("Boxes and handles", lambda: stage.box_button.toggle(), "B", plain=True, words="gizmo overlay")
-        add("Stage alone", self.stage_alone, "F11", words="full screen")
-        add("Heat of overdraw", self._heat, "H", plain=True, words="fill cost")
-        add("Pack", lambda: self.pack.start() if self.station == "pack" else self.go_to("pack"), "Ctrl+P")
-        add("Rename", hand.rename, "F2")
-        add("Duplicate", hand.duplicate, "Ctrl+D", words="double clone")
-        add("Remove what is selected", hand.remove, "Delete", plain=True, words="delete")
-        add("Copy as text", hand.copy, QKeySequence.StandardKey.Copy, plain=True)
-        add("Cut", hand.cut, QKeySequence.StandardKey.Cut, plain=True)
-        add("Paste", hand.paste, QKeySequence.StandardKey.Paste, plain=True)
-        add("Paste values", hand.paste_values, "Ctrl+Shift+V", plain=True)
-        add("Move up in its group", partial(hand.move, -1), "Ctrl+Up", words="order")
-        add("Move down in its group", partial(hand.move, 1), "Ctrl+Down", words="order")
-
-    def _heat(self) -> None:
+    def toggle_heat(self) -> None:
         if self.station == "proof":
             self.proof.heat.toggle()
 
-    def _space(self) -> None:
+    def space(self) -> None:
         if self.station == "proof":
             self.proof.toggle()
         elif self.station in ("shape", "look"):

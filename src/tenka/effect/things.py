@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from tenka.base.errors import BadInput
 from tenka.base.tree import explain
+from tenka.effect.additions import without_cue, without_layer
 from tenka.effect.catalogue import params
 from tenka.effect.document import free_id, get, replaced
 from tenka.effect.model import ON_PROP, Cue, Effect, Force, GasLayer, Layer, ParticleLayer, Prop
@@ -96,6 +97,46 @@ def moved(effect: Effect, path: str, by: int) -> Effect:
     items.insert(to, items.pop(at))
     found: Effect = replaced(effect, owner, tuple(items))
     return found
+
+
+def removed(effect: Effect, path: str) -> Effect:
+    """The effect without a thing, and without what takes from it."""
+    group, _, id = path.rpartition(".")
+    if group == "layers":
+        return without_layer(effect, id)
+    if group == "cues":
+        return without_cue(effect, id)
+    found: Effect = replaced(effect, group, tuple(i for i in get(effect, group) if i.id != id))
+    return found
+
+
+def put_at(effect: Effect, path: str, place: int) -> Effect:
+    """The effect with a thing at a place of its group, counted without itself."""
+    owner, _, id = path.rpartition(".")
+    at = next(n for n, i in enumerate(get(effect, owner)) if i.id == id)
+    return moved(effect, path, place - at)
+
+
+def all_as_text(effect: Effect, paths: list[str]) -> str:
+    """Some things as text: one as it is, several as a list."""
+    texts = [as_text(effect, path) for path in paths]
+    return (
+        texts[0]
+        if len(texts) == 1
+        else json.dumps([json.loads(t) for t in texts], indent=1, ensure_ascii=False)
+    )
+
+
+def parts_of(text: str) -> list[str]:
+    """The texts of the single things of what was copied."""
+    if len(text) <= MOST_TEXT and text.lstrip().startswith("["):
+        try:
+            tree = json.loads(text)
+        except (ValueError, RecursionError):
+            return [text]
+        if isinstance(tree, list) and tree:
+            return [json.dumps(part) for part in tree]
+    return [text]
 
 
 def as_text(effect: Effect, path: str) -> str:

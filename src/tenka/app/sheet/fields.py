@@ -92,7 +92,7 @@ class NumberField(QWidget):
                 theme.colour(theme.VERDIGRIS, 0.55),
             )
         painter.setFont(theme.font(theme.BODY))
-        painter.setPen(theme.colour(theme.QUIET if self.locked else theme.TEXT))
+        painter.setPen(theme.colour(theme.QUIET if self.locked or not self.isEnabled() else theme.TEXT))
         text = shown(self.value, self.p.step if self.p.kind != "whole" else 1)
         inner = box.adjusted(6, 0, -6, -1)
         unit = self.p.unit

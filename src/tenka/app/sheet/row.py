@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QContextMenuEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -62,9 +62,13 @@ def _as_text(value: Any) -> str:
 class Row(QWidget):
     """One setting: label, field, wave mark."""
 
+    copied = pyqtSignal(str)
+    pasted = pyqtSignal(str)
+
     def __init__(self, state: State, path: str, p: Param) -> None:
         super().__init__()
         self.state, self.path, self.p = state, path, p
+        self.value_path = path  # what is copied from here and pasted here
         line = QHBoxLayout(self)
         line.setContentsMargins(12, 2, 8, 2)
         line.setSpacing(6)
@@ -295,6 +299,14 @@ class Row(QWidget):
         """What can be done to the setting."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for text, icon, call in (
+            ("Copy value\tCtrl+C", "copy", self.copied),
+            ("Paste value\tCtrl+V", "clipboard-paste", self.pasted),
+        ):
+            action = menu.addAction(theme.icon(icon), text)
+            assert action is not None
+            action.triggered.connect(lambda _=False, c=call: c.emit(self.path))
+        menu.addSeparator()
         reset = menu.addAction("Reset to its default")
         assert reset is not None
         reset.setEnabled(self.value != self.p.default)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from pydantic import BaseModel
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -38,6 +38,7 @@ from tenka.base.errors import TenkaError
 from tenka.effect.catalogue import SECTIONS, Param
 from tenka.effect.document import get
 from tenka.effect.model import DomainBox, Prop, Trial
+from tenka.effect.things import group_of
 
 """What the sheet shows of a layer of each kind; '' is the layer itself."""
 
@@ -53,6 +54,9 @@ class Part:
 
 class Sheet(QWidget):
     """The settings of what is selected, at one station."""
+
+    value_copied = pyqtSignal(str)
+    value_pasted = pyqtSignal(str)
 
     def __init__(self, state: State) -> None:
         super().__init__()
@@ -170,6 +174,8 @@ class Sheet(QWidget):
             )
         if self.state.selection == WHOLE:
             return self.state.effect.name
+        if self.state.also:
+            return f"{len(self.state.chosen)} {group_of(self.state.selection)}"
         try:
             return getattr(get(self.state.effect, self.state.selection), "name", "Light")
         except TenkaError:
@@ -183,6 +189,7 @@ class Sheet(QWidget):
         self._of = (self.station, self.state.selection)
         self._made = self._shape()
         self.title.setText(self._title())
+        self.title.setToolTip("Changes are made to all of them." if self.state.also else "")
         body = QWidget()
         body.setObjectName("bench")
         column = QVBoxLayout(body)
@@ -270,6 +277,8 @@ class Sheet(QWidget):
 
     def _row(self, column: QVBoxLayout, part: Part, path: str, p: Param) -> None:
         row = Row(self.state, path, p)
+        row.copied.connect(self.value_copied)
+        row.pasted.connect(self.value_pasted)
         self.rows.append(row)
         part.rows.append(row)
         column.addWidget(row)

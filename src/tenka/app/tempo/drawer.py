@@ -3,17 +3,18 @@ of."""
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.scroll import show_instead
 from tenka.app.sheet.fields import ChoiceField, NumberField
 from tenka.app.state import State
+from tenka.app.tempo.axis import OUTLINE
 from tenka.app.tempo.plot import Plot, _number
-from tenka.app.tempo.rowpicture import OUTLINE
 from tenka.app.tempo.rows import Rows
 from tenka.base.errors import TenkaError
 from tenka.effect.catalogue import Param
@@ -30,24 +31,29 @@ from tenka.effect.courses import (
     Value,
     Wave,
     course_from,
+    moved_key,
 )
 from tenka.effect.document import get, param_at
 
+HEIGHT = 168
 EASES: tuple[Ease, ...] = ("smooth", "through", "linear", "hold")
 
 
 class Drawer(QWidget):
     """Opens above the tempo for the courses that were asked for."""
 
+    opened = pyqtSignal(bool)
+
     def __init__(self, state: State, rows: Rows) -> None:
         super().__init__()
+        self._open = False
         self.setObjectName("bench")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.state = state
         self.path = ""
         self.paths: list[str] = []
         self._made: object = None
-        self.setFixedHeight(168)
+        self.setFixedHeight(HEIGHT)
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 14, 0)
         line.setSpacing(0)
@@ -77,6 +83,7 @@ class Drawer(QWidget):
         state.course_asked.connect(self.open)
         state.changed.connect(lambda _: self.refresh())
         state.moved.connect(lambda _: self.plot.update())
+        rows.spanned.connect(self.plot.update)
 
     def open(self, path: str) -> None:
         """Show a course; one that is shown already comes to the front."""
@@ -86,11 +93,30 @@ class Drawer(QWidget):
         self.plot.chosen = None
         self._made = None
         self.refresh()
+        if not self._open:
+            self._open = True
+            self.opened.emit(True)
         self.show()
 
     def close_all(self) -> None:
         self.paths, self.path = [], ""
         self.hide()
+        if self._open:
+            self._open = False
+            self.opened.emit(False)
+
+    def name_of(self, path: str) -> str:
+        """A course as it is named: its label, and whose it is when several are shown."""
+        label = param_at(self.state.effect, path).label
+        label = f"{label[:1].upper()}{label[1:]}"
+        if len(self.paths) < 2:
+            return label
+        steps = path.split(".")
+        for n in range(len(steps) - 1, 0, -1):
+            name = getattr(get(self.state.effect, ".".join(steps[:n])), "name", "")
+            if name:
+                return f"{name}: {label[:1].lower()}{label[1:]}"
+        return label
 
     def value(self) -> Value:
         return get(self.state.effect, self.path)
@@ -128,6 +154,7 @@ class Drawer(QWidget):
         else:
             for field, place in self._fields:
                 field.show_value(_leaf(self.value(), place))
+            self.show_key()
         self.plot.update()
 
     def _rebuild(self) -> None:
@@ -138,9 +165,7 @@ class Drawer(QWidget):
         column.setSpacing(2)
         self._fields: list[tuple[NumberField, tuple[Any, ...]]] = []
         if len(self.paths) > 1:
-            others = ChoiceField(
-                "Course shown", [(path, param_at(self.state.effect, path).label) for path in self.paths]
-            )
+            others = ChoiceField("Course shown", [(path, self.name_of(path)) for path in self.paths])
             others.setCurrentIndex(self.paths.index(self.path))
             others.activated.connect(lambda: self.open(others.currentData()))
             column.addWidget(others)
@@ -171,6 +196,7 @@ class Drawer(QWidget):
                 line.addWidget(QLabel("ease"))
                 line.addWidget(ease, 1)
                 column.addLayout(line)
+                self._key_fields(column, p)
         elif isinstance(value, Wave | Noise):
             names = [
                 ("base", p.unit, p.soft),
@@ -197,6 +223,40 @@ class Drawer(QWidget):
                         column, _number(p, name, p.unit, p.soft), getattr(value, name), (*place, name), depth
                     )
             self._build(column, value.of, (*place, "of"), depth + 1)
+
+    def _key_fields(self, column: QVBoxLayout, p: Param) -> None:
+        """The chosen key by numbers: its time, its value, and the slope with which it is passed."""
+        span = max(p.soft[1] - p.soft[0], 1e-3)
+        self._by_number: dict[str, NumberField] = {}
+        of_each = (
+            ("time", "s", (0.0, self.state.effect.seconds)),
+            ("value", p.unit, p.soft),
+            ("slope", f"{p.unit}/s" if p.unit else "1/s", (-span, span)),
+        )
+        for name, unit, soft in of_each:
+            row = QHBoxLayout()
+            label = QLabel(name)
+            label.setProperty("quiet", True)
+            label.setFixedWidth(48)
+            field = NumberField(_number(p, name, unit, soft), 0.0)
+            field.changed.connect(partial(self._set_key, name))
+            field.told.connect(self.state.said)
+            row.addWidget(label)
+            row.addWidget(field, 1)
+            column.addLayout(row)
+            self._by_number[name] = field
+
+    def _set_key(self, name: str, v: float, token: object) -> None:
+        keys, i = self.keys(), self.plot.chosen
+        if keys is None or i is None or i >= len(keys.keys):
+            return
+        key = keys.keys[i]
+        if name == "slope":
+            self.put_slope(i, v, token)
+        else:
+            t, value = (v, key.v) if name == "time" else (key.t, self.clamp(v))
+            self.put(moved_key(keys, i, t, value), token)
+        self.show_key()
 
     def _field(self, column: QVBoxLayout, p: Param, value: float, place: tuple[Any, ...], depth: int) -> None:
         row = QHBoxLayout()
@@ -244,12 +304,18 @@ class Drawer(QWidget):
             self.put(Keys(keys=changed), token)
 
     def show_key(self) -> None:
-        """Mirror the chosen key's ease."""
+        """Mirror the chosen key: its ease and its numbers."""
         keys, i = self.keys(), self.plot.chosen
-        if keys is not None and hasattr(self, "_ease"):
-            self._ease.setEnabled(i is not None and i < len(keys.keys))
-            if i is not None and i < len(keys.keys):
-                self._ease.setCurrentText(keys.keys[i].ease)
+        if keys is None or not hasattr(self, "_ease"):
+            return
+        key = keys.keys[i] if i is not None and i < len(keys.keys) else None
+        self._ease.setEnabled(key is not None)
+        for name, field in self._by_number.items():
+            field.setEnabled(key is not None and (name != "slope" or self.plot._tangent()))
+        if key is not None and i is not None:
+            self._ease.setCurrentText(key.ease)
+            for name, value in (("time", key.t), ("value", key.v), ("slope", keys.slope_at(i))):
+                self._by_number[name].show_value(value)
 
 
 def _leaf(value: Any, place: tuple[Any, ...]) -> Any:

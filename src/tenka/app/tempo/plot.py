@@ -6,16 +6,16 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from tenka.app import theme
-from tenka.app.keys import TAKES_AWAY
+from tenka.app.keys import ARROWS, TAKES_AWAY
 from tenka.app.sheet.fields import shown
-from tenka.app.tempo.rowpicture import OUTLINE
+from tenka.app.tempo.axis import OUTLINE
 from tenka.app.tempo.rows import Rows
 from tenka.effect.catalogue import Param
-from tenka.effect.courses import Keys, curve, moved_key, with_key
+from tenka.effect.courses import Keys, curve, moved_key, value_at, with_key
 from tenka.effect.document import get, param_at
 
 HUES = (theme.VERDIGRIS, theme.SAFFRON, theme.TEXT)
@@ -57,7 +57,7 @@ class Plot(QWidget):
     """Curves over time; the keys of the chosen course can be dragged, added (double click) and removed
     (Delete), tangents turned."""
 
-    own_keys = TAKES_AWAY
+    own_keys = TAKES_AWAY | ARROWS | {Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Plus}
     own_text = ""
 
     def __init__(self, drawer: Drawer, rows: Rows) -> None:
@@ -66,7 +66,8 @@ class Plot(QWidget):
         self.chosen: int | None = None
         self._held = self._turning = False
         self._token: object = None
-        self._range = (0.0, 1.0)
+        self._ranges: dict[str, tuple[float, float]] = {}  # of each curve: each has an axis of its own
+        self._names: list[tuple[QRectF, str]] = []  # where the names of the curves stand
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Course")
 
@@ -74,29 +75,39 @@ class Plot(QWidget):
         return self.rows.x_of(t) - OUTLINE
 
     def _t(self, x: float) -> float:
-        return x / max(1.0, self.rows.axis().width()) * self.drawer.state.effect.seconds
+        return self.rows.seconds_at(x + OUTLINE)
 
-    def _y(self, v: float) -> float:
-        low, high = self._range
+    @property
+    def value_path(self) -> str:
+        """What is copied from here and pasted here."""
+        return self.drawer.path
+
+    def _range(self, path: str = "") -> tuple[float, float]:
+        return self._ranges.get(path or self.drawer.path, (0.0, 1.0))
+
+    def _y(self, v: float, path: str = "") -> float:
+        low, high = self._range(path)
         return self.height() - 14 - (v - low) / (high - low) * (self.height() - 28)
 
     def _v(self, y: float) -> float:
-        low, high = self._range
+        low, high = self._range()
         return low + (self.height() - 14 - y) / (self.height() - 28) * (high - low)
 
     def fit(self) -> None:
-        """Choose the value range that holds every curve, unless a key is being dragged."""
+        """Choose for each curve the values that hold it, unless a key is being dragged."""
         if self._held:
             return
-        curves = [self._curve(path) for path in self.drawer.paths]
-        low, high = min(float(c.min()) for c in curves), max(float(c.max()) for c in curves)
-        room = max(0.12 * (high - low), 0.05 * max(abs(high), abs(low)), 1e-3)
-        self._range = (low - room, high + room)
+        for path in self.drawer.paths:
+            line = self._curve(path)[1]
+            low, high = float(line.min()), float(line.max())
+            room = max(0.12 * (high - low), 0.05 * max(abs(high), abs(low)), 1e-3)
+            self._ranges[path] = (low - room, high + room)
 
-    def _curve(self, path: str) -> np.ndarray:
-        value = get(self.drawer.state.effect, path)
-        seconds = self.drawer.state.effect.seconds
-        return curve(value, np.linspace(0, seconds, 160))
+    def _curve(self, path: str) -> tuple[np.ndarray, np.ndarray]:
+        """Times of what is shown, s, and the values there."""
+        start, length = self.rows.shown
+        times = np.linspace(start, start + length, 240)
+        return times, curve(get(self.drawer.state.effect, path), times)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if not self.drawer.paths:
@@ -106,21 +117,24 @@ class Plot(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), theme.colour(theme.WELL))
         painter.setFont(theme.font(theme.SMALL))
-        low, high = self._range
+        low, high = self._range()
         unit = param_at(self.drawer.state.effect, self.drawer.path).unit
+        hue = HUES[self.drawer.paths.index(self.drawer.path) % len(HUES)]
         for k in range(1, 4):
             v = low + (high - low) * k / 4
             painter.setPen(theme.colour(theme.RULE, 0.7))
             painter.drawLine(QPointF(0, self._y(v)), QPointF(self.width(), self._y(v)))
-            painter.setPen(theme.colour(theme.QUIET))
+            painter.setPen(theme.colour(hue))
             painter.drawText(QPointF(4, self._y(v) - 2), f"{shown(v, (high - low) / 50)} {unit}")
-        times = np.linspace(0, self.drawer.state.effect.seconds, 160)
         for n, path in enumerate(self.drawer.paths):
-            line = self._curve(path)
-            painter.setPen(QPen(theme.colour(HUES[n % 3], 1.0 if path == self.drawer.path else 0.5), 1.6))
+            token = theme.colour(HUES[n % len(HUES)], 1.0 if path == self.drawer.path else 0.5)
+            painter.setPen(QPen(token, 1.6))
             painter.drawPolyline(
-                QPolygonF([QPointF(self._x(float(t)), self._y(float(v))) for t, v in zip(times, line)])
+                QPolygonF(
+                    [QPointF(self._x(float(t)), self._y(float(v), path)) for t, v in zip(*self._curve(path))]
+                )
             )
+        self._paint_names(painter)
         keys = self.drawer.keys()
         for i, key in enumerate(keys.keys if keys else ()):
             painter.setPen(QPen(theme.colour(theme.GROUND), 1))
@@ -136,6 +150,29 @@ class Plot(QWidget):
         x = self._x((self.drawer.state.frame + 0.5) / self.drawer.state.effect.rate)
         painter.setPen(QPen(theme.colour(theme.VERDIGRIS, 0.8), 1.5))
         painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
+
+    def _paint_names(self, painter: QPainter) -> None:
+        """Each curve by its name, with its value at the head and its own unit; a click brings it to the
+        front."""
+        effect, t = self.drawer.state.effect, self.drawer.state.time
+        self._names = []
+        right, y = self.width() - 8.0, 4.0
+        for n, path in enumerate(self.drawer.paths):
+            p, value = param_at(effect, path), value_at(get(effect, path), t)
+            low, high = self._range(path)
+            text = f"{self.drawer.name_of(path)}  {shown(value, (high - low) / 200)} {p.unit}".rstrip()
+            wide = painter.fontMetrics().horizontalAdvance(text) + 12
+            box = QRectF(right - wide, y, wide, 16)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour(theme.GROUND, 0.8))
+            painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
+            painter.setPen(theme.colour(HUES[n % len(HUES)], 1.0 if path == self.drawer.path else 0.8))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+            self._names.append((box, path))
+            y += 18
 
     def _tangent(self) -> bool:
         """Whether the chosen key has a slope that shapes the course."""
@@ -178,6 +215,11 @@ class Plot(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        named = next((path for box, path in self._names if box.contains(event.position())), "")
+        if named:
+            if named != self.drawer.path:
+                self.drawer.open(named)
+            return
         self._turning = self._on_tangent(event.position())
         if not self._turning:
             self.chosen = self._near(event.position())
@@ -216,16 +258,39 @@ class Plot(QWidget):
             self.drawer.put(with_key(keys, t, self.drawer.clamp(self._v(event.position().y()))), object())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Keys of the course: the next by Page up and down, moved by the arrows, a further one by Plus."""
         assert event is not None
-        keys = self.drawer.keys()
-        if (
-            event.key() == Qt.Key.Key_Delete
-            and keys is not None
-            and self.chosen is not None
-            and len(keys.keys) > 1
-        ):
+        keys, key = self.drawer.keys(), event.key()
+        if keys is None:
+            super().keyPressEvent(event)
+            return
+        count, rate = len(keys.keys), self.drawer.state.effect.rate
+        if key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
+            step = 1 if key == Qt.Key.Key_PageDown else -1
+            self.chosen = (self.chosen + step) % count if self.chosen is not None else 0
+            self.drawer.show_key()
+        elif key == Qt.Key.Key_Plus:
+            t = self.drawer.state.time
+            self.drawer.put(with_key(keys, t, self.drawer.clamp(value_at(keys, t))), object())
+        elif self.chosen is not None and self.chosen < count and key in ARROWS:
+            now = keys.keys[self.chosen]
+            low, high = self._range()
+            fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            dt = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(key), 0) / rate
+            dv = {Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}.get(Qt.Key(key), 0) * fine * (high - low) / 50
+            moved = moved_key(keys, self.chosen, now.t + dt, self.drawer.clamp(now.v + dv))
+            self.drawer.put(moved, ("arrows", self.chosen))
+        elif key in TAKES_AWAY and self.chosen is not None and self.chosen < count > 1:
             kept = tuple(k for i, k in enumerate(keys.keys) if i != self.chosen)
             self.chosen = None
             self.drawer.put(Keys(keys=kept), object())
         else:
             super().keyPressEvent(event)
+            return
+        self.update()
+
+    def focusInEvent(self, a0: QFocusEvent | None) -> None:
+        self.update()
+
+    def focusOutEvent(self, a0: QFocusEvent | None) -> None:
+        self.update()

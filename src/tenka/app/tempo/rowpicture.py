@@ -11,16 +11,13 @@ from PyQt6.QtWidgets import QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
+from tenka.app.tempo.axis import AXIS, OUTLINE, paint_axis
 from tenka.app.tempo.outline import Line, lines_of, marks_of
+from tenka.app.tempo.span import Span
 from tenka.effect.document import get
+from tenka.effect.keyed import moments
 from tenka.effect.model import Cue, Feed, Layer, PointSource, envelope
 from tenka.run.kinds import KINDS
-
-OUTLINE = 232
-
-
-AXIS = 20
-
 
 RISE = 0.15  # of a drawn burst's length
 
@@ -42,16 +39,24 @@ class RowsPicture(QWidget):
         super().__init__()
         self.state = state
         self.unfolded: set[str] = set()
+        self.span = Span()
+        self._span_of: object = None
         self._still: QPixmap | None = None  # everything but the head, which alone moves while playing
         self._envelopes: dict[object, tuple[QPolygonF, QPolygonF]] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Tempo")
         self.setMouseTracking(True)
+        state.changed.connect(self._of_another)
         state.changed.connect(lambda _: self._resize())
         state.selected.connect(lambda _: self._resize())
         state.moved.connect(lambda _: self.update())
         state.news.connect(self.repaint_all)
         self._resize()
+
+    def _of_another(self, path: str) -> None:
+        """Another effect is shown whole again."""
+        if path == "" and self._span_of != id(self.state.document):
+            self._span_of, self.span = id(self.state.document), Span()
 
     def lines(self) -> list[Line]:
         return lines_of(self.state, self.unfolded)
@@ -76,12 +81,21 @@ class RowsPicture(QWidget):
         return QRectF(OUTLINE, 0, max(40, self.width() - OUTLINE - 14), AXIS)
 
     def x_of(self, seconds: float) -> float:
-        a = self.axis()
-        return a.left() + a.width() * seconds / max(self.state.effect.seconds, 1e-6)
+        a, (start, length) = self.axis(), self.shown
+        return a.left() + a.width() * (seconds - start) / length
+
+    @property
+    def shown(self) -> tuple[float, float]:
+        """Start and length of what is shown, s."""
+        return self.span.shown(self.state.effect.seconds)
+
+    def seconds_at(self, x: float) -> float:
+        a, (start, length) = self.axis(), self.shown
+        return start + (x - a.left()) / a.width() * length
 
     def frame_at(self, x: float) -> int:
-        a, e = self.axis(), self.state.effect
-        return min(e.frames - 1, max(0, int((x - a.left()) / a.width() * e.frames)))
+        e = self.state.effect
+        return min(e.frames - 1, max(0, int(self.seconds_at(x) * e.rate + 1e-6)))
 
     def row_top(self, index: int) -> float:
         return AXIS + index * theme.ROW
@@ -97,7 +111,7 @@ class RowsPicture(QWidget):
             self._still.fill(theme.colour(theme.BENCH))
             still = QPainter(self._still)
             still.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._paint_axis(still)
+            paint_axis(self, still)
             for row, line in enumerate(self.lines()):
                 self._paint_line(still, row, line)
             still.end()
@@ -105,6 +119,8 @@ class RowsPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawPixmap(0, 0, self._still)
         x = self.x_of((self.state.frame + 0.5) / self.state.effect.rate)
+        if x < self.axis().left() - 1:  # before what is shown
+            return
         painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1.5))
         painter.drawLine(QPointF(x, 2), QPointF(x, self.height()))
         painter.setBrush(theme.colour(theme.VERDIGRIS))
@@ -137,22 +153,22 @@ class RowsPicture(QWidget):
         id = line.path.split(".")[1]
         return next((x for x in self.state.effect.layers if x.id == id and x.kind in KINDS), None)
 
-    def _paint_axis(self, painter: QPainter) -> None:
-        a, e = self.axis(), self.state.effect
-        painter.setFont(theme.font(theme.SMALL))
-        step = next(s for s in (0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 600) if s / e.seconds * a.width() > 56)
-        for k in range(int(e.seconds / step) + 1):
-            x = self.x_of(k * step)
-            painter.setPen(theme.colour(theme.RULE))
-            painter.drawLine(QPointF(x, AXIS - 5), QPointF(x, self.height()))
-            painter.setPen(theme.colour(theme.QUIET))
-            if x < self.width() - 30:
-                painter.drawText(QPointF(x + 3, AXIS - 7), f"{k * step:g} s")
+    def _paint_keys(self, painter: QPainter, top: float, path: str) -> None:
+        """A lozenge for each moment at which a thing has keys."""
+        painter.setPen(QPen(theme.colour(theme.GROUND), 1))
+        painter.setBrush(theme.colour(theme.SAFFRON))
+        y = top + theme.ROW - 7
+        for t in moments(self.state.effect, path):
+            x = self.x_of(t)
+            painter.drawPolygon(
+                QPolygonF([QPointF(x - 4, y), QPointF(x, y - 4), QPointF(x + 4, y), QPointF(x, y + 4)])
+            )
+        painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _paint_line(self, painter: QPainter, row: int, line: Line) -> None:
         top = self.row_top(row)
         box = QRectF(0, top, self.width(), theme.ROW)
-        if line.path and line.path == self.state.selection:
+        if line.path and line.path in self.state.chosen:
             painter.fillRect(QRectF(0, top, OUTLINE, theme.ROW), theme.colour(theme.VERDIGRIS, 0.16))
             painter.fillRect(QRectF(0, top, 2, theme.ROW), theme.colour(theme.VERDIGRIS))
         painter.setPen(theme.colour(theme.RULE))
@@ -179,16 +195,19 @@ class RowsPicture(QWidget):
                 theme.pixmap(shown, theme.VERDIGRIS if on else theme.QUIET),
             )
             painter.setOpacity(1.0)
+        painter.setClipRect(QRectF(self.axis().left(), 0, self.width(), self.height()))
         if isinstance(node, Feed):
             self._paint_source(painter, top, node)
         elif isinstance(node, Cue):
             self._paint_cue(painter, top, node)
         elif line.path.count(".") == 1 and line.path.startswith("layers."):
             self._paint_stored(painter, top, line.path.split(".")[1])
+        self._paint_keys(painter, top, line.path)
+        painter.setClipping(False)
 
     def _envelope(self, source: Feed) -> tuple[QPolygonF, QPolygonF]:
         """The envelope's line and its filled area, with the row's top at 0."""
-        a, seconds = self.axis(), self.state.effect.seconds
+        a, (first, seconds) = self.axis(), self.shown
         key = (
             source.emission,
             source.start,
@@ -196,14 +215,15 @@ class RowsPicture(QWidget):
             source.delay,
             self.cue_of(source),
             a.width(),
+            first,
             seconds,
         )
         if key not in self._envelopes:
             if len(self._envelopes) > 64:
                 self._envelopes.clear()
-            times = np.linspace(0, seconds, max(2, int(a.width() / 4)))
+            times = np.linspace(first, first + seconds, max(2, int(a.width() / 4)))
             level = envelope(source, times - self.cue_of(source))
-            x = a.left() + a.width() * times / max(seconds, 1e-6)
+            x = a.left() + a.width() * (times - first) / seconds
             base = theme.ROW - 3.0
             y = base - (theme.ROW - 7) * level / max(1.0, float(level.max()))
             line = [QPointF(p, q) for p, q in zip(x.tolist(), y.tolist())]
@@ -289,7 +309,9 @@ class RowsPicture(QWidget):
         ]
         painter.setPen(QPen(theme.colour(theme.VERDIGRIS, 0.8), 1.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setClipRect(QRectF(self.axis().left(), 0, self.width(), self.height()))
         painter.drawPolyline(QPolygonF(points))
+        painter.setClipping(False)
         unit = next((u for kind in KINDS.values() for id, _, u in kind.measures if id == measure), "ms")
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(theme.colour(theme.QUIET))
@@ -323,7 +345,9 @@ class RowsPicture(QWidget):
         for f in status.loose:
             if f < len(stored) and not stored[f]:
                 painter.setBrush(theme.colour(theme.SAFFRON, 0.25))
-                box = QRectF(self.x_of(f / e.rate), y, a.width() / e.frames, tall)
+                box = QRectF(
+                    self.x_of(f / e.rate), y, self.x_of((f + 1) / e.rate) - self.x_of(f / e.rate), tall
+                )
                 painter.drawRect(box)
                 painter.setBrush(theme.colour(theme.SAFFRON))
                 painter.setBrush(Qt.BrushStyle.BDiagPattern)

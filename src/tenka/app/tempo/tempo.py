@@ -3,20 +3,43 @@ too."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from time import perf_counter as _now
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
+from tenka.app.sheet.fields import ChoiceField, NumberField
 from tenka.app.stage.view import Drawn, Stage
 from tenka.app.state import State
 from tenka.app.tempo.final import FinalBar
+from tenka.app.tempo.player import SPEEDS, WORDS, Player
 from tenka.app.tempo.rowpicture import EDGE_SECONDS
 from tenka.app.tempo.rows import Rows
 from tenka.app.timers import every
 from tenka.effect.additions import with_cue
+from tenka.effect.catalogue import Param
 from tenka.effect.document import reseeded
+
+FRAME = Param(
+    "frame",
+    "frame",
+    "whole",
+    1.0,
+    "",
+    "The frame that is shown.",
+    "",
+    1.0,
+    1.0,
+    (1.0, 2.0),
+    1.0,
+    False,
+    "none",
+    "",
+    (),
+    (),
+)
 
 
 class Tempo(QWidget):
@@ -32,13 +55,14 @@ class Tempo(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.state, self.stage = state, stage
         self.playing = False
-        self.every_frame = False
+        self.player = Player()
         self._behind = 0.0
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addLayout(self._bar())
         self.rows = Rows(state)
+        column.addLayout(self._bar())
+        self.rows.spanned.connect(self._show_span)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(self.rows)
@@ -49,10 +73,10 @@ class Tempo(QWidget):
         state.moved.connect(lambda _: self._show_where())
         state.changed.connect(lambda _: self._show_where())
         stage.drawn.connect(self._on_drawn)
-        self._waiting = False
+        self._waiting, self._asked = False, 0
         self._hold = 0.0
         self._last_shown: float | None = None
-        self._show_where()
+        self._show_span()
 
     def _bar(self) -> QHBoxLayout:
         """Playing, the time, cues, seeds and the final run, over the rows."""
@@ -67,13 +91,28 @@ class Tempo(QWidget):
         self.mode = self._button("list-video", "Every frame in turn, or at the true rate (R)")
         self.mode.setCheckable(True)
         self.mode.toggled.connect(self._set_mode)
+        self.back = self._button("rewind", "Play backward (Shift+Space)")
+        self.back.setCheckable(True)
+        self.back.toggled.connect(self._set_backward)
+        self.speed = ChoiceField("Pace of playing", [(str(n), w) for n, w in zip(SPEEDS, WORDS)])
+        self.speed.setToolTip("How fast it plays: slower (Ctrl+,) or faster (Ctrl+.) than in the game")
+        self.speed.setCurrentText("1 ×")
+        self.speed.currentIndexChanged.connect(lambda n: self._set_speed(SPEEDS[n]))
+        self.entry = NumberField(FRAME, 1.0)
+        self.entry.setFixedWidth(64)
+        self.entry.setToolTip("The frame that is shown: type its number, or drag")
+        self.entry.changed.connect(lambda v, _: self._enter(round(v) - 1))
+        self.entry.told.connect(state.said)
         self.where = QLabel()
         self.where.setFont(theme.font(theme.BODY))
         self.pace = QLabel()
         self.pace.setProperty("quiet", True)
-        for part in (self.rewind, self.play, self.mode):
+        self.whole = self._button("repeat", "Play all again, not a stretch alone (\\)")
+        self.whole.clicked.connect(lambda: self.rows.play_only(None))
+        for part in (self.rewind, self.back, self.play, self.mode, self.speed, self.whole):
             bar.addWidget(part)
         bar.addSpacing(8)
+        bar.addWidget(self.entry)
         bar.addWidget(self.where)
         bar.addSpacing(12)
         bar.addWidget(self.pace)
@@ -117,15 +156,66 @@ class Tempo(QWidget):
         self.state.apply(effect, "Try another seed")
         self.state.said.emit(f"Seed {seed}; the one before is kept as {effect.trials[-1].name}.")
 
+    @property
+    def every_frame(self) -> bool:
+        return self.player.every_frame
+
     def _set_mode(self, on: bool) -> None:
-        self.every_frame = on
+        self.player.every_frame = on
+        self._show_where()
+
+    def _set_backward(self, on: bool) -> None:
+        self.player.backward = on
+        self._clock = _now()
+
+    def _set_speed(self, speed: float) -> None:
+        self.player.speed = speed
+        self._clock = _now()
+        self._show_where()
+
+    def pace_by(self, steps: int) -> None:
+        """Play slower or faster by so many of the paces that there are."""
+        self.speed.setCurrentIndex(min(max(self.speed.currentIndex() + steps, 0), len(SPEEDS) - 1))
+
+    def play_backward(self) -> None:
+        """Play against time, or stop that."""
+        on = not (self.playing and self.player.backward)
+        self.back.setChecked(on)
+        self.set_playing(on)
+
+    def _enter(self, frame: int) -> None:
+        """Go to a frame that was typed; one that there is not is told."""
+        self.state.go(frame)
+        self._show_where()
+
+    def mark(self, end: str) -> None:
+        """Let what is played over and over begin or end at the head."""
+        last = self.state.effect.frames - 1
+        a, b = self.rows.span.stretch or (0, last)
+        now = self.state.frame
+        self.rows.play_only((now, max(b, now)) if end == "begin" else (min(a, now), now))
+
+    def _show_span(self) -> None:
+        stretch = self.rows.span.stretch
+        self.whole.setVisible(stretch is not None)
         self._show_where()
 
     def _show_where(self) -> None:
-        e = self.state.effect
-        self.where.setText(f"{self.state.frame + 1} / {e.frames}   {self.state.time:.2f} s")
+        e, stretch = self.state.effect, self.rows.span.stretch
+        self.entry.p = replace(FRAME, high=float(e.frames), soft=(1.0, float(e.frames)))
+        self.entry.show_value(self.state.frame + 1.0)
+        first, last = self.rows.span.played(e.frames)
+        part = f", of {first + 1} to {last + 1}" if stretch is not None else ""
+        self.where.setText(f"of {e.frames}   {self.state.time:.2f} s{part}")
         if not self.playing:
-            self.pace.setText("every frame" if self.every_frame else f"true rate, {e.rate:g} a second")
+            rate = f"{e.rate * self.player.speed:g} a second"
+            self.pace.setText(
+                "every frame"
+                if self.every_frame
+                else f"true rate, {e.rate:g} a second"
+                if self.player.speed == 1.0
+                else f"{self.speed.currentText()}, {rate}"
+            )
 
     def toggle(self) -> None:
         self.set_playing(not self.playing)
@@ -137,7 +227,7 @@ class Tempo(QWidget):
         self._waiting = False
         self._last_shown = None
         if on:
-            self._clock = _now() - self.state.frame / self.state.effect.rate
+            self._clock = _now()
             self._tick.start()
         else:
             self._tick.stop()
@@ -148,32 +238,27 @@ class Tempo(QWidget):
         """Ask for the next frame when its time has come and the last picture has arrived."""
         if self._waiting or _now() < self._hold:
             return
-        e = self.state.effect
-        if self.every_frame:
-            following = (self.state.frame + 1) % e.frames
-        else:
-            due = int((_now() - self._clock) * e.rate)
-            if due < self.state.frame + 1:
-                return
-            following = due
-            stored = self.state.status.stored
-            # only stored frames may be dropped to keep the rate; the edge of a running simulation is walked
-            # frame by frame
-            while following > self.state.frame + 1 and not (following < len(stored) and stored[following]):
-                following -= 1
-            if following >= e.frames:
-                following = 0
-                self._clock = _now()
-        self._waiting = True
+        e, now = self.state.effect, _now()
+        stored = self.state.status.stored
+        played = self.rows.span.played(e.frames)
+        following = self.player.following(self.state.frame, now - self._clock, e.rate, played, stored)
+        if following is None:
+            return
+        steps, on = abs(following - self.state.frame), following > self.state.frame
+        turned = on == self.player.backward  # to the other end of what is played
+        self._clock = now if turned else self._clock + steps / (e.rate * self.player.speed)
+        if self.rows.span.follow(following / e.rate, e.seconds):
+            self.rows.repaint_all()
+        self._waiting, self._asked = True, following
         self.stage.redraw_at(following)
 
     def _on_drawn(self, drawn: Drawn) -> None:
-        if not self.playing or not self._waiting:
-            return
+        if not self.playing or not self._waiting or drawn.asked != self._asked:
+            return  # a picture that was under way before
         self._waiting = False
         if drawn.shown is None or drawn.shown.index < 0:
             self._hold = _now() + EDGE_SECONDS
-            self._clock = _now() - self.state.frame / self.state.effect.rate  # wait at the edge
+            self._clock = _now()  # wait at the edge
             return
         now = _now()
         if self._last_shown is not None:
@@ -183,6 +268,6 @@ class Tempo(QWidget):
                 f"{self._behind:.0f} frames a second" + (", loose" if drawn.shown.loose else "")
             )
         self._last_shown = now
-        if self.state.frame + 1 < drawn.shown.index or drawn.shown.loose:
-            self._clock = now - drawn.shown.index / self.state.effect.rate
+        if drawn.shown.loose:
+            self._clock = now
         self.stage.quiet_go(drawn.shown.index)

@@ -1,0 +1,65 @@
+"""All actions of the window, each with its name and its keys."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6.QtGui import QKeySequence
+
+if TYPE_CHECKING:
+    from tenka.app.window import Window
+
+STATIONS = ("Shape", "Look", "Pack", "Budget", "Proof")
+
+
+def add_actions(window: Window) -> None:
+    """Every action with its name, its keys, and further words by which it is found."""
+    tempo, stage, hand, state = window.tempo, window.stage, window.in_hand, window.state
+    add = window.actions_.add
+    for n, name in enumerate(STATIONS):
+        add(f"Go to {name}", partial(window.go_to, name.lower()), str(n + 1), plain=True)
+    add("Find anything", window.finder.open, "Ctrl+K", words="command search palette")
+    add("Undo", window.undo, QKeySequence.StandardKey.Undo)
+    add("Redo", window.redo, "Ctrl+Shift+Z", more="Ctrl+Y")
+    add("New effect", window.new, QKeySequence.StandardKey.New)
+    add("Start page", window.show_start, "Ctrl+Home", words="begin demos recent examples home")
+    add("Back to the stage", window.leave_start, "Esc", plain=True)
+    add("Open an effect", window.ask_open, QKeySequence.StandardKey.Open)
+    add("Save", window.save, QKeySequence.StandardKey.Save)
+    add("Save as", window.save_as, "Ctrl+Shift+S")
+    add("Quit", window.close, QKeySequence.StandardKey.Quit)
+    add("Play or pause", window.space, "Space", plain=True)
+    add("To the first frame", lambda: state.go(0), "Home", plain=True)
+    add("To the last frame", lambda: state.go(state.effect.frames - 1), "End", plain=True)
+    add("One frame back", lambda: state.go(state.frame - 1), ",", plain=True)
+    add("One frame on", lambda: state.go(state.frame + 1), ".", plain=True)
+    add("Play backward", tempo.play_backward, "Shift+Space", plain=True, words="reverse")
+    add("Play slower", lambda: tempo.pace_by(-1), "Ctrl+,", words="speed slow motion pace")
+    add("Play faster", lambda: tempo.pace_by(1), "Ctrl+.", words="speed pace")
+    add("Play from here on", lambda: tempo.mark("begin"), "[", plain=True, words="loop stretch range in")
+    add("Play up to here", lambda: tempo.mark("end"), "]", plain=True, words="loop stretch range out")
+    add("Play all again", lambda: tempo.rows.play_only(None), "\\", plain=True, words="loop stretch whole")
+    add("Look closer at time", lambda: tempo.rows.zoom(1.5), "Ctrl+=", words="zoom in tempo")
+    add("See more of time", lambda: tempo.rows.zoom(1 / 1.5), "Ctrl+-", words="zoom out tempo")
+    add("All of the time", tempo.rows.show_all, "Ctrl+0", words="zoom whole tempo")
+    add("Every frame or true rate", lambda: tempo.mode.toggle(), "R", plain=True)
+    add("Add a cue here", tempo.cue.click, words="flag moment marker")
+    add("Try another seed", tempo.seed.click, words="variation dice random")
+    add("Look at what is selected", stage.frame_selected, "F", plain=True, words="frame focus zoom")
+    add("Turn the light", lambda: stage.light_button.toggle(), "L", plain=True, words="sun")
+    inside = "slice inspect path lines vectors sleep"
+    add("Look inside", lambda: stage.inspect_button.toggle(), "I", plain=True, words=inside)
+    add("Boxes and handles", lambda: stage.box_button.toggle(), "B", plain=True, words="gizmo overlay")
+    add("Stage alone", window.stage_alone, "F11", words="full screen")
+    add("Heat of overdraw", window.toggle_heat, "H", plain=True, words="fill cost")
+    add("Pack", lambda: window.pack.start() if window.station == "pack" else window.go_to("pack"), "Ctrl+P")
+    add("Rename", hand.rename, "F2")
+    add("Duplicate", hand.duplicate, "Ctrl+D", words="double clone")
+    add("Remove what is selected", hand.remove, "Delete", plain=True, words="delete")
+    add("Copy as text", hand.copy, QKeySequence.StandardKey.Copy, plain=True)
+    add("Cut", hand.cut, QKeySequence.StandardKey.Cut, plain=True)
+    add("Paste", hand.paste, QKeySequence.StandardKey.Paste, plain=True)
+    add("Paste values", hand.paste_values, "Ctrl+Shift+V", plain=True)
+    add("Move up in its group", partial(hand.move, -1), "Ctrl+Up", words="order")
+    add("Move down in its group", partial(hand.move, 1), "Ctrl+Down", words="order")
