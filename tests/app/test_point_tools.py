@@ -4,6 +4,7 @@ writing out, presets."""
 from __future__ import annotations
 
 import csv
+import re
 from pathlib import Path
 
 import numpy as np
@@ -21,7 +22,7 @@ from tenka.app.window import Window
 from tenka.effect import presets
 from tenka.effect.document import get
 from tenka.effect.model import Effect, PointSource, ramp
-from tenka.run.findings import strays
+from tenka.run.findings import of_points
 from tenka.run.frames import PointFrame
 from tenka.scene.poses import STILL
 
@@ -213,17 +214,39 @@ def test_pieces_are_deleted_and_held_from_the_table(window: Window, qtbot: QtBot
     table.close()
 
 
-def test_writing_out_says_what_it_wrote_or_why_not(window: Window, qtbot: QtBot, tmp_path: Path):
+def test_writing_out_tells_first_what_it_writes_and_then_what_it_wrote_or_why_not(
+    window: Window, qtbot: QtBot, tmp_path: Path
+):
     add(window, "Debris")
     simulated(window, qtbot)
-    foot = window.sheet.point_foot
-    assert foot is not None
-    foot.write(tmp_path / "bits.glb")
-    until(qtbot, lambda: foot.progress is None)
-    assert (tmp_path / "bits.glb").exists() and "Wrote bits.glb: 12 frames" in foot.said.text()
-    foot.write(tmp_path / "bits.txt")
-    until(qtbot, lambda: foot.progress is None)
-    assert "is no kind of file for points" in foot.said.text()
+    window.sheet.point_foot.open_writing()
+    sheet = window.sheet.point_foot.writing
+    assert "12 frames" in sheet.told.text() and "pieces" in sheet.told.text()
+    for kind in (".glb", ".usdc", ".usda", ".ply", ".csv", ".npz"):
+        sheet.kind.setCurrentIndex(sheet.kind.findData(kind))
+        told = size_told(sheet.told.text())
+        sheet.write(tmp_path / f"bits{kind}")
+        until(qtbot, lambda: sheet.progress is None)
+        wrote = size_told(sheet.said.text())
+        assert "12 frames" in sheet.said.text(), sheet.said.text()
+        most = 1.5 * told if "meshes" not in sheet.told.text() else 1e7
+        assert told / 1.5 < wrote < most, (kind, told, wrote)
+    sheet.first._take(3, object())
+    sheet.last._take(6, object())
+    assert "4 files, " in sheet.told.text() and "_0003.npz" in sheet.told.text()
+    sheet.write(tmp_path / "part.npz")
+    until(qtbot, lambda: sheet.progress is None)
+    assert sorted(f.name for f in tmp_path.glob("part*")) == [f"part_{n:04d}.npz" for n in (3, 4, 5, 6)]
+    sheet.write(tmp_path / "bits.txt")
+    until(qtbot, lambda: sheet.progress is None)
+    assert "is no kind of file for points" in sheet.said.text()
+    sheet.close()
+
+
+def size_told(text: str) -> float:
+    """Bytes that a sentence tells."""
+    number, unit = re.findall(r"([\d.,]+) (kB|MB)", text)[0]
+    return float(number.replace(",", "")) * {"kB": 1e3, "MB": 1e6}[unit]
 
 
 def test_a_layer_is_kept_as_a_preset_and_comes_back_from_the_tray(
@@ -285,7 +308,7 @@ def test_findings_tell_of_popping_straying_and_lost_births_with_mends(window: Wi
 
     def found(effect: Effect) -> list[str]:
         return [
-            f.text for f in strays(effect, effect.layer("sparks"), window.state.status.of("sparks").figures)
+            f.text for f in of_points(effect, effect.layer("sparks"), window.state.status.of("sparks").figures)
         ]
 
     assert any("pops: particles die at an opacity of 1.00" in t for t in found(window.state.effect))
@@ -300,7 +323,7 @@ def test_findings_tell_of_popping_straying_and_lost_births_with_mends(window: Wi
     simulated(window, qtbot)
     window.state._take_news()
     texts = [f.text for f in window.state.findings()]
-    assert any("strays as far as" in t for t in texts)
+    assert any("outliers as far as" in t for t in texts)
 
 
 def test_bad_points_are_a_finding_and_nothing_is_lost(window: Window, qtbot: QtBot, tmp_path: Path):

@@ -8,12 +8,13 @@ import pytest
 from drive import until
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFontMetrics
-from PyQt6.QtWidgets import QAbstractButton, QLabel, QToolButton, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QLabel, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from tenka.app import theme
 from tenka.app.window import Window
 from tenka.effect.additions import LAYERS, with_new_layer
+from tenka.effect.courses import Key, Keys
 from tenka.effect.starters import with_force
 
 SLACK = 1  # px that rounding takes
@@ -50,7 +51,12 @@ def cut(widget: QWidget) -> list[str]:
     return found
 
 
-@pytest.mark.parametrize("size", ((1024, 700), (1280, 800), (1920, 1080)))
+SIZES = ((1024, 700), (1280, 800), (1920, 1080), (820, 560), (853, 533), (960, 540))
+"""Windows at the desktop's own size, and what is left of 1024 x 700 at a text scale of 1.25, of 1280 x 800 at
+1.5, and of 1920 x 1080 at 2: the scale enlarges letters and boxes alike."""
+
+
+@pytest.mark.parametrize("size", SIZES)
 def test_no_text_is_cut_in_any_station(window: Window, qtbot: QtBot, size: tuple[int, int]):
     effect, spark = with_new_layer(window.state.effect, LAYERS["Sparks"](window.state.effect))
     effect, bits = with_new_layer(effect, LAYERS["Debris"](effect))
@@ -66,6 +72,8 @@ def test_no_text_is_cut_in_any_station(window: Window, qtbot: QtBot, size: tuple
         force,
         "props.box",
     )
+    QApplication.processEvents()
+    assert (window.width(), window.height()) == size
     faults = []
     for station in ("shape", "look", "pack", "budget", "proof"):
         window.go_to(station)
@@ -73,6 +81,12 @@ def test_no_text_is_cut_in_any_station(window: Window, qtbot: QtBot, size: tuple
             window.state.select(path)
             qtbot.wait(30)
             faults += [f"{station} {path}: {words}" for words in cut(window)]
+    window.go_to("shape")
+    window.state.edit("forces.wind.speed", Keys(keys=(Key(t=0.0, v=1.0), Key(t=0.3, v=2.0))))
+    window.state.course_asked.emit("forces.wind.speed")
+    qtbot.wait(30)
+    faults += [f"drawer: {words}" for words in cut(window)]
+    window.drawer.close_all()
     window.show_start()
     qtbot.wait(30)
     faults += [f"start: {words}" for words in cut(window.start)]

@@ -25,6 +25,7 @@ from tenka.effect.model import (
     Prop,
 )
 from tenka.look.pieces import turns
+from tenka.pack.outgoing import Axes
 from tenka.pack.points import export
 from tenka.pack.turning import continuous, product, turned_by
 from tenka.run.frames import PointFrame
@@ -163,7 +164,7 @@ def test_glb_tracks_are_the_simulated_ones_and_continuous(tmp_path: Path, store:
     assert len(trimesh.load(tmp_path / "bits.glb").geometry) == 3
 
 
-def test_strays_are_culled_and_deleted_pieces_left_out(tmp_path: Path, store: FrameStore):
+def test_outliers_are_culled_and_deleted_pieces_left_out(tmp_path: Path, store: FrameStore):
     reach = max(np.linalg.norm(stored(store, "bits", f).points.place, axis=1).max() for f in range(FRAMES))
     written = export(effect(), None, store, tmp_path / "near.glb", layer_id="bits", cull=0.7 * reach)
     assert 0 < written.culled < 12 and written.points == 12 - written.culled
@@ -176,6 +177,22 @@ def test_strays_are_culled_and_deleted_pieces_left_out(tmp_path: Path, store: Fr
         effect().model_copy(update={"layers": layers}), None, store, tmp_path / "fewer.glb", layer_id="bits"
     )
     assert written.points == 11 and str(ids[2]) not in poses_of(tmp_path / "fewer.glb")
+
+
+def test_a_sequence_goes_out_in_other_units_and_axes(tmp_path: Path, store: FrameStore):
+    plain, turned = tmp_path / "plain.npz", tmp_path / "turned.npz"
+    export(effect(), None, store, plain, layer_id="sparks", span=(10, 10))
+    export(effect(), None, store, turned, layer_id="sparks", span=(10, 10), axes=Axes("cm", "y"))
+    a, b = (np.load(f.with_name(f"{f.stem}_0011.npz")) for f in (plain, turned))
+    np.testing.assert_allclose(b["x"], 100 * a["x"], rtol=1e-6)
+    np.testing.assert_allclose(b["y"], 100 * a["z"], rtol=1e-6)  # up
+    np.testing.assert_allclose(b["z"], -100 * a["y"], rtol=1e-6)  # right-handed still
+    np.testing.assert_allclose(b["vy"], 100 * a["vz"], rtol=1e-6)
+    np.testing.assert_allclose(b["width"], 100 * a["width"], rtol=1e-6)
+    np.testing.assert_allclose(b["temperature"], a["temperature"])
+    export(effect(), None, store, tmp_path / "x.csv", layer_id="sparks", span=(10, 10), axes=Axes("cm"))
+    head = (tmp_path / "x_0011.csv").read_text().splitlines()[0]
+    assert "x (cm)" in head and "speed (cm/s)" in head and "age (s)" in head
 
 
 def test_a_held_piece_stays_where_it_is_born(tmp_path: Path, store: FrameStore):

@@ -7,6 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFileDialog, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
@@ -20,6 +21,7 @@ from tenka.effect.starters import STARTERS, with_collider, with_force, with_prop
 from tenka.scene.files import read
 
 ICONS = {"Plume": "factory", "Puff": "cloudy", "Mist": "cloud-fog", "Fire": "flame", "Fireball": "bomb"}
+ICON_HEIGHT = 26
 ON_TRAY = ("Wind", "Eddies", "Swirl")
 PROPS = (
     ("box", "Box", "box"),
@@ -62,12 +64,24 @@ class Tray(QWidget):
         # group, name, tip and call of each, for the finder
         self.entries: list[tuple[str, str, str, Callable[[], None]]] = []
         self._group = ""
+        self._heads: list[QLabel] = []
         self._beginnings(column)
         self._head(column, "Add")
         self._layers_and_sources(column)
         self._forces(column)
         self._things(column)
         column.addStretch(1)
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        """Where the labels have no room, the icons stand alone; their tips still name them."""
+        wide = sum(b.property("tall") for b in self.buttons.values())
+        room = self.height() - sum(label.sizeHint().height() for label in self._heads) - 8
+        style = Qt.ToolButtonStyle
+        named = style.ToolButtonTextUnderIcon if room >= wide else style.ToolButtonIconOnly
+        for button in self.buttons.values():
+            if button.toolButtonStyle() != named:
+                button.setToolButtonStyle(named)
+                button.setFixedHeight(button.property("tall") if room >= wide else ICON_HEIGHT)
 
     def _beginnings(self, column: QVBoxLayout) -> None:
         """What takes the place of all layers."""
@@ -187,6 +201,7 @@ class Tray(QWidget):
         label = QLabel(text)
         label.setProperty("quiet", True)
         label.setContentsMargins(4, 6, 0, 2)
+        self._heads.append(label)
         column.addWidget(label)
 
     def _button(self, column: QVBoxLayout, name: str, icon: str, tip: str, call: Callable[[], None]) -> None:
@@ -198,7 +213,9 @@ class Tray(QWidget):
         button.setProperty("tray", True)  # its size is the style's, which would override one set here
         button.setFont(theme.font(theme.SMALL))
         metrics = button.fontMetrics()
-        button.setFixedHeight(16 + 5 + metrics.height() + metrics.descent())  # icon, gap, label with its feet
+        tall = 16 + 5 + metrics.height() + metrics.descent()  # icon, gap, label with its feet
+        button.setFixedHeight(tall)
+        button.setProperty("tall", tall)
         button.setToolTip(tip)
         button.clicked.connect(call)
         if call is not _nothing:

@@ -50,7 +50,7 @@ class Window(Filing):
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
-        self.setMinimumSize(1000, 600)
+        self.setMinimumSize(820, 520)
         self.resize(1280, 800)
         self.station = "shape"
         self._alone = False

@@ -1,9 +1,10 @@
-"""A label of several lines that is never squeezed below them."""
+"""Labels that are never cut: of several lines, and of one that is shortened in words."""
 
 from __future__ import annotations
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QLabel, QSizePolicy
 
 
 class Wrapped(QLabel):
@@ -25,3 +26,25 @@ class Wrapped(QLabel):
         high = self.heightForWidth(self.width()) if self.width() > 1 else 0
         if high != self.minimumHeight():
             self.setMinimumHeight(max(high, 0))
+
+
+class Elided(QLabel):
+    """One line, shortened in its middle where it has no room; its tip says it whole."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.whole = ""
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def setText(self, a0: str | None) -> None:
+        self.whole = a0 or ""
+        self._fit()
+
+    def resizeEvent(self, a0: QResizeEvent | None) -> None:
+        super().resizeEvent(a0)
+        self._fit()
+
+    def _fit(self) -> None:
+        shown = self.fontMetrics().elidedText(self.whole, Qt.TextElideMode.ElideMiddle, max(self.width(), 0))
+        super().setText(shown)
+        self.setToolTip(self.whole if shown != self.whole else "")

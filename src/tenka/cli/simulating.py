@@ -171,20 +171,30 @@ def export(
     cull: Annotated[
         float,
         typer.Option(
-            "--cull", help="Leave out what is ever further than this from the origin, m; 0 keeps all."
+            "--cull",
+            help="Leave out outliers: what is ever further than this from the origin, m; 0 keeps all.",
         ),
     ] = 0.0,
     off_camera: Annotated[
         bool, typer.Option("--off-camera", help="Leave out what the effect's camera never sees.")
     ] = False,
+    unit: Annotated[str, typer.Option("--unit", help="m or cm, in PLY, CSV and NPZ.")] = "m",
+    up: Annotated[str, typer.Option("--up", help="z or y points up, in PLY, CSV and NPZ.")] = "z",
     as_json: Json = False,
 ) -> None:
     """Write a layer's particles or pieces."""
+    from tenka.pack.outgoing import UNITS_PER_M, Axes
     from tenka.pack.points import export as write
+
+    for value, known, place in ((unit, tuple(UNITS_PER_M), "--unit"), (up, ("z", "y"), "--up")):
+        if value not in known:
+            raise BadInput(f"'{value}' is not known here", " or ".join(known), place=place)
 
     effect = open_effect(file)
     span = span_of(frames, effect.frames)
-    found = write(effect, file.parent, frame_store(), out, Bar(), layer, span, cull, off_camera)
+    found = write(
+        effect, file.parent, frame_store(), out, Bar(), layer, span, cull, off_camera, Axes(unit, up)
+    )
     row = {
         "files": [str(f) for f in found.files],
         "frames": found.frames,
@@ -194,7 +204,7 @@ def export(
     say(
         row,
         as_json,
-        f"Wrote {found.frames} frames, {found.points:,} particles at most, {found.culled:,} strays "
+        f"Wrote {found.frames} frames, {found.points:,} particles at most, {found.culled:,} outliers "
         f"left out, to {found.files[0]}"
         + (f" and {len(found.files) - 1} more." if len(found.files) > 1 else "."),
     )

@@ -1,4 +1,4 @@
-"""A layer's points on their way out: its frames in turn, without strays, and every value of each."""
+"""A layer's points on their way out: its frames in turn, without outliers, and every value of each."""
 
 from __future__ import annotations
 
@@ -59,6 +59,37 @@ def columns_of(layer: PointLayer, p: Points, t: float) -> list[Column]:
         Column("asleep", "", ((p.state & ASLEEP) > 0).astype(np.int32)),
         Column("stuck", "", ((p.state & STUCK) > 0).astype(np.int32)),
     ]
+
+
+@dataclass(frozen=True)
+class Axes:
+    """In what a sequence of points is written; USD and GLB say their own.
+
+    Attributes
+    ----------
+    unit : m or cm
+    up : the axis that points up, z or y; with y up, what was -y becomes z
+    """
+
+    unit: str = "m"
+    up: str = "z"
+
+    def of(self, columns: list[Column]) -> list[Column]:
+        """The columns in these units and axes."""
+        by = np.float32(UNITS_PER_M[self.unit])
+        found = {c.name: c for c in columns}
+        if self.up == "y":
+            for a in ("", "v"):
+                y, z = found[f"{a}y"], found[f"{a}z"]
+                found[f"{a}y"] = Column(y.name, y.unit, z.values)
+                found[f"{a}z"] = Column(z.name, z.unit, -y.values)
+        for name, c in found.items():
+            if c.unit in ("m", "m/s") and self.unit != "m":
+                found[name] = Column(c.name, c.unit.replace("m", self.unit, 1), c.values * by)
+        return list(found.values())
+
+
+UNITS_PER_M = {"m": 1.0, "cm": 100.0}
 
 
 @dataclass(frozen=True)

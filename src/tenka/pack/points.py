@@ -14,7 +14,7 @@ from tenka.cache.store import FrameStore
 from tenka.effect.model import Effect, PointLayer
 from tenka.look.pieces import shapes_of
 from tenka.pack.bodies import write_bodies
-from tenka.pack.outgoing import Outgoing, Written, columns_of
+from tenka.pack.outgoing import Axes, Outgoing, Written, columns_of
 from tenka.pack.usd import write_usd
 from tenka.particles.files import write_points
 from tenka.run.driver import simulate, stored_frames
@@ -38,6 +38,30 @@ def _layer(effect: Effect, id: str | None) -> PointLayer:
     return found[0]
 
 
+BYTES_OF_EACH = {".ply": 76.0, ".csv": 152.0, ".npz": 50.0, ".usda": 134.0, ".usdc": 44.0, ".glb": 60.0}
+BYTES_OF_FRAME = {".ply": 400.0, ".csv": 150.0, ".npz": 3400.0, ".usda": 160.0, ".usdc": 90.0, ".glb": 0.0}
+BYTES_OF_TRACK = 1500.0
+"""Of a point in a frame, of a frame, and of a piece with a track, as measured of the demos' sparks and
+pieces."""
+
+
+def predicted(kind: str, alive: list[int], first: int) -> tuple[list[str], float]:
+    """Endings of the names of the files that an export writes, and about how many bytes they take together,
+    without the meshes of pieces.
+
+    Parameters
+    ----------
+    kind : ending of the file
+    alive : how many there are in each frame that is written
+    first : index of the first of these frames
+    """
+    size = sum(alive) * BYTES_OF_EACH[kind] + len(alive) * BYTES_OF_FRAME[kind]
+    if kind not in SEQUENCES:
+        return [kind], size + (BYTES_OF_TRACK * max(alive, default=0) if kind == ".glb" else 0.0)
+    digits = max(4, len(str(first + len(alive))))
+    return [f"_{f + 1:0{digits}d}{kind}" for f in range(first, first + len(alive))], size
+
+
 def frames_of(
     plan: Plan, store: FrameStore, progress: Progress, frames: range
 ) -> Iterator[tuple[int, PointFrame]]:
@@ -58,6 +82,7 @@ def export(
     span: tuple[int, int] | None = None,
     cull: float = 0.0,
     off_camera: bool = False,
+    axes: Axes = Axes(),
 ) -> Written:
     """Write a layer of particles or debris: the file's ending says how.
 
@@ -68,6 +93,7 @@ def export(
     cull : pieces and particles that are ever further than this from the effect's origin are left out, m; 0
         keeps all
     off_camera : leave out what is never in the effect's camera's picture
+    axes : units and axes of a sequence; USD and GLB say their own
 
     Raises
     ------
@@ -97,7 +123,7 @@ def export(
     shapes = shapes_of(layer, effect, folder) if layer.look.form == "mesh" else None
     job = Outgoing(plan, store, progress, layer, frames, dropped, shapes)
     if kind in SEQUENCES:
-        return _sequence(out, job)
+        return _sequence(out, job, axes)
     return write_bodies(out, job) if kind == ".glb" else write_usd(out, job)
 
 
@@ -112,7 +138,7 @@ def _strays(
     off_camera: bool,
 ) -> np.ndarray:
     """Ids of those that are ever too far away, or never in the picture."""
-    progress.begin(len(frames), "Looking for strays")
+    progress.begin(len(frames), "Looking for outliers")
     view = view_of(effect.camera, 1600, 900)
     far, seen, all_ = set[int](), set[int](), set[int]()
     for _, frame in frames_of(plan, store, progress, frames):
@@ -128,13 +154,13 @@ def _strays(
     return np.array(sorted(gone), np.int64)
 
 
-def _sequence(out: Path, job: Outgoing) -> Written:
+def _sequence(out: Path, job: Outgoing, axes: Axes) -> Written:
     """A file a frame, numbered as the frames are."""
     digits = max(4, len(str(job.frames[-1] + 1)))
     files, most = [], 0
     for f, (time, p) in zip(job.frames, job.points()):
         file = out.with_name(f"{out.stem}_{f + 1:0{digits}d}{out.suffix.lower()}")
-        write_points(file, columns_of(job.layer, p, time))
+        write_points(file, axes.of(columns_of(job.layer, p, time)))
         files.append(file)
         most = max(most, len(p))
     return Written(tuple(files), len(job.frames), most, len(job.dropped))

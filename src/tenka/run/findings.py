@@ -155,7 +155,7 @@ def faded(ramp: Ramp) -> Ramp:
     return Ramp(stops=(*stops, Stop(at=1.0, value=0.0)), ease=ramp.ease)
 
 
-def strays(effect: Effect, layer: PointLayer, figures: Figures) -> list[Finding]:
+def of_points(effect: Effect, layer: PointLayer, figures: Figures) -> list[Finding]:
     """What is wrong with particles or pieces: popping at the end of life, births that were refused, straying,
     leaving the gas."""
     found = []
@@ -174,7 +174,9 @@ def strays(effect: Effect, layer: PointLayer, figures: Figures) -> list[Finding]
     if far:
         most = max(_reach(figures[f]) for f in far)
         ends = layer.ends.model_copy(update={"reach": FAR})
-        text = f"{layer.name} strays as far as {most:.0f} m, in {span_of(far)}: it costs bakes for nothing"
+        text = (
+            f"{layer.name} has outliers as far as {most:.0f} m, in {span_of(far)}: bakes grow for nothing"
+        )
         found.append(Finding(text, f"End them at {FAR:.0f} m", _with(effect, layer, ends=ends)))
     gas = next((g for g in effect.gases if g.id == layer.motion.follows), None)
     if gas is not None and not layer.ends.leaves_gas:

@@ -23,7 +23,7 @@ from tenka.gas.held import forces_of
 from tenka.particles.solver import STATES_HELD, PointSolver
 from tenka.particles.state import BYTES
 from tenka.run.between import gas_between, points_between
-from tenka.run.findings import Finding, of_gas, strays
+from tenka.run.findings import Finding, of_gas, of_points
 from tenka.run.frames import MEASURES, POINT_MEASURES, get_points
 from tenka.run.members import GasMember, Member, PointMember
 
@@ -184,7 +184,7 @@ PARTICLES = Kind(
     _points_told,
     POINT_MEASURES,
     points_between,
-    strays,
+    of_points,
     _points_bounds,
     counts="alive",
 )

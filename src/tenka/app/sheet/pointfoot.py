@@ -3,46 +3,27 @@ as a preset."""
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
 from tenka.app.dialogs.pointtable import PointTable
+from tenka.app.dialogs.writeout import WriteOut, size_of
 from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
-from tenka.base.errors import Cancelled, TenkaError
-from tenka.base.jobs import Progress, Worker
+from tenka.base.errors import TenkaError
 from tenka.effect import presets
 from tenka.effect.additions import with_children, with_trail
 from tenka.effect.model import Layer
-from tenka.pack.outgoing import Written
-from tenka.pack.points import export
 from tenka.particles.state import BYTES
-
-KINDS = (
-    "USD points (*.usdc);;USD, readable (*.usda);;PLY sequence (*.ply);;CSV sequence (*.csv);;NPZ "
-    "sequence (*.npz)"
-)
-BODIES = "GLB with tracks (*.glb);;" + KINDS
-STRAY_M = 60.0
-
-
-def size_of(count: float) -> str:
-    """Bytes in the unit that suits them."""
-    return f"{count / 1e6:.1f} MB" if count > 1e5 else f"{count / 1e3:.1f} kB"
 
 
 class PointFoot(QWidget):
-    progressed = pyqtSignal(str)
-    written = pyqtSignal(object)
-
     def __init__(self, state: State, layer: Layer) -> None:
         super().__init__()
         self.state, self.id = state, layer.id
         self.table: PointTable | None = None
-        self.progress: Progress | None = None
+        self.writing: WriteOut | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 6, 8, 6)
         column.setSpacing(5)
@@ -55,8 +36,8 @@ class PointFoot(QWidget):
                 ("Table…", "Values of every particle at this frame: sort, filter, export", self.open_table),
                 (
                     "Write out…",
-                    "Points or pieces to PLY, CSV, NPZ, USD or GLB; strays are left out",
-                    self._ask,
+                    "Points or pieces to PLY, CSV, NPZ, USD or GLB: frames, units, axes and outliers",
+                    self.open_writing,
                 ),
             ),
             (
@@ -79,11 +60,6 @@ class PointFoot(QWidget):
         self.said.setProperty("quiet", True)
         self.said.hide()
         column.addWidget(self.said)
-        self._worker: Worker | None = (
-            None  # a thread only once something is written: sheets are made again and again
-        )
-        self.progressed.connect(self._say)
-        self.written.connect(self._done)
         state.changed.connect(self.refresh)  # not through a lambda: that would outlive the widget
         state.news.connect(self.refresh)
         self.refresh()
@@ -148,54 +124,11 @@ class PointFoot(QWidget):
         except TenkaError as error:
             self._say(str(error))
 
-    def _ask(self) -> None:
-        if self.progress is not None:
-            self.progress.cancel()
-            return
-        layer = self._layer()
-        if layer is None:
-            return
-        bodies = layer.look.form == "mesh"
-        start = self.state.folder or Path.home()
-        name, _ = QFileDialog.getSaveFileName(
-            self,
-            "Write out",
-            str(start / f"{self.id}{'.glb' if bodies else '.usdc'}"),
-            BODIES if bodies else KINDS,
-        )
-        if name:
-            self.write(Path(name))
-
-    def write(self, file: Path) -> None:
-        """Write the layer in the background, strays left out; what it wrote, or a fault, is said."""
-        progress = self.progress = Progress(
-            listen=lambda p: self.progressed.emit(f"{p.what}: {p.done} of {p.total}")
-        )
-        effect, folder, store, id = self.state.effect, self.state.folder, self.state.store, self.id
-        self.buttons["Write out…"].setText("Stop writing")
-        self._worker = Worker("write points", lambda error: self.written.emit(error))
-        self._worker.ask(lambda: self.written.emit(_written(effect, folder, store, file, progress, id)))
+    def open_writing(self) -> None:
+        """What will be written, and how, before anything is."""
+        self.writing = WriteOut(self.state, self.id, self.window())
+        self.writing.show()
 
     def _say(self, text: str) -> None:
         self.said.setText(text)
         self.said.show()
-
-    def _done(self, found: object) -> None:
-        self.progress = None
-        if self._worker is not None:
-            self._worker.close(0.0)
-            self._worker = None
-        self.buttons["Write out…"].setText("Write out…")
-        if isinstance(found, Written):
-            strays = f"; {found.culled:,} strays beyond {STRAY_M:.0f} m left out" if found.culled else ""
-            what = found.files[0].name if len(found.files) == 1 else f"{len(found.files)} files"
-            self._say(f"Wrote {what}: {found.frames} frames, {found.points:,} at most{strays}.")
-        else:
-            self._say("Stopped; only whole files were left." if isinstance(found, Cancelled) else str(found))
-
-
-def _written(effect, folder, store, file: Path, progress: Progress, id: str) -> object:  # type: ignore[no-untyped-def]
-    try:
-        return export(effect, folder, store, file, progress, id, cull=STRAY_M)
-    except (TenkaError, Cancelled) as error:
-        return error

@@ -8,11 +8,12 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.app.timers import once
+from tenka.app.wrapped import Elided, Wrapped
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
 from tenka.budget.cost import colour_format, second_format, texture_bytes
@@ -99,11 +100,11 @@ class PackStation(QWidget):
         grid = QVBoxLayout(foot)
         grid.setContentsMargins(16, 8, 16, 10)
         grid.setSpacing(6)
-        self.outputs = QLabel()
+        self.outputs = Wrapped()
         self.outputs.setTextFormat(Qt.TextFormat.PlainText)
         grid.addWidget(self.outputs)
         line = QHBoxLayout()
-        self.where = QLabel()
+        self.where = Elided()
         self.where.setProperty("quiet", True)
         choose = QPushButton("Folder…")
         choose.clicked.connect(self._choose)
@@ -122,7 +123,7 @@ class PackStation(QWidget):
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.hide()
-        self.told = QLabel()
+        self.told = Wrapped()
         self.told.setProperty("quiet", True)
         grid.addWidget(self.bar)
         grid.addWidget(self.told)
