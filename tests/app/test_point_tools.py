@@ -307,9 +307,8 @@ def test_findings_tell_of_popping_straying_and_lost_births_with_mends(window: Wi
     simulated(window, qtbot)
 
     def found(effect: Effect) -> list[str]:
-        return [
-            f.text for f in of_points(effect, effect.layer("sparks"), window.state.status.of("sparks").figures)
-        ]
+        figures = window.state.status.of("sparks").figures
+        return [f.text for f in of_points(effect, effect.layer("sparks"), figures)]
 
     assert any("pops: particles die at an opacity of 1.00" in t for t in found(window.state.effect))
     mend = next(f for f in window.state.findings() if "pops" in f.text)

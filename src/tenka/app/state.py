@@ -14,12 +14,13 @@ from tenka.budget.cost import Ledger, ledger
 from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect import storage
-from tenka.effect.document import Document, get
+from tenka.effect.document import Document, edited, get, label_of
 from tenka.effect.model import Effect, GasLayer, Layer, Tier
 from tenka.effect.starters import empty
 from tenka.effect.together import fit_together, set_together
 from tenka.pack.layout import lost_flames
 from tenka.run.findings import Finding
+from tenka.run.fitting import ridden
 from tenka.run.kinds import KINDS
 from tenka.run.session import Session
 from tenka.run.status import Status
@@ -203,9 +204,9 @@ class State(QObject):
         try:
             if self.also and path.startswith(f"{self.selection}."):
                 changed = set_together(self.effect, path, value, self.selection, self.also)
-                self.document.apply(changed, label, merge=merge)
             else:
-                self.document.edit(path, value, label, merge)
+                changed = edited(self.effect, path, value)
+            self.document.apply(ridden(self.effect, changed), label or label_of(path), path, merge)
         except TenkaError as error:
             self.said.emit(str(error))
 

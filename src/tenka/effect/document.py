@@ -193,6 +193,20 @@ def free_id(items: tuple[Any, ...], stem: str) -> str:
     return next(i for i in (stem, *(f"{stem}_{k}" for k in range(2, 10_000))) if i not in taken)
 
 
+def edited(effect: Effect, path: str, value: Any) -> Effect:
+    """The effect with one value set; the same when it has that value already."""
+    present = get(effect, path)
+    if present == value and type(present) is type(value):
+        return effect
+    found: Effect = replaced(effect, path, value)
+    return found
+
+
+def label_of(path: str) -> str:
+    """What a change of one setting is called in undo."""
+    return f"Change {path.rsplit('.', 1)[-1].replace('_', ' ')}"
+
+
 @dataclass(frozen=True)
 class Change:
     """One undoable step."""
@@ -235,14 +249,7 @@ class Document:
 
     def edit(self, path: str, value: Any, label: str = "", merge: object = None) -> None:
         """Set one value. Edits with the same `merge` token (one drag) undo together."""
-        if get(self.effect, path) == value and type(get(self.effect, path)) is type(value):
-            return
-        self.apply(
-            replaced(self.effect, path, value),
-            label or f"Change {path.rsplit('.', 1)[-1].replace('_', ' ')}",
-            path,
-            merge,
-        )
+        self.apply(edited(self.effect, path, value), label or label_of(path), path, merge)
 
     def apply(self, effect: Effect, label: str, path: str = "", merge: object = None) -> None:
         """Take a new state of the whole effect as one undoable step."""

@@ -37,6 +37,13 @@ class DomainBox(Settings):
     origin: Vec3 = WHERE.number(
         (-2.0, -2.0, 0.0), "m", -1e4, 1e4, "Lowest corner of the box.", soft=(-10, 10), step=0.05
     )
+    rides: str = WHERE.param(
+        "",
+        "The prop that takes the box along when it is put elsewhere: effect and object move as one.",
+        label="rides on",
+        kind="parent",
+        affects="none",
+    )
     size: Vec3 = WHERE.number(
         (4.0, 4.0, 4.0),
         "m",

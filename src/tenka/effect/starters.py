@@ -7,8 +7,6 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from tenka.base.errors import BadInput
 from tenka.effect import storage
 from tenka.effect.document import free_id
@@ -106,29 +104,6 @@ def with_collider(effect: Effect, prop: str, layer_id: str | None = None) -> tup
     made = layer.COLLIDER(id=id, name=f"{name} stops it"[:60], prop=prop)  # type: ignore[call-arg]
     layer = layer.model_copy(update={"colliders": (*layer.colliders, made)})
     return effect.with_layer(layer), f"layers.{layer.id}.colliders.{id}"
-
-
-def fitted(effect: Effect, layer_id: str) -> Effect:
-    """The effect with a layer's box fitted to its sources: room to rise above them, and a little all
-    round."""
-    layer = effect.gas(layer_id)
-    boxes = [
-        (np.asarray(s.position) - np.asarray(s.size) / 2, np.asarray(s.position) + np.asarray(s.size) / 2)
-        for s in layer.sources
-    ]
-    if not boxes:
-        return effect
-    low, high = np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
-    wide = float(max(high - low))
-    low, high = low - wide * np.array([1.5, 1.5, 0.3]), high + wide * np.array([1.5, 1.5, 4.0])
-    low[2] = max(low[2], 0.0) if layer.domain.origin[2] >= 0.0 else low[2]
-    domain = layer.domain.model_copy(
-        update={
-            "origin": tuple(round(float(v), 3) for v in low),
-            "size": tuple(round(float(v), 3) for v in high - low),
-        }
-    )
-    return effect.with_layer(layer.model_copy(update={"domain": domain}))
 
 
 def with_source(effect: Effect, layer_id: str | None = None) -> tuple[Effect, str]:

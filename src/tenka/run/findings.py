@@ -174,9 +174,7 @@ def of_points(effect: Effect, layer: PointLayer, figures: Figures) -> list[Findi
     if far:
         most = max(_reach(figures[f]) for f in far)
         ends = layer.ends.model_copy(update={"reach": FAR})
-        text = (
-            f"{layer.name} has outliers as far as {most:.0f} m, in {span_of(far)}: bakes grow for nothing"
-        )
+        text = f"{layer.name} has outliers as far as {most:.0f} m, in {span_of(far)}: bakes grow for nothing"
         found.append(Finding(text, f"End them at {FAR:.0f} m", _with(effect, layer, ends=ends)))
     gas = next((g for g in effect.gases if g.id == layer.motion.follows), None)
     if gas is not None and not layer.ends.leaves_gas:

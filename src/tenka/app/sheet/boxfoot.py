@@ -10,9 +10,9 @@ from tenka.app.sheet.row import LABEL_WIDTH
 from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
 from tenka.effect.catalogue import Param
-from tenka.effect.model import GasLayer
-from tenka.effect.starters import fitted
+from tenka.effect.model import Effect, GasLayer
 from tenka.gas.grid import Grid
+from tenka.run.fitting import fitted
 from tenka.run.kinds import predicted_seconds
 
 COUNT = Param(
@@ -57,7 +57,10 @@ class BoxFoot(QWidget):
         self.count.changed.connect(self._set_count)
         line.addWidget(self.count, 1)
         fit = QPushButton("Fit to sources")
-        fit.setToolTip("Sets the box round the sources, with room to rise")
+        fit.setToolTip(
+            "Sets the box round all sources over their time, also on meshes and carried ones, with room to "
+            "rise, for their push and for the wind"
+        )
         fit.clicked.connect(self._fit)
         line.addWidget(fit)
         column.addLayout(line)
@@ -98,5 +101,18 @@ class BoxFoot(QWidget):
                 f"layers.{self.id}.domain.voxel", voxel, "Change the voxel count", ("count", token)
             )
 
+    def _fitted(self) -> Effect:
+        figures = {id: own.figures for id, own in self.state.status.layers.items()}
+        return fitted(self.state.effect, self.id, self.state.folder, figures)
+
     def _fit(self) -> None:
-        self.state.apply(fitted(self.state.effect, self.id), "Fit the box to the sources")
+        before = self._layer()
+        effect = self._fitted()
+        if before is None or effect.gas(self.id).domain == before.domain:
+            self.state.said.emit("The box stays: no source is known to give anything yet.")
+            return
+        self.state.apply(effect, "Fit the box to the sources")
+        times = Grid.of(effect.gas(self.id).domain).voxels / Grid.of(before.domain).voxels
+        follows = effect.gas(self.id).domain.follow and not before.domain.follow
+        more = "; the simulated part now follows the gas" if follows else ""
+        self.state.said.emit(f"The box fits all sources over time: {times:.2g} times the voxels{more}.")

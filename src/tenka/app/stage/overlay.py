@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tenka.app import theme
 from tenka.app.kinds import view_of_force, view_of_kind
 from tenka.app.stage.handles import arrow_tip, handles_of, lines_of, path_frame
+from tenka.app.stage.outlines import outline
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.base.randomness import stable_seed
@@ -37,7 +38,7 @@ def paint_box(painter: QPainter, view: View, state: State) -> None:
         if not source.hidden and source.shape in REGIONS:
             chosen = state.selection.endswith(f"sources.{source.id}")
             hue = theme.colour(theme.VERDIGRIS, 0.95 if chosen else 0.45)
-            _edges(painter, view, *source_box(source, state), hue)
+            _form(painter, view, pose_at(source, state.effect.props, state.time), source, hue)
     _lines(painter, view, state)
     painter.setPen(QPen(theme.colour(theme.GROUND), 1.0))
     for handle in handles_of(state):
@@ -110,19 +111,34 @@ def _force(
     foot = low + size * (0.5, 0.5, 0.0)
     source = source_of(state.effect, force) if force.region == "source" else None
     if source is not None and source.shape in REGIONS:
-        held_low, held_high = source_box(source, state)
-        foot = 0.5 * (held_low + held_high)
-        _edges(painter, view, held_low, held_high, hue)
+        held = pose_at(source, state.effect.props, state.time)
+        foot = held.origin
+        _form(painter, view, held, source, hue)
     elif force.region not in ("everywhere", "source"):
         foot = pose.origin
-        half = np.asarray(force.region_size) / 2
-        corners = pose.to_scene(
-            np.array([[a, b, c] for a in (-1, 1) for b in (-1, 1) for c in (-1, 1)]) * half
-        )
-        _edges(painter, view, corners.min(axis=0), corners.max(axis=0), hue)
+        _drawn(painter, view, pose, outline(force.region, np.asarray(force.region_size)), hue)
     lines = view_of_force(force).lines(force, pose, foot, t, stable_seed(state.effect.seed, force.id))
     for points in lines:
         at = view.project(points)
+        if (at[:, 2] > 0.05).all():
+            painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in at[:, :2].tolist()]))
+
+
+def _form(painter: QPainter, view: View, pose: Pose, source: Feed, hue: QColor) -> None:
+    """A source's form, as it stands."""
+    if source.shape == "curve":
+        lines = [way_of(source.curve)[0]]
+    else:
+        size = np.asarray(source.size) if source.shape in SIZED else np.full(3, 2 * POINT)
+        lines = outline(source.shape if source.shape in SIZED else "sphere", size)
+    _drawn(painter, view, pose, lines, hue)
+
+
+def _drawn(painter: QPainter, view: View, pose: Pose, lines: list[np.ndarray], hue: QColor) -> None:
+    """Lines of a thing's own axes, those that are before the eye."""
+    painter.setPen(QPen(hue, 1.1))
+    for line in lines:
+        at = view.project(pose.to_scene(line))
         if (at[:, 2] > 0.05).all():
             painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in at[:, :2].tolist()]))
 
