@@ -448,7 +448,7 @@ def test_budget_shows_each_tier_and_a_click_chooses_it(window: Window, qtbot: Qt
     assert window.state.tier_id == "low" and window.ledger.tiers.currentText() == "Low"
     window.state.edit("tiers.low.ms", 0.001)
     until(qtbot, lambda: window.state.ledger is not None and window.state.ledger.over)
-    assert any("Over Low's budget" in f.text for f in window.state.findings())
+    assert any("Over the budget of Low" in f.text for f in window.state.findings())
 
 
 def test_selection_time_and_ledger_stay_across_stations(window: Window):

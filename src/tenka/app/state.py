@@ -22,6 +22,7 @@ from tenka.pack.layout import lost_flames
 from tenka.run.findings import Finding
 from tenka.run.fitting import ridden
 from tenka.run.kinds import KINDS
+from tenka.run.placing import placing
 from tenka.run.session import Session
 from tenka.run.status import Status
 
@@ -62,6 +63,7 @@ class State(QObject):
         self.status = Status()
         self.ledgers: dict[str, Ledger] = {}
         self.ledger_problem = ""
+        self._placed: tuple[Effect, list[Finding]] | None = None  # of which effect, and what was found
         self.package: Path | None = None
         self._coster = Worker("ledger", lambda error: self._raw_costs.emit(error))
         self._keeper = Worker("journal", lambda error: self._raw_kept.emit(str(error)))
@@ -315,13 +317,14 @@ class State(QObject):
         self.costed.emit()
 
     def _ask_costs(self) -> None:
+        folder = self.folder
         effect, figures = self.effect, {id: of.figures for id, of in self.status.layers.items()}
 
         def work() -> None:
             found: dict[str, Ledger] = {}
             for tier in effect.tiers:
                 found[tier.id] = ledger(effect, tier.id, figures)
-            self._raw_costs.emit(found)
+            self._raw_costs.emit((effect, found, placing(effect, folder, figures)))
 
         self._coster.ask(work)
 
@@ -331,7 +334,9 @@ class State(QObject):
             self.ledgers = {}
         else:
             self.ledger_problem = ""
-            self.ledgers = found  # type: ignore[assignment]
+            assert isinstance(found, tuple)
+            of, self.ledgers, placed = found
+            self._placed = (of, placed)
         self.costed.emit()
 
     @property
@@ -354,20 +359,14 @@ class State(QObject):
                 figures = self.status.layers[layer.id].figures
                 found += KINDS[layer.kind].findings(self.effect, layer, figures)
         found += lost_flames(self.effect)
+        if self._placed is not None and self._placed[0] is self.effect:  # a mend is of the present effect
+            found += self._placed[1]
         book = self.ledger
         for missing in book.uncounted if book is not None and not self.status.running else ():
             found.append(Finding(str(missing).rstrip(".")))
         for note in book.notes if book is not None else ():
             found.append(Finding(note.rstrip(".")))
-        if book is not None and book.over:
-            what = [f"{book.ms:.2f} of {book.tier.ms:g} ms drawing"] if book.ms > book.tier.ms else []
-            what += (
-                [f"{book.update_ms:.2f} of {book.tier.ms:g} ms updating"]
-                if book.update_ms > book.tier.ms
-                else []
-            )
-            what += [f"{book.mb:.1f} of {book.tier.mb:g} MB"] if book.mb > book.tier.mb else []
-            found.append(Finding(f"Over {book.tier.name}'s budget: {', '.join([*what, *book.problems])}"))
+        found += [over_budget(of) for of in self.ledgers.values() if of.over]
         return found
 
     def close(self) -> None:
@@ -378,6 +377,14 @@ class State(QObject):
         self._keeper.close()
         if self.journal is not None:
             self.journal.close()
+
+
+def over_budget(book: Ledger) -> Finding:
+    """What of a tier's budget is exceeded, and by which layer most."""
+    what = [f"{book.ms:.2f} of {book.tier.ms:g} ms drawing"] if book.ms > book.tier.ms else []
+    what += [f"{book.update_ms:.2f} of {book.tier.ms:g} ms updating"] if book.update_ms > book.tier.ms else []
+    what += [f"{book.mb:.1f} of {book.tier.mb:g} MB"] if book.mb > book.tier.mb else []
+    return Finding(f"Over the budget of {book.tier.name}: {', '.join([*what, *book.problems])}")
 
 
 def _is_there(effect: Effect, path: str) -> bool:

@@ -1,0 +1,320 @@
+"""What is likely wrong with how an effect is set up, mostly before anything is simulated: sources outside
+their box or too thin for it, colliders that touch nothing, movers that leave, fuel that never lights, what
+does nothing, and meshes that were thinned too far."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tenka.base.errors import TenkaError
+from tenka.effect.courses import Course, curve, most
+from tenka.effect.document import replaced
+from tenka.effect.model import FROM_LAYER, Effect, Feed, GasLayer, PointLayer, Prop, envelope, heard
+from tenka.effect.placed import SIZED
+from tenka.run.findings import Finding
+from tenka.run.fitting import Box, Figures, fitted, source_bounds
+from tenka.scene.meshes import Mesh
+from tenka.scene.poses import moves, pose_at
+from tenka.scene.props import own_mesh
+
+MOMENTS = 25
+THIN = 2.0  # voxels
+AMBIENT = 0.5  # K above the air, below which heat is none
+LOST_AREA = 0.15  # share of a mesh's surface, from which its thinning is told
+STRENGTH = {
+    "wind": ("speed", "grip"),
+    "turbulence": ("strength", "grip"),
+    "swirl": ("spin|lift|pull", "grip"),
+    "pull": ("strength",),
+    "drag": ("rate",),
+    "gravity": ("strength",),
+}
+"""Of each kind of force: settings of which none may be nothing; of those with a bar between, one must not."""
+
+
+def placing(
+    effect: Effect, folder: Path | None = None, figures: dict[str, Figures] | None = None
+) -> list[Finding]:
+    """All that is likely wrong with how an effect is set up.
+
+    Parameters
+    ----------
+    figures : of frames that are simulated, by layer
+    """
+    found: list[Finding] = []
+    for gas in heard(effect.gases):
+        if not gas.hidden:
+            found += _sources_of(effect, gas, folder, figures or {})
+            found += _colliders_of(effect, gas, folder)
+            found += _fuel_of(effect, gas, (figures or {}).get(gas.id, {}))
+    for points in heard(tuple(x for x in effect.layers if isinstance(x, PointLayer))):
+        found += _untouched(effect, points, folder, (figures or {}).get(points.id, {}))
+    found += _idle_forces(effect)
+    found += _thinned(effect, folder)
+    return found
+
+
+def _times(effect: Effect, run_up: float = 0.0) -> np.ndarray:
+    return np.linspace(-run_up, max(effect.seconds - 1.0 / effect.rate, 0.0), MOMENTS)
+
+
+def _cue(effect: Effect, source: Feed) -> float:
+    return next((c.at for c in effect.cues if c.id == source.cue), 0.0)
+
+
+def _box(gas: GasLayer) -> Box:
+    low = np.asarray(gas.domain.origin, float)
+    return low, low + np.asarray(gas.domain.size)
+
+
+def _apart(a: Box, b: Box) -> bool:
+    return bool(np.any(a[0] > b[1]) or np.any(a[1] < b[0]))
+
+
+def _within(a: Box, b: Box) -> bool:
+    return bool(np.all(a[0] >= b[0] - 1e-6) and np.all(a[1] <= b[1] + 1e-6))
+
+
+def _when(t: float, first: bool) -> str:
+    return "" if first else f" from {max(t, 0.0):.2f} s on"
+
+
+def _sources_of(
+    effect: Effect, gas: GasLayer, folder: Path | None, figures: dict[str, Figures]
+) -> list[Finding]:
+    found: list[Finding] = []
+    times, box = _times(effect, gas.run_up_seconds), _box(gas)
+    mended = None
+    for source in heard(gas.sources):
+        level = envelope(source, times - _cue(effect, source))
+        gives = [float(t) for t, on in zip(times, level) if on > 0]
+        if not gives and not np.any(
+            envelope(source, np.linspace(times[0], effect.seconds, 400) - _cue(effect, source))
+        ):
+            found.append(Finding(f"{source.name} of {gas.name} never gives anything while the effect lasts"))
+            continue
+        if not _gives_something(source):
+            found.append(Finding(f"{source.name} gives nothing: no smoke, heat, fuel or push"))
+        out = None
+        for n, t in enumerate(gives):
+            bounds = source_bounds(effect, source, t, gas.domain.voxel, folder, figures)
+            if bounds is not None and _apart(bounds, box):
+                out = out if out is not None else (t, n == 0)
+            elif bounds is not None:
+                out = None
+        if out is not None:
+            mended = mended or fitted(effect, gas.id, folder, figures)
+            text = f"{source.name} is outside the box of {gas.name}{_when(*out)}: nothing of it is simulated"
+            found.append(Finding(text, "Fit the box to the sources", mended))
+        found += _thin_source(effect, gas, source)
+    return found
+
+
+def _gives_something(source: Any) -> bool:
+    amounts = (source.density, source.temperature, source.fuel, source.expansion, source.outward)
+    return any(_ever(a) for a in amounts) or any(source.push)
+
+
+def _ever(value: Any) -> bool:
+    """Whether a value is ever anything but nothing."""
+    return (
+        bool(np.any(curve(value, np.linspace(0.0, 60.0, 601)))) if isinstance(value, Course) else bool(value)
+    )
+
+
+def _thin_source(effect: Effect, gas: GasLayer, source: Any) -> list[Finding]:
+    """A source of less than two voxels: it is blurred to them."""
+    if source.shape in FROM_LAYER or source.shape == "point":
+        return []
+    whole = 2.0 * source.thickness if source.shape in ("curve", "surface") else min(source.size)
+    if source.shape not in (*SIZED, "curve", "surface"):
+        return []
+    thin, voxel = whole * most(source.size_over), gas.domain.voxel
+    if thin >= THIN * voxel * (1 - 1e-6):
+        return []
+    text = (
+        f"{source.name} is {100 * thin:.3g} cm thin where a voxel of {gas.name} is {100 * voxel:.3g} cm: it "
+        f"is blurred to {THIN:g} voxels"
+    )
+    path = f"layers.{gas.id}.sources.{source.id}"
+    if source.shape in ("curve", "surface"):
+        thicker = round(0.5 * THIN * voxel / most(source.size_over), 4)
+        return [
+            Finding(
+                text, f"Make it {200 * thicker:.3g} cm thick", replaced(effect, f"{path}.thickness", thicker)
+            )
+        ]
+    size = tuple(max(s, round(THIN * voxel / most(source.size_over), 4)) for s in source.size)
+    return [
+        Finding(text, f"Make it {100 * THIN * voxel:.3g} cm thick", replaced(effect, f"{path}.size", size))
+    ]
+
+
+def prop_bounds(effect: Effect, prop: Prop, folder: Path | None, t: float) -> Box | None:
+    """Bounds of a prop in the scene at a time; None when it cannot be read."""
+    try:
+        low, high = (np.asarray(b, float) for b in own_mesh(prop, folder, t).bounds)
+    except TenkaError:
+        return None
+    ends = (low, high)
+    corners = np.array([[ends[i][0], ends[j][1], ends[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+    points = pose_at(prop, effect.props, t).to_scene(corners)
+    return points.min(axis=0), points.max(axis=0)
+
+
+def _colliders_of(effect: Effect, gas: GasLayer, folder: Path | None) -> list[Finding]:
+    found, box = [], _box(gas)
+    for collider in heard(gas.colliders):
+        prop = next((p for p in effect.props if p.id == collider.prop), None)
+        if prop is None:
+            continue
+        moving = moves(prop, effect.props)
+        times = _times(effect, gas.run_up_seconds) if moving else np.zeros(1)
+        known = [(float(t), prop_bounds(effect, prop, folder, float(t))) for t in times]
+        told = [(t, b) for t, b in known if b is not None]
+        if not told:
+            continue
+        grown = (box[0] - collider.skin, box[1] + collider.skin)
+        if all(_apart(b, grown) for _, b in told):
+            words = "never comes into" if moving else "stands outside"
+            found.append(Finding(f"{prop.name} stops nothing of {gas.name}: it {words} its box"))
+            continue
+        inside = [_within(b, box) for _, b in told]
+        if moving and any(inside) and not inside[-1]:
+            last = max(n for n, yes in enumerate(inside) if yes)
+            since = told[min(last + 1, len(told) - 1)][0]
+            text = f"{prop.name} leaves the box of {gas.name}{_when(since, False)}"
+            found.append(Finding(text, *_held(effect, gas, [b for _, b in told])))
+    return found
+
+
+def _untouched(effect: Effect, layer: PointLayer, folder: Path | None, figures: Figures) -> list[Finding]:
+    """Props that stop a layer of particles and never come where any of these are."""
+    seen = {f: m for f, m in figures.items() if f >= 0 and m.get("alive")}
+    found: list[Finding] = []
+    if len([f for f in figures if f >= 0]) < effect.frames or not seen:
+        return found  # not known yet
+    for collider in heard(layer.colliders):
+        prop = next((p for p in effect.props if p.id == collider.prop), None)
+        if prop is None or collider.prop == layer.breaks:
+            continue
+        touched = False
+        for f, meta in seen.items():
+            bounds = prop_bounds(effect, prop, folder, f / effect.rate)
+            room = max(meta.get("widest", 0.0), 0.05) + meta.get("fastest", 0.0) / effect.rate
+            where = (np.asarray(meta["low"]) - room, np.asarray(meta["high"]) + room)
+            touched = touched or bounds is None or not _apart(bounds, where)
+        if not touched:
+            found.append(Finding(f"{prop.name} stops nothing of {layer.name}: none comes near it"))
+    return found
+
+
+def _held(effect: Effect, gas: GasLayer, bounds: list[Box]) -> tuple[str, Effect]:
+    """A box that holds what moves as well: its mend in words, and the effect."""
+    low, high = _box(gas)
+    low = np.floor(1e3 * np.minimum(low, np.min([b[0] for b in bounds], axis=0))) / 1e3
+    high = np.ceil(1e3 * np.maximum(high, np.max([b[1] for b in bounds], axis=0))) / 1e3
+    domain = gas.domain.model_copy(
+        update={
+            "origin": tuple(round(float(v), 3) for v in low),
+            "size": tuple(round(float(v), 3) for v in high - low),
+        }
+    )
+    times = float(np.prod(high - low) / np.prod(np.asarray(gas.domain.size)))
+    return f"Grow the box to hold it: {times:.1f} times the voxels", effect.with_layer(
+        gas.model_copy(update={"domain": domain})
+    )
+
+
+def _fuel_of(effect: Effect, gas: GasLayer, figures: Figures) -> list[Finding]:
+    """Fuel that nothing lights, or whose flame goes out under it."""
+    feeds = [s for s in heard(gas.sources) if _ever(s.fuel)]
+    if not gas.fire.burns:
+        return [
+            Finding(
+                f"{s.name} gives fuel, and {gas.name} does not burn",
+                "Let it burn",
+                replaced(effect, f"layers.{gas.id}.fire.burns", True),
+            )
+            for s in feeds
+        ]
+    if not feeds:
+        return [Finding(f"{gas.name} burns, and nothing gives it fuel")]
+    hottest = max((most(s.temperature) for s in heard(gas.sources)), default=0.0)
+    if hottest <= gas.fire.ignition:
+        path = f"layers.{gas.id}.sources.{feeds[0].id}.temperature"
+        hot = round(1.5 * gas.fire.ignition, 1)
+        text = (
+            f"Nothing lights the fuel of {gas.name}: what is given is at most {hottest:.0f} K hot, and it "
+            f"burns from {gas.fire.ignition:.0f} K"
+        )
+        return [Finding(text, f"Give {feeds[0].name} {hot:.0f} K", replaced(effect, path, hot))]
+    shown = sorted(f for f in figures if f >= 0 and "fuel" in figures[f])
+    burnt = [figures[f].get("burnt", 0.0) for f in shown]
+    if shown and max(burnt) > 0:
+        alight = max(n for n, b in enumerate(burnt) if b > 1e-3 * max(burnt))
+        left = [figures[f]["fuel"] for f in shown]
+        grows = len(left) > alight + 4 and left[-1] > left[alight] and left[-1] > 10 * max(burnt)
+        if grows:
+            text = (
+                f"The flame of {gas.name} goes out at {shown[alight] / effect.rate:.2f} s under its fuel, "
+                "which comes in colder than what it needs to burn"
+            )
+            return [Finding(text)]
+    return []
+
+
+def _idle_forces(effect: Effect) -> list[Finding]:
+    """Forces that are set to nothing."""
+    found = []
+    for force in heard(effect.forces):
+        for names in STRENGTH.get(force.kind, ()):
+            values = [getattr(force, name) for name in names.split("|")]
+            if not any(_ever(v) for v in values):
+                words = " and ".join(
+                    type(force).model_fields[n].json_schema_extra["tenka"]["label"]  # type: ignore[index, call-overload]
+                    or n.replace("_", " ")
+                    for n in names.split("|")
+                )
+                found.append(
+                    Finding(f"{force.name} does nothing: its {words} {'are' if '|' in names else 'is'} 0")
+                )
+                break
+    return found
+
+
+@lru_cache(maxsize=32)
+def _areas(prop: Prop, folder: Path | None) -> tuple[float, float]:
+    """Surface of a prop's mesh whole, and as it is thinned, m2."""
+
+    def area(mesh: Mesh) -> float:
+        c = mesh.corners
+        return float(0.5 * np.linalg.norm(np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0]), axis=1).sum())
+
+    still = prop.model_copy(update={"copies": 1, "clip": ""})
+    return area(own_mesh(still.model_copy(update={"keep": 1.0}), folder)), area(own_mesh(still, folder))
+
+
+def _thinned(effect: Effect, folder: Path | None) -> list[Finding]:
+    """Meshes of whose surface much is gone since they were thinned."""
+    found = []
+    for prop in effect.props:
+        if prop.shape != "mesh" or prop.keep >= 1.0 or prop.hidden:
+            continue
+        try:
+            whole, left = _areas(prop, folder)
+        except TenkaError:
+            continue
+        gone = 1.0 - left / whole if whole > 0 else 0.0
+        if abs(gone) > LOST_AREA:
+            words = f"{100 * gone:.0f} % of its surface is gone" if gone > 0 else "its surface is torn"
+            keep = min(1.0, 3.0 * prop.keep)
+            mended = replaced(effect, f"props.{prop.id}.keep", keep)
+            found.append(
+                Finding(f"{prop.name} is ruined by its thinning: {words}", f"Keep {100 * keep:.0f} %", mended)
+            )
+    return found

@@ -1,0 +1,131 @@
+"""What is likely wrong with how an effect is set up: each is found, is not found where all is well, and is
+gone after its mend."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+import trimesh
+from build import small_effect
+
+from tenka.demo import FOLDER
+from tenka.effect import storage
+from tenka.effect.courses import Key, Keys, Wave
+from tenka.effect.document import replaced
+from tenka.effect.model import Collider, Effect, Prop
+from tenka.effect.starters import STARTERS, empty
+from tenka.run.findings import Finding
+from tenka.run.placing import placing
+
+SOURCE = f"layers.puff.sources.{small_effect().gas().sources[0].id}"
+
+
+def clean() -> Effect:
+    """The small effect with a source of three voxels."""
+    voxel = small_effect().gas().domain.voxel
+    return replaced(small_effect(), f"{SOURCE}.size", (4 * voxel, 4 * voxel, 4 * voxel))
+
+
+def only(effect: Effect, words: str) -> Finding:
+    """The one finding with these words, among no others."""
+    found = placing(effect)
+    assert len(found) == 1 and words in found[0].text, [f.text for f in found]
+    return found[0]
+
+
+def mended(found: Finding) -> None:
+    assert found.mended is not None and placing(found.mended) == []
+
+
+def test_nothing_is_found_where_all_is_well() -> None:
+    assert placing(clean()) == []
+
+
+@pytest.mark.parametrize("name", sorted(f.stem for f in FOLDER.glob("*.tenka")))
+def test_nothing_is_found_in_the_demos(name: str) -> None:
+    assert [f.text for f in placing(storage.load(FOLDER / f"{name}.tenka"), FOLDER)] == []
+
+
+@pytest.mark.parametrize("name", STARTERS)
+def test_nothing_is_found_in_the_starters(name: str) -> None:
+    assert [f.text for f in placing(STARTERS[name](empty()))] == []
+
+
+def test_a_source_outside_the_box_and_from_when() -> None:
+    found = only(replaced(clean(), f"{SOURCE}.position", (30.0, 0.0, 1.0)), "is outside the box of Puff: ")
+    mended(found)
+    way = Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=0.5, v=20.0)))
+    found = only(replaced(clean(), f"{SOURCE}.shift_x", way), "is outside the box of Puff from 0.")
+    mended(found)
+
+
+def test_a_source_thinner_than_two_voxels() -> None:
+    voxel = clean().gas().domain.voxel
+    mended(only(replaced(clean(), f"{SOURCE}.size", (1.0, 1.0, voxel)), "thin where a voxel"))
+    curve = replaced(replaced(clean(), f"{SOURCE}.shape", "curve"), f"{SOURCE}.thickness", 0.5 * voxel)
+    mended(only(curve, "thin where a voxel"))
+
+
+def test_what_never_gives_and_what_gives_nothing() -> None:
+    only(replaced(clean(), f"{SOURCE}.start", 40.0), "never gives anything")
+    effect = clean()
+    for name in ("density", "temperature", "fuel", "expansion", "outward"):
+        effect = replaced(effect, f"{SOURCE}.{name}", 0.0)
+    only(replaced(effect, f"{SOURCE}.push", (0.0, 0.0, 0.0)), "gives nothing")
+    short = replaced(clean(), f"{SOURCE}.start", 0.2)
+    assert placing(replaced(short, f"{SOURCE}.end", 0.205)) == []  # between the moments that are looked at
+
+
+def with_stop(position: tuple[float, float, float], **more: object) -> Effect:
+    effect = clean()
+    prop = Prop(id="ball", name="Ball", shape="sphere", position=position, size=(0.4, 0.4, 0.4), **more)
+    gas = effect.gas().model_copy(update={"colliders": (Collider(id="stop", name="Stop", prop="ball"),)})
+    return effect.model_copy(update={"props": (*effect.props, prop)}).with_layer(gas)
+
+
+def test_a_collider_that_touches_nothing_and_one_that_leaves() -> None:
+    assert placing(with_stop((0.0, 0.0, 1.0))) == []
+    only(with_stop((20.0, 0.0, 1.0)), "Ball stops nothing of Puff: it stands outside its box")
+    away = Wave(base=20.0, amount=0.1, period=1.0)
+    only(with_stop((0.0, 0.0, 1.0), shift_x=away), "Ball stops nothing of Puff: it never comes into")
+    leaves = Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=0.5, v=5.0)))
+    mended(only(with_stop((0.0, 0.0, 1.0), shift_x=leaves), "Ball leaves the box of Puff from 0."))
+
+
+def test_fuel_that_nothing_burns_lights_or_gives() -> None:
+    fuelled = replaced(clean(), f"{SOURCE}.fuel", 1.0)
+    mended_ = only(replaced(fuelled, f"{SOURCE}.temperature", 900.0), "gives fuel, and Puff does not burn")
+    mended(mended_)
+    burns = replaced(fuelled, "layers.puff.fire.burns", True)
+    mended(only(replaced(burns, f"{SOURCE}.temperature", 20.0), "Nothing lights the fuel of Puff"))
+    only(replaced(clean(), "layers.puff.fire.burns", True), "burns, and nothing gives it fuel")
+
+
+def test_a_flame_that_goes_out_under_its_fuel_is_told_from_the_frames() -> None:
+    burns = replaced(replaced(clean(), f"{SOURCE}.fuel", 1.0), "layers.puff.fire.burns", True)
+    burns = replaced(burns, f"{SOURCE}.temperature", 900.0)
+    alight = {f: {"fuel": 0.01, "burnt": 0.01} for f in range(12)}
+    assert placing(burns, None, {"puff": alight}) == []
+    out = {f: {"fuel": 0.01 + 0.02 * f, "burnt": 0.01 if f < 4 else 0.0} for f in range(12)}
+    assert "goes out at 0.12 s" in placing(burns, None, {"puff": out})[0].text
+    spent = {f: {"fuel": 0.0, "burnt": 0.01 if f < 4 else 0.0} for f in range(12)}
+    assert placing(burns, None, {"puff": spent}) == []
+
+
+def test_forces_that_are_set_to_nothing() -> None:
+    assert "Wind does nothing: its grip is 0" in only(replaced(clean(), "forces.wind.grip", 0.0), "Wind").text
+    only(replaced(clean(), "forces.eddies.strength", 0.0), "Eddies does nothing")
+    moving = Keys(keys=(Key(t=0.0, v=0.0), Key(t=0.4, v=2.0)))
+    assert placing(replaced(clean(), "forces.wind.speed", moving)) == []
+
+
+def test_a_mesh_that_is_ruined_by_its_thinning(tmp_path: Path) -> None:
+    trimesh.creation.torus(1.0, 0.06, 96, 24).export(tmp_path / "hoop.ply")
+    prop = Prop(id="hoop", name="Hoop", shape="mesh", file="hoop.ply", keep=0.01)
+    effect = clean().model_copy(update={"props": (*clean().props, prop)})
+    found = placing(effect, tmp_path)
+    assert len(found) == 1 and "Hoop is ruined by its thinning" in found[0].text
+    assert found[0].mended is not None and found[0].mended.props[-1].keep == pytest.approx(0.03)
+    fine = effect.model_copy(update={"props": (prop.model_copy(update={"keep": 0.5}),)})
+    assert placing(fine, tmp_path) == []
