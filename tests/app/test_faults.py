@@ -38,7 +38,7 @@ def test_an_exception_in_a_slot_is_said_logged_and_survived(window: Window, qtbo
         faults.install()
         QTimer.singleShot(0, wrong)
         until(qtbot, window.notice.isVisible)
-    told = window.notice_text.text()
+    told = window.notice.text.text()
     assert "ZeroDivisionError: the moon is full)" in told and "\n" not in told
     assert "and more" in faults.file.read_text() and "in wrong" in faults.file.read_text()
     journal = window.state.journal
@@ -52,7 +52,7 @@ def test_an_exception_in_a_thread_is_said_in_the_window(window: Window, qtbot: Q
     thread.start()
     thread.join()
     until(qtbot, window.notice.isVisible)
-    assert "IndexError" in window.notice_text.text() and "IndexError" in faults.file.read_text()
+    assert "IndexError" in window.notice.text.text() and "IndexError" in faults.file.read_text()
 
 
 def test_a_file_that_another_program_changed_is_not_overwritten_at_once(window: Window):
@@ -61,7 +61,7 @@ def test_a_file_that_another_program_changed_is_not_overwritten_at_once(window: 
     window.state.edit(LIFT, 2.5)
     other = storage.load(file).model_copy(update={"name": "Of another"})
     storage.save(other, file)
-    assert not window.save() and "changed by another program" in window.notice_text.text()
+    assert not window.save() and "changed by another program" in window.notice.text.text()
     assert storage.load(file).name == "Of another" and window.state.document.unsaved
     assert window.save() and get(storage.load(file), LIFT) == 2.5
 

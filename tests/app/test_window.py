@@ -52,7 +52,7 @@ def test_a_bad_file_is_said_and_what_was_open_stays(window: Window, tmp_path: Pa
     before = window.state.effect
     assert not window.open(tmp_path / "bad.tenka")
     assert window.state.effect is before
-    assert window.notice.isVisible() and "not JSON" in window.notice_text.text()
+    assert window.notice.isVisible() and "not JSON" in window.notice.text.text()
 
 
 def test_orbit_pan_zoom_and_framing_change_the_picture_and_not_the_document(window: Window, qtbot: QtBot):
@@ -508,7 +508,7 @@ def test_a_levers_value_and_range_are_set_per_tier(window: Window):
 def test_an_unwritable_place_is_said_and_the_edit_is_kept(window: Window, tmp_path: Path):
     window.state.edit(LIFT, 2.5)
     assert not window.save_to(tmp_path / "no" / "such" / "a.tenka")
-    assert "cannot be written" in window.notice_text.text() and window.state.document.unsaved
+    assert "cannot be written" in window.notice.text.text() and window.state.document.unsaved
 
 
 def test_closing_with_unsaved_changes_asks_and_does_as_told(window: Window, qtbot: QtBot):

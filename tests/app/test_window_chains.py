@@ -67,7 +67,7 @@ def test_open_edit_save_undo_simulate_pack_and_proof(window: Window, qtbot: QtBo
     assert [e.id for e in packed] == [layer.id for layer in edited.layers if not layer.hidden]
     window.go_to("proof")
     until(qtbot, lambda: window.proof.package is not None and window.proof.screen_.image is not None)
-    assert not window.notice.isVisible(), window.notice_text.text()
+    assert not window.notice.isVisible(), window.notice.text.text()
 
 
 @pytest.mark.parametrize("name", ["own", "furnace_mouth"])

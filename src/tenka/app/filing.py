@@ -21,7 +21,7 @@ class Filing(QMainWindow):
         super().__init__()
         self.ask_before_closing: Callable[[], str] = self._ask
 
-    def show_notice(self, text: str) -> None:
+    def show_notice(self, text: str, about: str = "") -> None:
         """A sentence that stays until it is closed."""
         raise NotImplementedError
 
@@ -30,8 +30,9 @@ class Filing(QMainWindow):
         try:
             self.state.open(file)
         except TenkaError as error:
-            self.show_notice(str(error))
+            self.show_notice(str(error), "open")
             return False
+        self.state.settled.emit("open")
         if file is not None:
             remember(file)
         return True
@@ -74,8 +75,10 @@ class Filing(QMainWindow):
         try:
             self.state.save(file)
         except TenkaError as error:
-            self.show_notice(str(error))
+            self.show_notice(str(error), "overwritten" if "another program" in str(error) else "save")
             return False
+        for about in ("save", "overwritten", "recovered"):
+            self.state.settled.emit(about)
         remember(file)
         return True
 

@@ -46,7 +46,7 @@ class InHand:
         try:
             act()
         except TenkaError as error:
-            self.state.said.emit(str(error))
+            self.state.refuse(error)
 
     def _needs(self, path: str | None) -> str:
         """The path to act on; without one that is said."""

@@ -69,7 +69,7 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
         return _wait_for_kernels(app, window, warming, wanted, faults)
     opened = window.open(wanted)
     if not opened and file is not None:
-        print(window.notice_text.text(), file=sys.stderr)
+        print(window.notice.text.text(), file=sys.stderr)
         if picture is not None:
             return 2
         window.open(None)

@@ -11,11 +11,13 @@ from tenka.app.timers import once
 from tenka.base.errors import BadInput, TenkaError
 from tenka.base.jobs import Worker
 from tenka.budget.cost import Ledger, ledger
+from tenka.budget.told import over_budget
 from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect import storage
-from tenka.effect.document import Document, edited, get, label_of
+from tenka.effect.document import Document, edited, get, is_there, label_of
 from tenka.effect.model import Effect, GasLayer, Layer, Tier
+from tenka.effect.naming import in_names
 from tenka.effect.starters import empty
 from tenka.effect.together import fit_together, set_together
 from tenka.pack.layout import lost_flames
@@ -40,7 +42,9 @@ class State(QObject):
     news = pyqtSignal()
     costed = pyqtSignal()
     said = pyqtSignal(str)
-    noticed = pyqtSignal(str)
+    refused = pyqtSignal(str)
+    noticed = pyqtSignal(str, str)  # what, and what it is about
+    settled = pyqtSignal(str)
     course_asked = pyqtSignal(str)
     tier_chosen = pyqtSignal()
     _raw_news = pyqtSignal()
@@ -118,9 +122,7 @@ class State(QObject):
         self._on_disk = on_disk
         if recovered is not None:
             self.document.apply(recovered.effect, "Recover unsaved edits")
-            self.noticed.emit(
-                "Edits that were not saved came back after a crash. Undo returns to the saved file."
-            )
+            self.noticed.emit("Edits that were not saved came back after a crash.", "recovered")
 
     def _journal_of(
         self, file: Path | None, effect: Effect | None
@@ -134,7 +136,7 @@ class State(QObject):
             return None, None
         recovered = journal.recover(effect) if effect is not None else None
         if journal.set_aside is not None:
-            self.noticed.emit(f"An autosave that cannot be read was set aside as {journal.set_aside}.")
+            self.noticed.emit(f"An autosave that cannot be read was set aside as {journal.set_aside}.", "")
         return journal, recovered
 
     def _adopt(self, document: Document, journal: storage.Journal | None) -> None:
@@ -165,7 +167,7 @@ class State(QObject):
         self._on_disk = now
         raise BadInput(
             "was changed by another program since it was opened; save once more to overwrite that, or save "
-            "elsewhere (Ctrl+Shift+S)",
+            "elsewhere",
             file=file,
         )
 
@@ -210,7 +212,11 @@ class State(QObject):
                 changed = edited(self.effect, path, value)
             self.document.apply(ridden(self.effect, changed), label or label_of(path), path, merge)
         except TenkaError as error:
-            self.said.emit(str(error))
+            self.refuse(error)
+
+    def refuse(self, error: object) -> None:
+        """Say why something was not done, with names rather than ids."""
+        self.refused.emit(in_names(self.effect, str(error)))
 
     def apply(self, effect: Effect, label: str) -> None:
         self.document.apply(effect, label)
@@ -218,7 +224,7 @@ class State(QObject):
     def _on_change(self, path: str) -> None:
         self.session.take(self.effect)
         self._autosave.start()
-        self.also = [p for p in self.also if _is_there(self.effect, p)]
+        self.also = [p for p in self.also if is_there(self.effect, p)]
         try:
             if self.selection != WHOLE:
                 get(self.effect, self.selection)
@@ -251,7 +257,9 @@ class State(QObject):
     def _take_kept(self, problem: str) -> None:
         """What the last autosave said: a fault is told once, and again when it is another."""
         if problem and problem != self._keep_problem:
-            self.noticed.emit(f"Autosave does not work: {problem} Save by hand (Ctrl+S).")
+            self.noticed.emit(f"Autosave does not work: {problem}", "autosave")
+        elif self._keep_problem and not problem:
+            self.settled.emit("autosave")
         self._keep_problem = problem
 
     # --- selection, time, news ----------------------------------------------------------------
@@ -377,19 +385,3 @@ class State(QObject):
         self._keeper.close()
         if self.journal is not None:
             self.journal.close()
-
-
-def over_budget(book: Ledger) -> Finding:
-    """What of a tier's budget is exceeded, and by which layer most."""
-    what = [f"{book.ms:.2f} of {book.tier.ms:g} ms drawing"] if book.ms > book.tier.ms else []
-    what += [f"{book.update_ms:.2f} of {book.tier.ms:g} ms updating"] if book.update_ms > book.tier.ms else []
-    what += [f"{book.mb:.1f} of {book.tier.mb:g} MB"] if book.mb > book.tier.mb else []
-    return Finding(f"Over the budget of {book.tier.name}: {', '.join([*what, *book.problems])}")
-
-
-def _is_there(effect: Effect, path: str) -> bool:
-    try:
-        get(effect, path)
-    except BadInput:
-        return False
-    return True

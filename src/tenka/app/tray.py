@@ -252,7 +252,7 @@ class Tray(QWidget):
         try:
             effect, path = make(self.state.effect)
         except TenkaError as error:
-            self.state.said.emit(str(error))
+            self.state.refuse(error)
             return
         except KeyError:
             self.state.said.emit("There is no gas to feed yet: take a starting point first.")
@@ -272,7 +272,7 @@ class Tray(QWidget):
         try:
             found = read(file)
         except TenkaError as error:
-            self.state.said.emit(str(error))
+            self.state.refuse(error)
             return
         rig = found.rig
         own = (

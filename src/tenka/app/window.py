@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -29,6 +28,7 @@ from tenka.app.finder import Finder
 from tenka.app.inhand import InHand
 from tenka.app.keys import KeyOwner
 from tenka.app.ledger import LedgerBar
+from tenka.app.notices import NoticeBar, SaidLine
 from tenka.app.sheet.sheet import Sheet
 from tenka.app.stage.view import Stage
 from tenka.app.startpage import StartPage
@@ -42,7 +42,6 @@ from tenka.app.tempo.tempo import Tempo
 from tenka.app.timers import once
 from tenka.app.tray import Tray
 
-SAID_MS = 7000
 SETTLE_MS = (1500, 6000)  # by then what a start loads is there: libraries, then kernels
 
 
@@ -70,7 +69,7 @@ class Window(Filing):
         self.head = self._head()
         column.addWidget(self.head)
         column.addWidget(_rule())
-        self.notice = self._notice()
+        self.notice = NoticeBar()
         column.addWidget(self.notice)
         self.split = QSplitter(Qt.Orientation.Vertical)
         self.split.addWidget(self._middle())
@@ -82,9 +81,11 @@ class Window(Filing):
         self.drawer.opened.connect(self._room_for_drawer)
         column.addWidget(self.split, 1)
         self.setCentralWidget(root)
-        self._said = once(self, SAID_MS, lambda: self.said.setText(""))
-        state.said.connect(self._say)
+        state.said.connect(self.said.say)
+        state.refused.connect(self.said.refuse)
         state.noticed.connect(self.show_notice)
+        state.settled.connect(self.notice.settle)
+        state.changed.connect(lambda _: self.said.done())
         state.changed.connect(lambda _: self._show_title())
         state.changed.connect(self._layers_come_and_go)
         self.setAcceptDrops(True)
@@ -160,9 +161,7 @@ class Window(Filing):
         self.name.setFont(theme.font(theme.LARGE, QFont.Weight.Medium))
         self.name.setMinimumWidth(150)
         line.addWidget(self.name)
-        self.said = QLabel()
-        self.said.setProperty("quiet", True)
-        self.said.setWordWrap(True)
+        self.said = SaidLine()
         self.group = QButtonGroup(self)
         for n, name in enumerate(STATIONS):
             button = QPushButton(name)
@@ -202,22 +201,6 @@ class Window(Filing):
         button.setToolTip(tip)
         button.setAccessibleName(tip)
         return button
-
-    def _notice(self) -> QWidget:
-        bar = QWidget()
-        bar.setObjectName("bench")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        line = QHBoxLayout(bar)
-        line.setContentsMargins(14, 4, 8, 4)
-        self.notice_text = QLabel()
-        self.notice_text.setWordWrap(True)
-        self.notice_text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        line.addWidget(self.notice_text, 1)
-        close = self._small("x", "Close this notice")
-        close.clicked.connect(bar.hide)
-        line.addWidget(close)
-        bar.hide()
-        return bar
 
     def toggle_heat(self) -> None:
         if self.station == "proof":
@@ -333,14 +316,16 @@ class Window(Filing):
 
     # --- words --------------------------------------------------------------------------------
 
-    def _say(self, text: str) -> None:
-        self.said.setText(text)
-        self._said.start()
-
-    def show_notice(self, text: str) -> None:
-        """A sentence over the stage, which stays until it is closed."""
-        self.notice_text.setText(text)
-        self.notice.show()
+    def show_notice(self, text: str, about: str = "") -> None:
+        """A sentence over the stage, which stays until it is closed or settled; with what mends it."""
+        mend, call = {
+            "recovered": ("Back to the saved file", self.undo),
+            "autosave": ("Save now", self.save),
+            "save": ("Save elsewhere…", self.save_as),
+            "overwritten": ("Save over it", self.save),
+            "open": ("Open another…", self.ask_open),
+        }.get(about, ("", None))
+        self.notice.tell(text, about, mend, call)
 
     def _show_title(self) -> None:
         document = self.state.document

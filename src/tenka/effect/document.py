@@ -31,6 +31,15 @@ def get(root: Any, path: str) -> Any:
     return node
 
 
+def is_there(root: Any, path: str) -> bool:
+    """Whether anything is at a path."""
+    try:
+        get(root, path)
+    except BadInput:
+        return False
+    return True
+
+
 def _child(node: Any, part: str, path: str) -> Any:
     if isinstance(node, tuple):
         for item in node:

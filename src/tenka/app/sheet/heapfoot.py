@@ -73,7 +73,7 @@ class HeapFoot(QWidget):
         try:
             self.state.dropper.drop(self.id, self.state.folder)
         except TenkaError as error:
-            self.state.said.emit(str(error))
+            self.state.refuse(error)
 
     def _scatter(self) -> None:
         self.state.edit(f"props.{self.id}.lies", (), "Scatter the copies")

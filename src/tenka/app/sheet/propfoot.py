@@ -33,7 +33,7 @@ class PropFoot(QWidget):
         try:
             low, high = prop_mesh(prop, effect.props, self.state.folder).bounds
         except TenkaError as error:
-            self.state.said.emit(str(error))
+            self.state.refuse(error)
             return
         x, y, z = (round(float(v), 3) for v in 0.5 * (low + high))
         effect, path = with_break(effect, self.id, (x, y, z), float(np.max(high - low)))

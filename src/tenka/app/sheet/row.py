@@ -157,7 +157,9 @@ class Row(QWidget):
             if (len(points) < 2 and points != self.p.default) or any(len(p) != 3 for p in points):
                 raise ValueError
         except ValueError:
-            self.state.said.emit(f"A {self.p.label} is two or more points of three numbers: 0 0 0; 1 0 0.5.")
+            self.state.refused.emit(
+                f"A {self.p.label} is two or more points of three numbers: 0 0 0; 1 0 0.5."
+            )
             edit.setText(_as_text(self.value))
             return
         self._set(points, object())
@@ -217,7 +219,7 @@ class Row(QWidget):
             try:
                 self.state.edit(owner, reshaped(before, owner, str(value)), f"Change {self.p.label}", token)
             except TenkaError as error:
-                self.state.said.emit(str(error))
+                self.state.refuse(error)
         else:
             self.state.edit(self.path, value, f"Change {self.p.label}", token)
         if self.state.effect is before:  # refused: the field shows what still holds
@@ -353,4 +355,4 @@ class Row(QWidget):
         try:
             self.state.apply(promoted(self.state.effect, self.path), f"Make {self.p.label} a lever")
         except TenkaError as error:
-            self.state.said.emit(str(error))
+            self.state.refuse(error)

@@ -87,7 +87,7 @@ class PackStation(QWidget):
         self.progress: Progress | None = None
         self._round = 0
         self._sheet_key: object = None
-        self._preview = Worker("contact sheet", lambda error: state.said.emit(str(error)))
+        self._preview = Worker("contact sheet", lambda error: state.refuse(error))
         self._packer = Worker("packing", lambda error: self.ended.emit(error))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -265,7 +265,7 @@ class ProofStation(QWidget):
                 self.screen_.image, self.screen_.words = None, str(result)
                 self.screen_.update()
             else:
-                self.state.said.emit(str(result))
+                self.state.refuse(result)
             return
         assert isinstance(result, Package)
         self.package = result

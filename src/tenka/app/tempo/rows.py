@@ -371,7 +371,7 @@ class Rows(RowsPicture):
         try:
             self.state.apply(renamed(self.state.effect, path, name), "Rename")
         except TenkaError as error:
-            self.state.said.emit(str(error))
+            self.state.refuse(error)
 
 
 def _kin(path: str, other: str) -> bool:

@@ -1,0 +1,14 @@
+"""What a ledger says in words."""
+
+from __future__ import annotations
+
+from tenka.budget.cost import Ledger
+from tenka.run.findings import Finding
+
+
+def over_budget(book: Ledger) -> Finding:
+    """What of a tier's budget is exceeded, as a finding."""
+    what = [f"{book.ms:.2f} of {book.tier.ms:g} ms drawing"] if book.ms > book.tier.ms else []
+    what += [f"{book.update_ms:.2f} of {book.tier.ms:g} ms updating"] if book.update_ms > book.tier.ms else []
+    what += [f"{book.mb:.1f} of {book.tier.mb:g} MB"] if book.mb > book.tier.mb else []
+    return Finding(f"Over the budget of {book.tier.name}: {', '.join([*what, *book.problems])}")
