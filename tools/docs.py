@@ -8,6 +8,7 @@ from tenka.effect.catalogue import table_markdown
 from tenka.package.manifest import schema
 
 DOCS = Path(__file__).parent.parent / "docs"
+GUIDE = Path(__file__).parent.parent / "src" / "tenka" / "guide"
 MODELS = {
     "Effect": model.Effect,
     "Domain": model.DomainBox,
@@ -46,7 +47,6 @@ if __name__ == "__main__":
     parts = [
         f"## {name}\n\n{(m.__doc__ or '').strip()}\n\n{table_markdown(m)}\n" for name, m in MODELS.items()
     ]
-    (DOCS / "guide").mkdir(exist_ok=True)
-    (DOCS / "guide" / "settings.md").write_text(
+    (GUIDE / "settings.md").write_text(
         "# All settings\n\nWritten by tools/docs.py from the catalogue.\n\n" + "\n".join(parts)
     )

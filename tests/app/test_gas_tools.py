@@ -58,7 +58,7 @@ def test_a_prop_is_made_to_stop_the_gas_and_has_a_row_of_its_own(window: Window,
 
 
 def test_the_fire_starter_burns_and_glows(window: Window, qtbot: QtBot):
-    window.tray.buttons["Fire"].click()
+    window.tray.begin("Fire")
     window.state.edit("layers.fire.domain.voxel", 0.16)
     window.state.edit("seconds", 0.5)
     assert window.state.session.wait_until_stored(120)

@@ -221,6 +221,7 @@ def test_writing_out_tells_first_what_it_writes_and_then_what_it_wrote_or_why_no
     simulated(window, qtbot)
     window.sheet.point_foot.open_writing()
     sheet = window.sheet.point_foot.writing
+    until(qtbot, lambda: "about" in sheet.told.text())
     assert "12 frames" in sheet.told.text() and "pieces" in sheet.told.text()
     for kind in (".glb", ".usdc", ".usda", ".ply", ".csv", ".npz"):
         sheet.kind.setCurrentIndex(sheet.kind.findData(kind))
@@ -255,11 +256,15 @@ def test_a_layer_is_kept_as_a_preset_and_comes_back_from_the_tray(
     monkeypatch.setattr(presets, "presets_folder", lambda: tmp_path)
     path = add(window, "Embers")
     window.state.edit(f"{path}.motion.drag", 3.5)
-    assert window.sheet.point_foot is not None
-    window.sheet.point_foot.keep("Slow embers")
+    window.in_hand.keep_preset(path.split(".")[1], "Slow embers")
+    assert (tmp_path / "slow_embers.png").exists()  # the stage, for its card
     again = add(window, "Slow embers")
     assert again != path and get(window.state.effect, again).motion.drag == 3.5
     assert get(window.state.effect, again).name == "Slow embers"
+    window.show_start()
+    window.start.cards["Slow embers"].click()
+    assert [x.name for x in window.state.effect.layers] == ["Slow embers"]
+    assert window.state.effect.layers[0].motion.drag == 3.5
 
 
 def test_smoke_and_splits_are_one_click(window: Window, qtbot: QtBot):

@@ -8,10 +8,11 @@ import pytest
 from drive import until
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFontMetrics
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QLabel, QToolButton, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from tenka.app import theme
+from tenka.app.sheet.fields import NumberField
 from tenka.app.window import Window
 from tenka.effect.additions import LAYERS, with_new_layer
 from tenka.effect.courses import Key, Keys
@@ -51,6 +52,24 @@ def cut(widget: QWidget) -> list[str]:
     return found
 
 
+LEAST_TARGET = 24  # px
+
+
+def small(widget: QWidget) -> list[str]:
+    """What can be clicked and is too small to be hit."""
+    found = []
+    for part in widget.findChildren(QWidget):
+        hit = isinstance(part, QAbstractButton | NumberField | QComboBox | QLineEdit)
+        if not hit or not part.isVisible() or not part.isEnabled():
+            continue
+        if isinstance(part.parentWidget(), QLineEdit | QComboBox):
+            continue  # what clears a line, inside it
+        if min(part.width(), part.height()) < LEAST_TARGET:
+            name = part.accessibleName() or getattr(part, "text", str)()
+            found.append(f"{type(part).__name__} '{name}' {part.width()} x {part.height()}")
+    return found
+
+
 SIZES = ((1024, 700), (1280, 800), (1920, 1080), (820, 560), (853, 533), (960, 540))
 """Windows at the desktop's own size, and what is left of 1024 x 700 at a text scale of 1.25, of 1280 x 800 at
 1.5, and of 1920 x 1080 at 2: the scale enlarges letters and boxes alike."""
@@ -80,12 +99,12 @@ def test_no_text_is_cut_in_any_station(window: Window, qtbot: QtBot, size: tuple
         for path in chosen if station == "shape" else (spark, "layers.puff"):
             window.state.select(path)
             qtbot.wait(30)
-            faults += [f"{station} {path}: {words}" for words in cut(window)]
+            faults += [f"{station} {path}: {words}" for words in (*cut(window), *small(window))]
     window.go_to("shape")
     window.state.edit("forces.wind.speed", Keys(keys=(Key(t=0.0, v=1.0), Key(t=0.3, v=2.0))))
     window.state.course_asked.emit("forces.wind.speed")
     qtbot.wait(30)
-    faults += [f"drawer: {words}" for words in cut(window)]
+    faults += [f"drawer: {words}" for words in (*cut(window), *small(window))]
     window.drawer.close_all()
     window.show_start()
     qtbot.wait(30)

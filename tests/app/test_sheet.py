@@ -24,7 +24,7 @@ def test_only_rows_whose_name_or_help_holds_the_words_are_left(window: Window, q
     sheet, before = window.sheet, names(window)
     sheet.filter.setFocus()
     QTest.keyClicks(sheet.filter, "half life")
-    assert names(window) == ["half life", "heat half life"] and heads(window) == ["Fading"]
+    assert names(window) == ["half-life", "heat half-life"] and heads(window) == ["Fading"]
     assert window.station == "shape"  # what is typed is no shortcut
     sheet.filter.setText("curl")
     found = names(window)

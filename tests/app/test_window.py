@@ -10,7 +10,7 @@ from build import small_effect
 from drive import LEFT, drag, field, pixels, settle, until, wheel
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtWidgets import QComboBox, QMenu
 from pytestqt.qtbot import QtBot
 
 from tenka.app import theme
@@ -337,7 +337,15 @@ def test_the_tray_begins_and_adds(window: Window, tmp_path: Path):
         and len(window.state.effect.layers[0].sources) == 2
         and len(window.state.effect.props) == 2
     )
-    QTest.mouseClick(window.tray.buttons["Puff"], LEFT)
+    QTest.mouseClick(window.tray.buttons["Puff"], LEFT)  # which asks, as there is a layer
+    menu = next(m for m in window.tray.findChildren(QMenu) if m.isVisible())
+    add, replace = menu.actions()
+    assert "Add puff" in add.text() and "Take the place" in replace.text()
+    add.trigger()
+    menu.close()
+    assert [x.name for x in window.state.effect.layers] == ["Puff 2", "Puff"]
+    window.undo()
+    window.tray.begin("Puff")
     assert window.state.effect.layers[0].sources[0].id == "burst"
     (tmp_path / "bad.obj").write_text("not a mesh")
     window.tray.add_mesh(tmp_path / "bad.obj")

@@ -54,6 +54,7 @@ def add_actions(window: Window) -> None:
     add("Stage alone", window.stage_alone, "F11", words="full screen")
     add("Heat of overdraw", window.toggle_heat, "H", plain=True, words="fill cost")
     add("Pack", lambda: window.pack.start() if window.station == "pack" else window.go_to("pack"), "Ctrl+P")
+    add("Keep the layer as a preset", hand.ask_preset, words="save store library template")
     add("Rename", hand.rename, "F2")
     add("Duplicate", hand.duplicate, "Ctrl+D", words="double clone")
     add("Remove what is selected", hand.remove, "Delete", plain=True, words="delete")

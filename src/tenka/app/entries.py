@@ -59,7 +59,8 @@ def _settings(window: Window) -> list[Entry]:
                             continue
                         seen.add(full)
                         run = partial(window.show_setting, path, station, full)
-                        found.append(Entry(p.label, f"{where} · {p.section}", run, p.help, "", 3))
+                        words = f"{p.help} {p.name}"
+                        found.append(Entry(p.label, f"{where} · {p.section}", run, words, "", 3))
     finally:
         state.selection = chosen
     return found

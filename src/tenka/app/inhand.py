@@ -5,15 +5,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QApplication, QMenu, QWidget
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QGuiApplication, QImage
+from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.app.tempo.rows import Rows
 from tenka.base.errors import TenkaError
-from tenka.effect import things
+from tenka.base.words import counted
+from tenka.effect import presets, things
 from tenka.effect.document import get, param_at
 from tenka.effect.values import value_as_text, value_pasted
 
@@ -21,8 +22,8 @@ from tenka.effect.values import value_as_text, value_pasted
 class InHand:
     """Acts on one path, by default on what is selected."""
 
-    def __init__(self, state: State, rows: Rows) -> None:
-        self.state, self.rows = state, rows
+    def __init__(self, state: State, rows: Rows, picture: Callable[[], QImage | None]) -> None:
+        self.state, self.rows, self._picture = state, rows, picture
 
     @property
     def path(self) -> str:
@@ -141,6 +142,34 @@ class InHand:
 
         self._try(act)
 
+    def ask_preset(self, path: str | None = None) -> None:
+        """Ask for a name, and keep the layer that is worked on, or at a path, under it."""
+        layer = get(self.state.effect, path) if path else self.state.layer
+        if layer is None:
+            self.state.refused.emit("There is no layer to keep yet: take a starting point first.")
+            return
+        name, fine = QInputDialog.getText(
+            self.rows, "Keep as a preset", "Name of the preset:", text=layer.name
+        )
+        if fine and name.strip():
+            self.keep_preset(layer.id, name.strip())
+
+    def keep_preset(self, id: str, name: str) -> None:
+        """Keep a layer's settings under a name, with the stage as it is now for a picture."""
+
+        def act() -> None:
+            layer = get(self.state.effect, f"layers.{id}")
+            file = presets.keep(layer, name)
+            picture = self._picture()
+            if picture is not None:
+                ratio = Qt.AspectRatioMode.KeepAspectRatioByExpanding
+                picture.scaled(PRESET_PICTURE, ratio).save(str(file.with_suffix(".png")))
+            self.state.said.emit(
+                f"Kept as the preset {name}: it is in the tray's Layer menu, and on the start page."
+            )
+
+        self._try(act)
+
     def cut(self, path: str | None = None) -> None:
         if found := self._needs(path):
             self.copy(found)
@@ -178,9 +207,7 @@ class InHand:
                 total += count
             if total:
                 self.state.apply(effect, f"Paste values on {self.names_of(paths)}")
-            self.state.said.emit(
-                f"{total} value{'s' if total != 1 else ''} of {self.names_of(paths)} changed."
-            )
+            self.state.said.emit(f"{counted(total, 'value')} of {self.names_of(paths)} changed.")
 
         self._try(act)
 
@@ -214,6 +241,8 @@ class InHand:
                 entry("Cut", "scissors", "Ctrl+X", lambda: self.cut(path))
         entry("Paste", "clipboard-paste", "Ctrl+V", self.paste)
         if path:
+            if things.group_of(path) == "layers":
+                entry("Keep as a preset…", "bookmark", "", lambda: self.ask_preset(path))
             if things.group_of(path) in things.COPIED:
                 entry("Paste values", "clipboard-check", "Ctrl+Shift+V", lambda: self.paste_values(path))
             menu.addSeparator()
@@ -233,4 +262,5 @@ class InHand:
         return menu
 
 
+PRESET_PICTURE = QSize(280, 176)  # px, as large as a card of the start page twice over
 ACTED_ON = (*things.COPIED, "trials")

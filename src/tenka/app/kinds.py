@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import QWidget
 from tenka.app.sheet.pointfoot import PointFoot
 from tenka.app.stage.handle import Handle, wall_handles
 from tenka.app.state import State
+from tenka.base.words import counted, singular
 from tenka.effect.courses import value_at
 from tenka.effect.model import Effect, GasLayer, LayerBase, PointLayer
 from tenka.gas.bent import axis_of, is_bent
@@ -73,7 +74,7 @@ def _voxels(layer: LayerBase, frame: Any) -> str:
 
 
 def _alive(layer: LayerBase, frame: Any) -> str:
-    return f"{len(frame.points):,} {layer.UNITS}"
+    return counted(len(frame.points), singular(layer.UNITS))
 
 
 VIEWS: dict[str, LayerView] = {

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QToolButton, QVBox
 
 from tenka.app import theme
 from tenka.demo import FOLDER
+from tenka.effect import presets
 from tenka.effect.starters import STARTERS
 
 PICTURES = FOLDER / "pictures"
@@ -31,6 +32,8 @@ class Begins(Protocol):
 
     def recent(self) -> list[Path]: ...
 
+    def begin_with_preset(self, file: Path) -> None: ...
+
 
 def title_of(file: Path) -> str:
     """An effect's name by its file's."""
@@ -43,7 +46,12 @@ def place_of(file: Path) -> str:
     if folder == FOLDER.resolve():
         return "Kiln Quay"
     home = Path.home()
-    return f"~/{folder.relative_to(home)}" if folder.is_relative_to(home) else str(folder)
+    told = f"~/{folder.relative_to(home)}" if folder.is_relative_to(home) else str(folder)
+    return told if len(told) <= LONGEST else f"…/{'/'.join(folder.parts[-2:])}"[-LONGEST:]
+
+
+PRESET = "A new effect with a layer that you kept"
+LONGEST = 40  # letters of a place
 
 
 class StartPage(QScrollArea):
@@ -80,6 +88,12 @@ class StartPage(QScrollArea):
         self._recent = QVBoxLayout()
         self._recent.setSpacing(2)
         self._column.addLayout(self._recent)
+        kept = presets.all_presets()
+        if kept:
+            self._section(
+                "Your presets",
+                [(n, PRESET, f.with_suffix(".png"), partial(window.begin_with_preset, f)) for n, f in kept],
+            )
         demos = [(title_of(f), DEMO, PICTURES / f"{f.stem}.png", f) for f in sorted(FOLDER.glob("*.tenka"))]
         self._section("Kiln Quay", [(*d[:3], partial(window.leave_for, d[3])) for d in demos])
         self._column.addStretch(1)

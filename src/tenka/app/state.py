@@ -37,6 +37,7 @@ class State(QObject):
     """One open effect and everything that mirrors it."""
 
     changed = pyqtSignal(str)
+    opened = pyqtSignal()  # another effect
     selected = pyqtSignal(str)
     moved = pyqtSignal(int)
     news = pyqtSignal()
@@ -46,6 +47,7 @@ class State(QObject):
     noticed = pyqtSignal(str, str)  # what, and what it is about
     settled = pyqtSignal(str)
     course_asked = pyqtSignal(str)
+    trace_asked = pyqtSignal(str)  # a path or curve is to be drawn on the stage
     tier_chosen = pyqtSignal()
     _raw_news = pyqtSignal()
     _raw_costs = pyqtSignal(object)
@@ -155,6 +157,7 @@ class State(QObject):
             self.tier_id = mid
         self.select(f"layers.{self.layer.id}" if self.layer else "light")
         self.session.take(self.effect, wait=False)
+        self.opened.emit()
         self.changed.emit("")
         self.moved.emit(0)
         self._ask_costs()

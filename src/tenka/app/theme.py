@@ -18,7 +18,7 @@ EDGE = "#767C80"  # of what can be changed: three times as light as what it stan
 TEXT, QUIET = "#E8E4DA", "#A7A9A4"
 VERDIGRIS, SAFFRON, BRICK = "#5BB8A4", "#E0AC45", "#D2614A"
 WELL = "#1A1C1E"
-STEP, ROW, RADIUS = 4, 26, 3
+STEP, ROW, FIELD, RADIUS = 4, 26, 24, 3
 SMALL, BODY, LARGE, TITLE = 11, 13, 16, 22
 NEAR_LIMIT = 0.85
 
@@ -147,7 +147,7 @@ QPushButton[station="true"]:checked {{ background: transparent; color: {TEXT};
 QPushButton[station="true"]:focus {{ border-bottom-color: {QUIET}; }}
 QComboBox, QLineEdit {{ background: {WELL}; border: 1px solid {EDGE}; border-radius: {RADIUS}px;
     padding: 1px 6px;
-    min-height: 18px;
+    min-height: 20px;
   selection-background-color: {VERDIGRIS}; selection-color: {GROUND}; }}
 QLineEdit {{ placeholder-text-color: {QUIET}; }}
 QComboBox::drop-down {{ border: none; width: 16px; }}

@@ -84,7 +84,7 @@ class Tray(QWidget):
                 button.setFixedHeight(button.property("tall") if room >= wide else ICON_HEIGHT)
 
     def _beginnings(self, column: QVBoxLayout) -> None:
-        """What takes the place of all layers."""
+        """What one may begin with."""
         self._head(column, "Begin")
         for name, make in STARTERS.items():
             words = make.words
@@ -92,8 +92,8 @@ class Tray(QWidget):
                 column,
                 name,
                 ICONS[name],
-                f"{words} It takes the place of all layers; undo brings them back.",
-                self._begin(name, make),
+                f"{words} Where there are layers, it asks whether to add to them.",
+                self._begin(name),
             )
 
     def _layers_and_sources(self, column: QVBoxLayout) -> None:
@@ -237,16 +237,36 @@ class Tray(QWidget):
         self.buttons[name].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.buttons[name].setMenu(menu)
 
-    def _begin(self, name: str, make: Callable) -> Callable[[], None]:
+    def _begin(self, name: str) -> Callable[[], None]:
         def begin() -> None:
-            self.state.apply(make(self.state.effect), f"Begin with {name}")
-            self.state.select(f"layers.{self.state.effect.layers[0].id}")
+            if self.state.effect.layers:
+                self.ask_begin(name)
+            else:
+                self.begin(name)
 
         return begin
 
-    def begin(self, name: str) -> None:
-        """Begin with a starting point, by its name."""
-        self._begin(name, STARTERS[name])()
+    def ask_begin(self, name: str) -> QMenu:
+        """Where there are layers already: whether to add to them, or to take their place."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for text, icon, add in (
+            (f"Add {name.lower()} to what is there", "plus", True),
+            ("Take the place of all layers", "repeat", False),
+        ):
+            action = menu.addAction(theme.icon(icon), text)
+            assert action is not None
+            action.triggered.connect(lambda _=False, a=add: self.begin(name, a))
+        button = self.buttons[name]
+        menu.popup(button.mapToGlobal(button.rect().topRight()))
+        return menu
+
+    def begin(self, name: str, add: bool = False) -> None:
+        """Begin with a starting point, by its name: in place of all layers, or besides. The set stays."""
+        make = STARTERS[name]
+        effect = make.added(self.state.effect) if add else make(self.state.effect)
+        self.state.apply(effect, f"Add {name.lower()}" if add else f"Begin with {name}")
+        self.state.select(f"layers.{self.state.effect.layers[0].id}")
 
     def _add(self, make: Callable, label: str) -> None:
         try:

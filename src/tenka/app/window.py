@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QFont
@@ -30,6 +31,7 @@ from tenka.app.keys import KeyOwner
 from tenka.app.ledger import LedgerBar
 from tenka.app.notices import NoticeBar, SaidLine
 from tenka.app.sheet.sheet import Sheet
+from tenka.app.stage.tracing import end_trace, trace
 from tenka.app.stage.view import Stage
 from tenka.app.startpage import StartPage
 from tenka.app.state import WHOLE, State
@@ -41,6 +43,9 @@ from tenka.app.tempo.drawer import Drawer
 from tenka.app.tempo.tempo import Tempo
 from tenka.app.timers import once
 from tenka.app.tray import Tray
+from tenka.base.errors import TenkaError
+from tenka.effect.document import get
+from tenka.effect.presets import with_preset
 
 SETTLE_MS = (1500, 6000)  # by then what a start loads is there: libraries, then kernels
 
@@ -84,12 +89,15 @@ class Window(Filing):
         state.said.connect(self.said.say)
         state.refused.connect(self.said.refuse)
         state.noticed.connect(self.show_notice)
+        for part in (self.tempo.final.forget, self.pack.forget, self.drawer.close_all):
+            state.opened.connect(part)
         state.settled.connect(self.notice.settle)
         state.changed.connect(lambda _: self.said.done())
         state.changed.connect(lambda _: self._show_title())
         state.changed.connect(self._layers_come_and_go)
         self.setAcceptDrops(True)
-        self.in_hand = InHand(state, self.tempo.rows)
+        state.trace_asked.connect(self._trace)
+        self.in_hand = InHand(state, self.tempo.rows, lambda: self.stage.image)
         self.tempo.rows.asked.connect(lambda path, at: self.in_hand.show_menu(self.tempo.rows, path, at))
         self.stage.asked.connect(lambda path, at: self.in_hand.show_menu(self.stage, path, at))
         self.sheet.value_copied.connect(self.in_hand.copy_value)
@@ -128,7 +136,7 @@ class Window(Filing):
         line.addWidget(self._tray_rule)
         line.addWidget(self.views, 1)
         line.addWidget(_rule(False))
-        self.sheet.setFixedWidth(318)
+        self.sheet.setFixedWidth(344)
         line.addWidget(self.sheet)
         return middle
 
@@ -155,11 +163,12 @@ class Window(Filing):
         line.setContentsMargins(14, 3, 14, 0)
         line.setSpacing(4)
         self.name = QPushButton()
-        self.name.setStyleSheet("QPushButton { border: none; text-align: left; padding: 0; }")
+        self.name.setStyleSheet(
+            "QPushButton { border: none; text-align: left; padding: 0; min-height: 24px; min-width: 110px; }"
+        )
         self.name.setToolTip("The effect itself: its length, its rate, its seed")
         self.name.clicked.connect(self._select_whole)
         self.name.setFont(theme.font(theme.LARGE, QFont.Weight.Medium))
-        self.name.setMinimumWidth(150)
         line.addWidget(self.name)
         self.said = SaidLine()
         self.group = QButtonGroup(self)
@@ -217,6 +226,7 @@ class Window(Filing):
     def go_to(self, station: str) -> None:
         """Change station; selection, time and ledger stay."""
         self.station = station
+        end_trace(self.stage)
         button = self.group.button([s.lower() for s in STATIONS].index(station))
         assert button is not None
         button.setChecked(True)
@@ -233,6 +243,13 @@ class Window(Filing):
         if station not in ("shape", "look") and self.tempo.playing:
             self.tempo.set_playing(False)
         self.sheet.show_station(station)
+
+    def _trace(self, path: str) -> None:
+        """Draw a path or a curve on the stage; a change of station or selection ends it."""
+        if self.station not in ("shape", "look"):
+            self.go_to("shape")
+        self.tempo.set_playing(False)
+        trace(self.stage, path)
 
     def show_start(self) -> None:
         """Show what one may begin with, over the stage; Escape goes back to it."""
@@ -254,6 +271,18 @@ class Window(Filing):
         """A new effect from a starting point."""
         if self._may_leave() and self.open(None):
             self.tray.begin(name)
+            self.leave_start()
+
+    def begin_with_preset(self, file: Path) -> None:
+        """A new effect with a layer that was kept."""
+        if self._may_leave() and self.open(None):
+            try:
+                effect, path = with_preset(self.state.effect, file)
+            except TenkaError as error:
+                self.state.refuse(error)
+                return
+            self.state.apply(effect, f"Begin with {get(effect, path).name}")
+            self.state.select(path)
             self.leave_start()
 
     def show_thing(self, path: str) -> None:

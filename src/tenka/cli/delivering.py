@@ -9,6 +9,7 @@ from typing import Annotated, Any
 import typer
 
 from tenka.base.errors import BadInput
+from tenka.base.words import counted
 from tenka.cli.common import (
     Bar,
     File,
@@ -57,8 +58,8 @@ def pack(
                 "folder": str(out),
             },
             as_json,
-            f"Packed {element.frames} frames of {element.name} in {element.width} x {element.height} "
-            f"px to {out}.",
+            f"Packed {counted(element.frames, 'frame')} of {element.name} in {element.width} x "
+            f"{element.height} px to {out}.",
         )
 
 
@@ -95,7 +96,7 @@ def proof(
     say(
         row,
         as_json,
-        f"{c.quads} quads cover {c.covered:,} px ({c.overdraw:.2f} layers where any, {c.most} at "
+        f"{counted(c.quads, 'quad')} cover {c.covered:,} px ({c.overdraw:.2f} layers where any, {c.most} at "
         "most) and read "
         f"{c.texture_bytes / 1e6:.2f} MB of texture; drawn to {picture}.",
     )

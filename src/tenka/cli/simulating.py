@@ -14,6 +14,7 @@ import typer
 from tenka.base.errors import BadInput
 from tenka.base.files import write_atomic
 from tenka.base.jobs import Progress
+from tenka.base.words import counted
 from tenka.cli.common import (
     Bar,
     File,
@@ -92,8 +93,8 @@ def _told(plan: Any, report: Any, seconds: float, as_json: bool) -> None:
     say(
         row,
         as_json,
-        f"{plan.layer.name}: {report.simulated} frames simulated, {report.reused} were stored; "
-        f"{report.substeps} steps in {seconds:.1f} s ({pace:.1f} steps a second); {words}.",
+        f"{plan.layer.name}: {counted(report.simulated, 'frame')} simulated, {report.reused} were stored; "
+        f"{counted(report.substeps, 'step')} in {seconds:.1f} s ({pace:.1f} steps a second); {words}.",
     )
 
 
@@ -204,8 +205,8 @@ def export(
     say(
         row,
         as_json,
-        f"Wrote {found.frames} frames, {found.points:,} particles at most, {found.culled:,} outliers "
-        f"left out, to {found.files[0]}"
+        f"Wrote {counted(found.frames, 'frame')}, {counted(found.points, 'particle')} at most, "
+        f"{counted(found.culled, 'outlier')} left out, to {found.files[0]}"
         + (f" and {len(found.files) - 1} more." if len(found.files) > 1 else "."),
     )
 
@@ -228,8 +229,8 @@ def info(file: File, as_json: Json = False) -> None:
     from tenka.run.kinds import kind_of
 
     lines = [
-        f"{effect.name}: {effect.frames} frames at {effect.rate:g} a second, {len(effect.props)} "
-        f"props, {len(effect.forces)} forces"
+        f"{effect.name}: {counted(effect.frames, 'frame')} at {effect.rate:g} a second, "
+        f"{counted(len(effect.props), 'prop')}, {counted(len(effect.forces), 'force')}"
     ]
     for layer in effect.layers:
         figures, words = kind_of(layer).told(effect, layer, file.parent)
@@ -262,7 +263,7 @@ def heap(
     say(
         {"file": str(out or file), "props": names, "copies": count},
         as_json,
-        f"{count} copies of {', '.join(names)} lie as they fell, in {out or file}.",
+        f"{counted(count, 'copy', 'copies')} of {', '.join(names)} lie as they fell, in {out or file}.",
     )
 
 
@@ -317,7 +318,8 @@ def paths(
     say(
         {"file": str(out), "lines": len(lines.places), "points": int(lines.alive.sum())},
         as_json,
-        f"Wrote {len(lines.places)} lines with {int(lines.alive.sum()):,} points to {out}.",
+        f"Wrote {counted(len(lines.places), 'line')} with "
+        f"{counted(int(lines.alive.sum()), 'point')} to {out}.",
     )
 
 

@@ -240,3 +240,45 @@ def without_layer(effect: Effect, id: str) -> Effect:
         for t in effect.tiers
     )
     return Effect.model_validate({**dict(effect), "layers": kept, "levers": levers, "tiers": tiers})
+
+
+def with_fed_prop(
+    effect: Effect, prop: str, starter: str, low: tuple[float, float, float], high: tuple[float, float, float]
+) -> tuple[Effect, str]:
+    """The effect with a gas that a prop's whole surface gives, as a starting point gives it (fire, smoke),
+    and the new source's path. A gas that is there and burns, or does not, as that does is fed besides.
+
+    Parameters
+    ----------
+    starter : `fire` or `plume`
+    low, high : bounds of the prop, m; a new gas's voxels are of its size
+    """
+    name = next(p.name for p in effect.props if p.id == prop)
+    found = stored(starter)
+    model = found.gases[0]
+    extent = max(h - a for a, h in zip(low, high))
+    gas = next((g for g in effect.gases if g.fire.burns == model.fire.burns), None)
+    if gas is None:
+        voxel = round(min(max(extent / 28.0, 0.025), 0.2), 4)
+        domain = model.domain.model_copy(
+            update={
+                "origin": (low[0] - extent, low[1] - extent, max(low[2] - 0.1 * extent, min(low[2], 0.0))),
+                "size": (3.0 * extent, 3.0 * extent, 4.0 * extent),
+                "voxel": voxel,
+            }
+        )
+        gas = model.model_copy(update={"sources": (), "domain": domain, "colliders": ()})
+        effect, path = with_new_layer(effect, gas)
+        gas = effect.gas(path.split(".")[1])
+    source = model.sources[0].model_copy(
+        update={
+            "id": free_id(gas.sources, starter),
+            "name": f"{name} {'burns' if model.fire.burns else 'smokes'}"[:60],
+            "shape": "surface",
+            "prop": prop,
+            "parent": "",
+            "thickness": round(max(1.6 * gas.domain.voxel, 0.02), 4),
+        }
+    )
+    gas = gas.model_copy(update={"sources": (*gas.sources, source)})
+    return effect.with_layer(gas), f"layers.{gas.id}.sources.{source.id}"

@@ -41,6 +41,7 @@ class Param:
     choices: tuple[str, ...]
     when: tuple[tuple[str, tuple[str, ...]], ...]
     axis: tuple[float, float, str] | None = None
+    named: tuple[tuple[float, str], ...] = ()
 
     def clamp(self, value: float) -> float:
         if self.low is not None:
@@ -85,6 +86,7 @@ class Section:
         kind: str = "",
         when: tuple[Any, ...] = (),
         axis: tuple[float, float, str] | None = None,
+        named: tuple[tuple[float, str], ...] = (),
     ) -> Any:
         """Declare a setting.
 
@@ -103,6 +105,7 @@ class Section:
             anything. Several such pairs must all hold
         axis : of a ramp over a quantity: its value at the left and at the right end, going by octaves, and
             its unit
+        named : values that are shown, and may be typed, as words
         """
         if soft is None:
             soft = (low if low is not None else 0.0, high if high is not None else 1.0)
@@ -121,6 +124,8 @@ class Section:
             "kind": kind,
             "when": when if not when or isinstance(when[0], tuple) else (when,),
         }
+        if named:
+            meta["named"] = named
         if axis is not None:
             meta["axis"] = axis
         extra: Any = {"tenka": meta}
@@ -271,6 +276,7 @@ def params(model: type[BaseModel]) -> dict[str, Param]:
                 choices=choices,
                 when=meta["when"],
                 axis=meta.get("axis"),
+                named=meta.get("named", ()),
             )
         _tables[model] = table
     return _tables[model]

@@ -149,6 +149,7 @@ class Bodies(Settings):
         10,
         "Energy of turning with which they are thrown, against that of their flight.",
         soft=(0, 0.3),
+        label="turning energy",
     )
     damping: float = MOTION.number(0.3, "1/s", 0, 60, "How fast turning dies down.", soft=(0, 4))
     most_turns: float = MOTION.number(

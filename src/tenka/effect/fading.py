@@ -29,9 +29,11 @@ class Fading(Settings):
         "s",
         0.01,
         FOR_GOOD,
-        "Time in which half of the smoke fades; 3600 is for good.",
+        "Time in which half of the smoke fades.",
+        named=((FOR_GOOD, "for good"),),
         soft=(0.2, 30),
         cost="scalars",
+        label="half-life",
     )
     clear_out: Value = FADING.moving(
         FOR_GOOD,
@@ -39,6 +41,7 @@ class Fading(Settings):
         0.02,
         FOR_GOOD,
         "Time in which even the thinnest is gone: smoke of 1 goes wholly in it, thin haze much sooner.",
+        named=((FOR_GOOD, "for good"),),
         soft=(1, 60),
         cost="scalars",
     )
@@ -48,8 +51,10 @@ class Fading(Settings):
         0.01,
         FOR_GOOD,
         "Time in which half of the heat is lost; sets how long the plume keeps rising.",
+        named=((FOR_GOOD, "for good"),),
         soft=(0.2, 8),
         cost="scalars",
+        label="heat half-life",
     )
     spread: Value = FADING.moving(
         0.0,
@@ -60,6 +65,7 @@ class Fading(Settings):
         soft=(0, 0.02),
         step=0.0002,
         cost="viscosity",
+        label="diffusion",
     )
 
     _former = model_validator(mode="before")(half_lives_of_rates)

@@ -28,7 +28,14 @@ class Player(Settings):
     )
     life_spread: float = PLAYER.number(0.1, "", 0, 0.9, "How much lives differ, as a share.", soft=(0, 0.5))
     scale: float = PLAYER.number(
-        1.0, "", 0.02, 20, "Size of a sprite against the size it was packed at.", soft=(0.3, 2), cost="fill"
+        1.0,
+        "",
+        0.02,
+        20,
+        "Size of a sprite against the size it was packed at.",
+        soft=(0.3, 2),
+        cost="fill",
+        label="sprite size",
     )
     size_spread: float = PLAYER.number(
         0.08, "", 0, 0.9, "How much sizes differ, as a share.", soft=(0, 0.5), cost="fill"
@@ -44,6 +51,7 @@ class Player(Settings):
         ramp((0.0, 0.0), (0.16, 1.0), (0.6, 0.85), (1.0, 0.0)),
         "Opacity over a sprite's life: up fast, away slowly, never cut off.",
         kind="ramp",
+        label="opacity over life",
     )
     blend: bool = PLAYER.param(
         True, "Blends each frame into the next: smoother for two texture reads.", cost="arithmetic"
@@ -62,8 +70,12 @@ class Player(Settings):
 class Flipbook(Settings):
     """The flipbook route: how frames are drawn and laid out."""
 
-    first: float = ATLAS.number(0.0, "s", 0, 600, "Time of the first packed frame.", soft=(0, 8), step=0.02)
-    last: float = ATLAS.number(4.0, "s", 0, 600, "Time of the last packed frame.", soft=(0, 8), step=0.02)
+    first: float = ATLAS.number(
+        0.0, "s", 0, 600, "Time of the first packed frame.", soft=(0, 8), step=0.02, label="first moment"
+    )
+    last: float = ATLAS.number(
+        4.0, "s", 0, 600, "Time of the last packed frame.", soft=(0, 8), step=0.02, label="last moment"
+    )
     columns: int = ATLAS.number(
         8, "", 1, 32, "Frames in a row of the atlas.", soft=(1, 16), step=1, cost="memory"
     )
@@ -84,7 +96,7 @@ class Flipbook(Settings):
         step=1,
     )
     alpha_form: Literal["premultiplied", "straight"] = ATLAS.param(
-        "premultiplied", "Colour already weighted by alpha (exact), or not.", label="alpha"
+        "premultiplied", "Colour already weighted by alpha (exact), or not.", label="alpha form"
     )
     second: Literal["as needed", "none", "emission", "temperature"] = ATLAS.param(
         "as needed",

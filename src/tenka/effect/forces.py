@@ -111,8 +111,12 @@ class Turbulence(_Force):
         0.6, "m/s", 0, 40, "Speed of the swirls that are stirred in each second.", soft=(0, 3), cost="forces"
     )
     size: float = MOTION.number(0.9, "m", 0.02, 100, "Size of the swirls.", soft=(0.1, 4), cost="forces")
-    detail: float = MOTION.number(0.5, "", 0, 1, "Share of swirls of half that size.", cost="forces")
-    rate: float = MOTION.number(0.7, "1/s", 0, 20, "How fast the swirls change.", soft=(0, 4), cost="forces")
+    detail: float = MOTION.number(
+        0.5, "", 0, 1, "Share of swirls of half that size.", cost="forces", label="finer swirls"
+    )
+    rate: float = MOTION.number(
+        0.7, "1/s", 0, 20, "How fast the swirls change.", soft=(0, 4), cost="forces", label="rate of change"
+    )
     grip: float = MOTION.number(
         1.0, "1/s", 0, 60, "How fast the gas takes them on.", soft=(0, 4), cost="forces"
     )
@@ -174,12 +178,14 @@ class Swirl(_Force):
         "How fast the gas goes round, from the axis to the reach: where it peaks, its core ends.",
         kind="ramp",
         cost="forces",
+        label="turning, where",
     )
     over_height: Ramp = MOTION.param(
         ramp((0.0, 0.4), (0.12, 1.0), (0.88, 1.0), (1.0, 0.4)),
         "How strongly all of it acts, from its foot to its top.",
         kind="ramp",
         cost="forces",
+        label="all, over height",
     )
     turned_by: str = MOTION.param(
         "", "A prop whose turning spins it besides: the two keep in step.", kind="parent"
@@ -193,19 +199,25 @@ class Swirl(_Force):
         soft=(0, 3),
         when=("turned_by", ()),
     )
-    lift: Value = MOTION.moving(0.5, "m/s", -100, 100, "Speed along the column.", soft=(-4, 4), cost="forces")
+    lift: Value = MOTION.moving(
+        0.5, "m/s", -100, 100, "Speed along the column.", soft=(-4, 4), cost="forces", label="speed upward"
+    )
     lifting: Ramp = MOTION.param(
         ramp((0.0, 1.0), (0.25, 1.0), (0.45, 0.42), (1.0, 0.0)),
         "Where it lifts, from the axis to the reach.",
         kind="ramp",
         cost="forces",
+        label="upward, where",
     )
-    pull: Value = MOTION.moving(0.3, "m/s", -100, 100, "Speed towards the axis.", soft=(-3, 3), cost="forces")
+    pull: Value = MOTION.moving(
+        0.3, "m/s", -100, 100, "Speed towards the axis.", soft=(-3, 3), cost="forces", label="speed inward"
+    )
     pulling: Ramp = MOTION.param(
         ramp((0.0, 0.0), (0.25, 1.0), (0.45, 0.42), (1.0, 0.1)),
         "Where it draws in, from the axis to the reach.",
         kind="ramp",
         cost="forces",
+        label="inward, where",
     )
     grip: Value = MOTION.moving(
         4.0, "1/s", 0, 200, "How fast the gas takes on the swirl.", soft=(0, 12), cost="forces"
@@ -253,7 +265,7 @@ class Brake(_Force):
 
     kind: Literal["drag"] = "drag"
     rate: Value = MOTION.moving(
-        1.0, "1/s", 0, 200, "How fast movement dies down there.", soft=(0, 8), cost="forces"
+        1.0, "1/s", 0, 200, "How fast movement dies down there.", soft=(0, 8), cost="forces", label="slowing"
     )
 
 

@@ -24,7 +24,13 @@ class Collider(Heard):
     prop: str = COLLISION.param("", "The prop that stops this gas.", cost="collision", kind="prop")
     slip: Literal["free", "none"] = COLLISION.param("free", "Gas slides along it, or sticks to it.")
     wake: float = COLLISION.number(
-        1.0, "", -1, 4, "How much of its movement it gives to the gas beside it.", soft=(0, 2)
+        1.0,
+        "",
+        -1,
+        4,
+        "How much of its movement it gives to the gas beside it.",
+        soft=(0, 2),
+        label="movement passed on",
     )
     skin: float = COLLISION.number(
         0.0, "m", -1, 10, "Makes it thicker: gas keeps that far from it.", soft=(0, 0.2), step=0.005
@@ -65,16 +71,25 @@ class DomainBox(Settings):
         cost="step",
     )
     open_low: tuple[bool, bool, bool] = WHERE.param(
-        (True, True, False), "Which of the low walls (x, y, floor) let gas through.", kind="walls"
+        (True, True, False),
+        "Which of the low walls (x, y, floor) let gas through.",
+        kind="walls",
+        label="low walls",
     )
     open_high: tuple[bool, bool, bool] = WHERE.param(
-        (True, True, True), "Which of the high walls (x, y, ceiling) let gas through.", kind="walls"
+        (True, True, True),
+        "Which of the high walls (x, y, ceiling) let gas through.",
+        kind="walls",
+        label="high walls",
     )
     flat: bool = WHERE.param(
         False, "One voxel thick along y: quick, for effects that are only seen from the side.", cost="step"
     )
     follow: bool = WHERE.param(
-        False, "Simulates only the part of the box that holds gas: the cost follows the gas.", cost="step"
+        False,
+        "Simulates only the part of the box that holds gas: the cost follows the gas.",
+        cost="step",
+        label="window follows",
     )
     margin: float = WHERE.number(
         0.6,
@@ -93,6 +108,7 @@ class DomainBox(Settings):
         "Seconds simulated before the first shown frame; hides the starting bulge.",
         soft=(0, 6),
         step=0.1,
+        label="run-up",
     )
 
 
@@ -185,6 +201,7 @@ class Fire(Settings):
         soft=(0, 6),
         cost="fire",
         when=("burns", ("True",)),
+        label="volume of burning",
     )
     hottest: float = FIRE.number(
         1900.0,
@@ -230,9 +247,18 @@ class Quality(Settings):
         "Voxels that gas may cross in one sub-step; lower is truer and slower.",
         soft=(0.5, 5),
         cost="step",
+        label="largest step",
     )
     most_substeps: int = QUALITY.number(
-        4, "", 1, 64, "Upper limit of sub-steps in one frame.", soft=(1, 16), step=1, cost="step"
+        4,
+        "",
+        1,
+        64,
+        "Upper limit of sub-steps in one frame.",
+        soft=(1, 16),
+        step=1,
+        cost="step",
+        label="most sub-steps",
     )
 
     detail: int = QUALITY.number(
@@ -247,6 +273,7 @@ class Quality(Settings):
         soft=(1, 4),
         step=1,
         affects="final",
+        label="times finer",
     )
     wisps: float = QUALITY.number(
         1.0,
@@ -286,7 +313,13 @@ class Look(Settings):
         1.0, "", 0, 4, "How strongly the smoke shades itself; a factor on the extinction.", soft=(0, 2)
     )
     forward: float = LOOK.number(
-        0.35, "", -0.9, 0.95, "Forward scattering: brighter rims against the light.", soft=(-0.5, 0.9)
+        0.35,
+        "",
+        -0.9,
+        0.95,
+        "Forward scattering: brighter rims against the light.",
+        soft=(-0.5, 0.9),
+        label="forward scatter",
     )
     ambient: float = LOOK.number(
         1.0, "", 0, 5, "Light from the sky and the ground into the shaded side.", soft=(0, 2)
@@ -306,7 +339,12 @@ class Look(Settings):
         soft=(0.5, 2),
     )
     carried: float = LOOK.number(
-        1.0, "", 0, 1, "How much of the colour that smoke carries is shown, against the ramp above."
+        1.0,
+        "",
+        0,
+        1,
+        "How much of the colour that smoke carries is shown, against the ramp above.",
+        label="own colour",
     )
     steps: float = QUALITY.number(
         1.0,
@@ -316,6 +354,7 @@ class Look(Settings):
         "Samples per voxel along each ray in the refined picture.",
         soft=(0.5, 2),
         affects="look",
+        label="samples",
     )
 
 

@@ -62,12 +62,30 @@ class Cue(Settings):
 
 class Light(Settings):
     heading: float = LIGHT.number(
-        35.0, "°", -720, 720, "Where the sun stands, from +x towards +y.", soft=(-180, 180), step=1
+        35.0,
+        "°",
+        -720,
+        720,
+        "Where the sun stands, from +x towards +y.",
+        soft=(-180, 180),
+        step=1,
+        label="sun's heading",
     )
-    height: float = LIGHT.number(38.0, "°", 3, 90, "How high the sun stands.", soft=(5, 85), step=0.5)
-    strength: float = LIGHT.number(3.0, "", 0, 100, "Brightness of the sun.", soft=(0, 8))
+    height: float = LIGHT.number(
+        38.0, "°", 3, 90, "How high the sun stands.", soft=(5, 85), step=0.5, label="sun's height"
+    )
+    strength: float = LIGHT.number(
+        3.0, "", 0, 100, "Brightness of the sun.", soft=(0, 8), label="sun's strength"
+    )
     kelvin: float = LIGHT.number(
-        4600.0, "K", 1000, 20000, "Colour of the sun, as a black body.", soft=(2000, 9000), step=50
+        4600.0,
+        "K",
+        1000,
+        20000,
+        "Colour of the sun, as a black body.",
+        soft=(2000, 9000),
+        step=50,
+        label="colour temperature",
     )
     sky: float = LIGHT.number(0.55, "", 0, 20, "Brightness of the sky.", soft=(0, 3))
     exposure: float = LIGHT.number(
@@ -119,10 +137,17 @@ class Tier(Settings):
         1080, "px", 64, 8192, "Height of the game's picture.", soft=(360, 2160), step=10
     )
     copies: int = VIEWING.number(
-        1, "", 1, 500, "How many of this effect are on screen.", soft=(1, 12), step=1
+        1, "", 1, 500, "How many of this effect are on screen.", soft=(1, 12), step=1, label="on screen"
     )
     fov: float = VIEWING.number(
-        50.0, "°", 5, 140, "Vertical angle of view of the game's camera.", soft=(25, 90), step=1
+        50.0,
+        "°",
+        5,
+        140,
+        "Vertical angle of view of the game's camera.",
+        soft=(25, 90),
+        step=1,
+        label="field of view",
     )
     levers: dict[str, float] = Field(default_factory=dict)
 
@@ -179,7 +204,14 @@ class Effect(Settings):
         4.0, "s", 0.05, 600, "How long the effect lasts.", soft=(0.5, 12), step=0.1, label="length"
     )
     rate: float = WHERE.number(
-        24.0, "1/s", 1, 240, "Frames in a second: simulated, shown and packed.", soft=(8, 60), step=1
+        24.0,
+        "1/s",
+        1,
+        240,
+        "Frames in a second: simulated, shown and packed.",
+        soft=(8, 60),
+        step=1,
+        label="frame rate",
     )
     seed: int = WHERE.number(
         1,

@@ -75,7 +75,9 @@ class PointMotion(Settings):
     forces: Value = MOTION.moving(
         1.0, "", 0, 10, "How strongly the effect's forces take hold of them.", soft=(0, 2), cost="motion"
     )
-    follows: str = MOTION.param("", "The gas whose movement carries them.", cost="motion", kind="gas")
+    follows: str = MOTION.param(
+        "", "The gas whose movement carries them.", cost="motion", kind="gas", label="carried by"
+    )
     follow: Value = MOTION.moving(
         4.0,
         "1/s",
@@ -87,7 +89,13 @@ class PointMotion(Settings):
         when=("follows", ()),
     )
     heat_half_life: Value = FADING.moving(
-        1.4, "s", 0.01, FOR_GOOD, "Time in which half of their heat is lost.", soft=(0.2, 8)
+        1.4,
+        "s",
+        0.01,
+        FOR_GOOD,
+        "Time in which half of their heat is lost.",
+        soft=(0.2, 8),
+        label="heat half-life",
     )
     ground: Literal["none", "bounce", "stick", "die"] = COLLISION.param(
         "bounce", "What happens on the ground, at height 0.", cost="collision"
@@ -119,9 +127,9 @@ class PointMotion(Settings):
 class Ends(Settings):
     """What ends a particle besides its age."""
 
-    below: bool = FADING.param(False, "They die below a height.")
+    below: bool = FADING.param(False, "They die below a height.", label="die below")
     height: float = FADING.number(
-        -1.0, "m", -1e4, 1e4, "That height.", soft=(-5, 5), when=("below", ("True",))
+        -1.0, "m", -1e4, 1e4, "That height.", soft=(-5, 5), when=("below", ("True",)), label="that height"
     )
     reach: float = FADING.number(
         0.0,
@@ -130,15 +138,22 @@ class Ends(Settings):
         1e5,
         "They die this far from the effect's origin; 0 is never. Strays cost bakes for nothing.",
         soft=(0, 60),
+        label="die beyond",
     )
-    off_camera: bool = FADING.param(False, "They die when they leave the effect's camera's picture.")
-    leaves_gas: bool = FADING.param(False, "They die when they leave the box of the gas that carries them.")
+    off_camera: bool = FADING.param(
+        False, "They die when they leave the effect's camera's picture.", label="die off camera"
+    )
+    leaves_gas: bool = FADING.param(
+        False, "They die when they leave the box of the gas that carries them.", label="die outside gas"
+    )
 
 
 class Bed(Settings):
     """Particles that lie asleep until they are disturbed."""
 
-    rests: bool = BED.param(False, "They are born asleep, where they lie, and wake when they are disturbed.")
+    rests: bool = BED.param(
+        False, "They are born asleep, where they lie, and wake when they are disturbed.", label="born asleep"
+    )
     wakes_at: float = BED.number(
         0.6,
         "m/s",
@@ -165,9 +180,13 @@ class Bed(Settings):
         "Share of what wakes them that they are thrown up with.",
         soft=(0, 1),
         when=("rests", ("True",)),
+        label="thrown up",
     )
     settles: bool = BED.param(
-        True, "They fall asleep again where they come to rest.", when=("rests", ("True",))
+        True,
+        "They fall asleep again where they come to rest.",
+        when=("rests", ("True",)),
+        label="sleeps again",
     )
 
 
@@ -188,10 +207,25 @@ class PointLayer(LayerBase):
     sources: tuple[PointSource, ...] = ()
     colliders: tuple[PointCollider, ...] = ()
     run_up: float = QUALITY.number(
-        0.0, "s", 0, 60, "Seconds simulated before the first shown frame.", soft=(0, 6), step=0.1
+        0.0,
+        "s",
+        0,
+        60,
+        "Seconds simulated before the first shown frame.",
+        soft=(0, 6),
+        step=0.1,
+        label="run-up",
     )
     steps: int = QUALITY.number(
-        1, "", 1, 32, "Sub-steps of each frame at least.", soft=(1, 8), step=1, cost="step"
+        1,
+        "",
+        1,
+        32,
+        "Sub-steps of each frame at least.",
+        soft=(1, 8),
+        step=1,
+        cost="step",
+        label="least sub-steps",
     )
     most: int = QUALITY.number(
         2_000_000,
@@ -202,6 +236,7 @@ class PointLayer(LayerBase):
         soft=(1000, 2_000_000),
         step=1000,
         cost="step",
+        label="most alive",
     )
     motion: PointMotion = Field(default_factory=PointMotion)
     ends: Ends = Field(default_factory=Ends)

@@ -144,7 +144,9 @@ class Feed(Placed):
     """What feeds a layer: where, and when. Each kind of layer says what is given."""
 
     shape: str = WHERE.param("sphere", "The region that gives birth.", cost="source")
-    of: str = WHERE.param("", "The layer that gives birth.", kind="layer", when=("shape", FROM_LAYER))
+    of: str = WHERE.param(
+        "", "The layer that gives birth.", kind="layer", when=("shape", FROM_LAYER), label="from layer"
+    )
     prop: str = WHERE.param("", "The prop that gives birth.", kind="prop", when=("shape", ON_PROP))
     part: str = WHERE.param(
         "",
@@ -233,9 +235,18 @@ class Feed(Placed):
         0.0, "s", -600, 600, "Moves all of its timing, later or earlier.", soft=(-1, 3), step=0.02
     )
     start: float = WHAT.number(
-        -60.0, "s", -60, 600, "When it begins; before 0 is the run-up.", soft=(-5, 10), step=0.02
+        -60.0,
+        "s",
+        -60,
+        600,
+        "When it begins; before 0 is the run-up.",
+        soft=(-5, 10),
+        step=0.02,
+        named=((-60.0, "from the start"),),
     )
-    end: float = WHAT.number(600.0, "s", -60, 600, "When it stops giving.", soft=(0, 10), step=0.02)
+    end: float = WHAT.number(
+        600.0, "s", -60, 600, "When it stops giving.", soft=(0, 10), step=0.02, named=((600.0, "to the end"),)
+    )
     emission: Value = WHAT.moving(
         1.0,
         "",
@@ -249,9 +260,16 @@ class Feed(Placed):
         ramp((0.0, 0.0), (1.0, 0.0)),
         "Share of its own speed given on, over that speed; below 0 it is thrown back.",
         kind="ramp",
+        label="own speed given",
     )
     carried_speed: float = WHAT.number(
-        4.0, "m/s", 0.01, 200, "Speed of the source at the ramp's right end.", soft=(0.5, 12)
+        4.0,
+        "m/s",
+        0.01,
+        200,
+        "Speed of the source at the ramp's right end.",
+        soft=(0.5, 12),
+        label="full own speed",
     )
 
 

@@ -33,15 +33,21 @@ class PointLook(Settings):
         "Size drawn, against the size that they have.",
         soft=(0.2, 4),
         when=("form", SIZED_FORMS),
+        label="drawn size",
     )
     size_over: Ramp = LOOK.param(
-        ramp((0.0, 1.0), (1.0, 1.0)), "Size over life.", kind="ramp", when=("form", SIZED_FORMS)
+        ramp((0.0, 1.0), (1.0, 1.0)),
+        "Size over life.",
+        kind="ramp",
+        when=("form", SIZED_FORMS),
+        label="size over life",
     )
     opacity: float = LOOK.number(1.0, "", 0, 1, "How much each hides, or gives.")
     opacity_over: Ramp = LOOK.param(
         ramp((0.0, 1.0), (0.6, 1.0), (1.0, 0.0)),
         "Opacity over life; it ends at nothing, so that none pops.",
         kind="ramp",
+        label="opacity over life",
     )
     opaque: float = LOOK.number(
         1.0, "", 0, 1, "From light that is added (0) to a body that hides (1).", when=("form", PAINTED)
@@ -127,10 +133,22 @@ class PointLook(Settings):
         when=(("form", PAINTED), ("colour_by", BY_GAS)),
     )
     carried: float = COLOUR.number(
-        0.0, "", 0, 1, "Share of the colour that they carry, against the ramp's.", when=("form", PAINTED)
+        0.0,
+        "",
+        0,
+        1,
+        "Share of the colour that they carry, against the ramp's.",
+        when=("form", PAINTED),
+        label="own colour",
     )
     vary: float = COLOUR.number(
-        0.15, "", 0, 1, "How much brightness differs from one to the next.", when=("form", PAINTED)
+        0.15,
+        "",
+        0,
+        1,
+        "How much brightness differs from one to the next.",
+        when=("form", PAINTED),
+        label="brightness differs",
     )
     copies: int = MULTIPLY.number(
         1,
@@ -141,12 +159,26 @@ class PointLook(Settings):
         soft=(1, 20),
         step=1,
         when=("form", ("point", "disc", "sprite", "flipbook", "streak")),
+        label="drawn copies",
     )
     copies_spread: float = MULTIPLY.number(
-        0.1, "m", 0, 100, "How far copies lie from their own.", soft=(0, 1), when=("copied", ("True",))
+        0.1,
+        "m",
+        0,
+        100,
+        "How far copies lie from their own.",
+        soft=(0, 1),
+        when=("copied", ("True",)),
+        label="copies lie within",
     )
     copies_size: float = MULTIPLY.number(
-        0.5, "", 0.01, 1, "Size of the smallest copy, as a share.", when=("copied", ("True",))
+        0.5,
+        "",
+        0.01,
+        1,
+        "Size of the smallest copy, as a share.",
+        when=("copied", ("True",)),
+        label="smallest copy",
     )
     stretch: float = LOOK.number(
         0.0,
@@ -157,9 +189,17 @@ class PointLook(Settings):
         soft=(0, 0.5),
         step=0.005,
         when=("form", ("disc", "sprite")),
+        label="stretch by speed",
     )
     turned: float = LOOK.number(
-        180.0, "°", 0, 180, "Random turn either way at birth.", step=1, when=("form", TURNING)
+        180.0,
+        "°",
+        0,
+        180,
+        "Random turn either way at birth.",
+        step=1,
+        when=("form", TURNING),
+        label="turn at birth",
     )
     spin: float = LOOK.number(
         0.0,

@@ -76,6 +76,7 @@ class PointSource(Feed):
         "Gas that is denser than this gives birth, the more the denser.",
         soft=(0, 2),
         when=("shape", ("gas",)),
+        label="least density",
     )
     born_on: Literal["life", "birth", "bounce", "death"] = WHERE.param(
         "life",
@@ -95,6 +96,7 @@ class PointSource(Feed):
         step=5,
         cost="births",
         when=("shape", BY_CHANCE),
+        label="births",
     )
     burst: int = WHAT.number(
         0,
@@ -150,7 +152,14 @@ class PointSource(Feed):
         when=("shape", (*BY_CHANCE, "file")),
     )
     temperature: Value = WHAT.moving(
-        0.0, "K", -280, 4000, "How much hotter than the air they are born.", soft=(0, 2000), step=10
+        0.0,
+        "K",
+        -280,
+        4000,
+        "How much hotter than the air they are born.",
+        soft=(0, 2000),
+        step=10,
+        label="heat",
     )
     colour: Vec3 = WHAT.number((0.6, 0.57, 0.52), "", 0, 1, "The colour that they carry.", kind="colour")
     coloured: bool = WHAT.param(

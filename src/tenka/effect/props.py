@@ -42,12 +42,13 @@ class Prop(Placed):
         step=0.02,
     )
     unit: Literal["metres", "centimetres", "millimetres", "inches", "feet"] = MESH.param(
-        "metres", "What one unit of the mesh file is.", when=("shape", ("mesh",))
+        "metres", "What one unit of the mesh file is.", when=("shape", ("mesh",)), label="unit of file"
     )
     up: Literal["file", "z", "y", "x"] = MESH.param(
         "file",
         "Which axis of the mesh file points up: as its format has it, or one of its axes.",
         when=("shape", ("mesh",)),
+        label="upward axis",
     )
     keep: float = MESH.number(
         1.0,
@@ -57,6 +58,7 @@ class Prop(Placed):
         "Share of the mesh's triangles that is kept: fewer are drawn and packed faster.",
         step=0.01,
         when=("shape", ("mesh",)),
+        label="triangles kept",
     )
     clip: str = MESH.param(
         "", "The animation of the mesh file that it plays.", kind="clip", when=("shape", ("mesh",))
@@ -82,6 +84,7 @@ class Prop(Placed):
         soft=(0, 10),
         step=0.05,
         when=("scattered", ("True",)),
+        label="scatter box",
     )
     copies_turn: float = COPIES.number(
         180.0,
@@ -91,9 +94,16 @@ class Prop(Placed):
         "How far each is turned by chance, either way.",
         step=1,
         when=("scattered", ("True",)),
+        label="turns differ",
     )
     copies_size: float = COPIES.number(
-        0.2, "", 0, 0.9, "How much their sizes differ, as a share.", when=("scattered", ("True",))
+        0.2,
+        "",
+        0,
+        0.9,
+        "How much their sizes differ, as a share.",
+        when=("scattered", ("True",)),
+        label="sizes differ",
     )
     copies_seed: int = COPIES.number(
         1,
@@ -104,6 +114,7 @@ class Prop(Placed):
         soft=(0, 100),
         step=1,
         when=("scattered", ("True",)),
+        label="scatter seed",
     )
     heap: str = COPIES.param(
         "",

@@ -73,6 +73,7 @@ class Source(Feed):
         soft=(0, 900),
         step=5,
         cost="source",
+        label="heat",
     )
     fuel: Value = WHAT.moving(
         0.0,

@@ -58,6 +58,27 @@ class Starter:
             }
         )
 
+    def added(self, effect: Effect) -> Effect:
+        """The effect with what the starting point has besides what is there: layers and forces; camera,
+        length, tiers and set stay."""
+        found, layers, forces = stored(self.file), list(effect.layers), list(effect.forces)
+        for layer in reversed(found.layers):
+            id = free_id(tuple(layers), layer.id)
+            name = _other(layer.name, {x.name for x in layers})
+            layers.insert(0, layer.model_copy(update={"id": id, "name": name}))
+        for force in found.forces:
+            if any(f.kind == force.kind and f.region == "everywhere" for f in forces):
+                continue  # the air that is there already acts on all
+            forces.append(force.model_copy(update={"id": free_id(tuple(forces), force.id)}))
+        return effect.model_copy(
+            update={"layers": tuple(layers), "forces": tuple(forces), "tiers": effect.tiers or TIERS}
+        )
+
+
+def _other(name: str, taken: set[str]) -> str:
+    """A name that none of those that are taken has."""
+    return next(n for n in (name, *(f"{name} {k}" for k in range(2, 999))) if n not in taken)
+
 
 def empty() -> Effect:
     """An effect to begin from: nothing but a figure beside the middle, for scale."""

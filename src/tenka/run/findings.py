@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from tenka.base.words import counted
 from tenka.effect.courses import most
 from tenka.effect.model import Effect, GasLayer, PointLayer, Ramp, Stop, heard, ramp_at
 from tenka.gas.grid import Grid
@@ -168,7 +169,9 @@ def of_points(effect: Effect, layer: PointLayer, figures: Figures) -> list[Findi
     refused = sum(meta.get("refused", 0) for meta in figures.values())
     if refused:
         more = _with(effect, layer, most=min(2 * layer.most, 20_000_000))
-        text = f"{layer.name} lost {refused:,} births: more than {layer.most:,} would have been alive"
+        text = (
+            f"{layer.name} lost {counted(refused, 'birth')}: more than {layer.most:,} would have been alive"
+        )
         found.append(Finding(text, "Allow twice as many", more))
     far = sorted(f for f, meta in figures.items() if _reach(meta) > FAR)
     if far:

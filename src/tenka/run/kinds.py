@@ -90,6 +90,7 @@ def _gas_told(effect: Effect, layer: GasLayer, folder: Path | None) -> tuple[dic
 USUAL_MS = 3.0e-4  # of one voxel in one step, on two slow cores; taken until something was measured
 USUAL_STEPS = 1.0  # in a frame
 ROUND_SOLIDS = 2.8  # times as long a step takes with colliders, mostly
+BESIDE = 1.2  # of the steps: what a run takes for storing frames and measuring them
 AIR = 288.0  # K
 
 
@@ -129,7 +130,7 @@ def predicted_seconds(
     before = Grid.of(measured.domain)
     ms, steps = (float(np.mean([k[n] for k in known])) for n in (0, 1))
     steps = min(max(1.0, steps * before.voxel / grid.voxel), layer.quality.most_substeps)
-    return count * steps * ms / before.voxels * grid.voxels / 1e3
+    return BESIDE * count * steps * ms / before.voxels * grid.voxels / 1e3
 
 
 def _points_told(effect: Effect, layer: PointLayer, folder: Path | None) -> tuple[dict[str, Any], str]:

@@ -24,6 +24,7 @@ from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
+from tenka.base.words import counted, singular, span
 from tenka.effect.catalogue import Param
 from tenka.effect.model import PointLayer
 from tenka.pack.outgoing import Axes, Written
@@ -159,16 +160,20 @@ class WriteOut(QDialog):
         alive = [int(figures[f].get("alive", 0)) for f in range(first, last + 1) if f in figures]
         count = last - first + 1
         names, size = predicted(kind, alive, first)
-        what = f"{self.id}{names[0]}" if kind not in SEQUENCES else f"{count:,} files, {self.id}{names[0]} on"
+        what = (
+            f"{self.id}{names[0]}"
+            if kind not in SEQUENCES
+            else f"{counted(count, 'file')}, {self.id}{names[0]} on"
+        )
         meshes = " and the meshes of the pieces" if self._bodies and kind not in SEQUENCES else ""
         if len(alive) < count:
             self.told.setText(
-                f"{count} frame{'s' if count != 1 else ''} of {layer.name}, of which {len(alive)} are "
+                f"{counted(count, 'frame')} of {layer.name}, of which {len(alive)} are "
                 "simulated: the size is told when all are."
             )
             return
         self.told.setText(
-            f"{what}: {count} frame{'s' if count != 1 else ''}, at most {max(alive):,} {layer.UNITS}, "
+            f"{what}: {counted(count, 'frame')}, at most {counted(max(alive), singular(layer.UNITS))}, "
             f"about {size_of(size)}{meshes} before outliers are left out."
         )
 
@@ -207,7 +212,7 @@ class WriteOut(QDialog):
         what, done, total, left = told
         self.bar.setMaximum(max(1, total))
         self.bar.setValue(done)
-        self._say(f"{what}: {done} of {total}" + (f", {left:.0f} s left" if left is not None else ""))
+        self._say(f"{what}: {done} of {total}" + (f", {span(left)} left" if left is not None else ""))
 
     def _say(self, text: str) -> None:
         self.said.setText(text)
@@ -220,11 +225,12 @@ class WriteOut(QDialog):
         self.button.setText("Write…")
         self.bar.hide()
         if isinstance(found, Written):
-            gone = f"; {found.culled:,} outliers left out" if found.culled else ""
+            gone = f"; {counted(found.culled, 'outlier')} left out" if found.culled else ""
             what = found.files[0].name if len(found.files) == 1 else f"{len(found.files)} files"
             size = sum(f.stat().st_size for f in found.files)
             self._say(
-                f"Wrote {what}: {found.frames} frames, {found.points:,} at most, {size_of(size)}{gone}."
+                f"Wrote {what}: {counted(found.frames, 'frame')}, {found.points:,} at most, "
+                f"{size_of(size)}{gone}."
             )
         else:
             self._say("Stopped; only whole files were left." if isinstance(found, Cancelled) else str(found))

@@ -9,6 +9,7 @@ from tenka.app.sheet.fields import NumberField
 from tenka.app.sheet.row import LABEL_WIDTH
 from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
+from tenka.base.words import memory, span
 from tenka.effect.catalogue import Param
 from tenka.effect.model import Effect, GasLayer
 from tenka.gas.grid import Grid
@@ -53,7 +54,7 @@ class BoxFoot(QWidget):
         line.addWidget(label)
         self.count = NumberField(COUNT, 64.0)
         self.count.setToolTip(COUNT.help)
-        self.count.setFixedHeight(theme.ROW - 4)
+        self.count.setFixedHeight(theme.FIELD)
         self.count.changed.connect(self._set_count)
         line.addWidget(self.count, 1)
         fit = QPushButton("Fit to sources")
@@ -85,12 +86,9 @@ class BoxFoot(QWidget):
             layer, self.state.effect.frames, self.state.effect.rate, *(pace or ({}, None))
         )
         x, y, z = grid.shape
-        need = grid.predicted_bytes()
-        memory = f"{need / 1e9:.1f} GB" if need > 9e8 else f"{need / 1e6:.0f} MB"
-        span = f"{seconds:.0f} s" if seconds < 100 else f"{seconds / 60:.0f} min"
         self.told.setText(
-            f"{x} × {y} × {z} = {grid.voxels / 1e3:,.0f} thousand voxels; about {memory}, and {span} "
-            "for all frames"
+            f"{x} × {y} × {z} = {grid.voxels / 1e3:,.0f} thousand voxels; about "
+            f"{memory(grid.predicted_bytes())}, and {span(seconds)} for all frames"
         )
 
     def _set_count(self, value: float, token: object) -> None:

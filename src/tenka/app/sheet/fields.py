@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, QSize, Qt, py
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import (
     QApplication,
+    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QLineEdit,
@@ -51,11 +52,11 @@ class NumberField(QWidget):
         self.p, self.value = p, float(value)
         self.locked = False
         self._press: QPointF | None = None
-        self._from = self.value
+        self._from = self._start = self.value
         self._dragging = False
         self._token: object = None
         self._edit: TypedLine | None = None
-        self.setFixedHeight(theme.ROW - 4)
+        self.setFixedHeight(theme.FIELD)
         self.setMinimumWidth(46)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -68,7 +69,7 @@ class NumberField(QWidget):
             self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(90, theme.ROW - 4)
+        return QSize(90, theme.FIELD)
 
     def _take(self, value: float, token: object) -> None:
         value = self.p.clamp(round(value) if self.p.kind == "whole" else value)
@@ -76,6 +77,16 @@ class NumberField(QWidget):
             self.value = value
             self.update()
             self.changed.emit(value, token)
+
+    def word(self) -> str:
+        """The word for the value, where it has one."""
+        return next((word for value, word in self.p.named if value == self.value), "")
+
+    def _beside(self) -> float:
+        """The value from which a drag or a key goes on: beside a value with a name, the nearest end of the
+        usual range."""
+        low, high = self.p.soft
+        return min(max(self.value, low), high) if self.word() else self.value
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -93,9 +104,10 @@ class NumberField(QWidget):
             )
         painter.setFont(theme.font(theme.BODY))
         painter.setPen(theme.colour(theme.QUIET if self.locked or not self.isEnabled() else theme.TEXT))
-        text = shown(self.value, self.p.step if self.p.kind != "whole" else 1)
+        word = self.word()
+        text = word or shown(self.value, self.p.step if self.p.kind != "whole" else 1)
         inner = box.adjusted(6, 0, -6, -1)
-        unit = self.p.unit
+        unit = self.p.unit if not word else ""
         metrics = painter.fontMetrics()
         wide = (
             metrics.horizontalAdvance(text) + (metrics.horizontalAdvance(" " + unit) if unit else 0)
@@ -116,6 +128,7 @@ class NumberField(QWidget):
                 False,
                 object(),
             )
+            self._start = self._beside()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -129,7 +142,7 @@ class NumberField(QWidget):
         per_px = (high - low) / 250.0
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             per_px *= 0.1
-        value = self._from + moved * per_px
+        value = self._start + moved * per_px
         fine = self.p.step * (0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0)
         self._take(round(value / fine) * fine if fine > 0 else value, self._token)
 
@@ -143,7 +156,9 @@ class NumberField(QWidget):
         if not self.hasFocus() or self.locked:
             event.ignore()  # the sheet scrolls
             return
-        self._take(self.value + self.p.step * (1 if event.angleDelta().y() > 0 else -1), ("wheel", id(self)))
+        self._take(
+            self._beside() + self.p.step * (1 if event.angleDelta().y() > 0 else -1), ("wheel", id(self))
+        )
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -153,7 +168,7 @@ class NumberField(QWidget):
         if key in (Qt.Key.Key_Up, Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Left):
             sign = 1 if key in (Qt.Key.Key_Up, Qt.Key.Key_Right) else -1
             self._take(
-                self.value
+                self._beside()
                 + sign * self.p.step * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1),
                 ("keys", id(self)),
             )
@@ -180,7 +195,7 @@ class NumberField(QWidget):
 
         What cannot be understood is said beside it, and turns brick while it is open.
         """
-        edit = TypedLine(text if text is not None else f"{self.value:g}", self)
+        edit = TypedLine(text if text is not None else self.word() or f"{self.value:g}", self)
         edit.setGeometry(self.rect())
         if text is None:
             edit.selectAll()
@@ -195,8 +210,10 @@ class NumberField(QWidget):
         edit = self._edit
         if edit is None:
             return
+        named = {word: value for value, word in self.p.named}
         try:
-            value = typed(edit.text(), self.value, self.p.unit)
+            said = edit.text().strip().lower()
+            value = named[said] if said in named else typed(edit.text(), self.value, self.p.unit)
         except ValueError as error:
             words = str(error)
             self._tell(f"{self.p.label}: {words}." if stays else f"{self.p.label} is as it was: {words}.")
@@ -208,7 +225,6 @@ class NumberField(QWidget):
         self._close()  # first: a change of which rows there are takes this field away
         held = self.p.clamp(round(value) if self.p.kind == "whole" else value)
         if held != value and abs(held - value) > 1e-9 * max(1.0, abs(value)):
-            end = f"{held:g} {self.p.unit}".strip()
             end = f"{held:g} {self.p.unit}".strip()
             whole = self.p.kind == "whole" and abs(held - value) < 1
             way = "no higher" if value > held else "no lower"
@@ -289,12 +305,23 @@ class ChoiceField(QComboBox):
             e.ignore()
 
 
+class CheckField(QCheckBox):
+    """A box that is ticked by a click anywhere in its field."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumHeight(theme.FIELD)
+
+    def hitButton(self, pos: QPoint) -> bool:
+        return self.rect().contains(pos)
+
+
 class LineSlider(QSlider):
     """A slider as a thin line with a round handle; its step, mouse and keys are Qt's own."""
 
     def __init__(self) -> None:
         super().__init__(Qt.Orientation.Horizontal)
-        self.setFixedHeight(theme.ROW - 4)
+        self.setFixedHeight(theme.FIELD)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -349,7 +376,7 @@ class WallsField(QWidget):
             button.setChecked(v)
             button.setToolTip(f"{name}: lit is open, dark is closed")
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-            button.setFixedHeight(theme.ROW - 4)
+            button.setFixedHeight(theme.FIELD)
             button.setStyleSheet(
                 f"QToolButton {{ border: 1px solid {theme.EDGE}; padding: 0; min-height: 0; }} "
                 f"QToolButton:checked {{ color: {theme.VERDIGRIS}; }}"

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QPushButton, QToolButton, QVBoxLayout, QWidget
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
+from tenka.base.words import counted
 
 
 class Findings(QWidget):
@@ -50,7 +51,7 @@ class Findings(QWidget):
         self._shown = key
         fold = theme.pixmap("chevron-down" if self._open else "chevron-right", theme.QUIET)
         self.line.setIcon(QIcon(theme.pixmap("triangle-alert", theme.SAFFRON)) if found else QIcon(fold))
-        self.line.setText(f"{len(found)} finding{'s' if len(found) != 1 else ''}" if found else "No findings")
+        self.line.setText(counted(len(found), "finding") if found else "No findings")
         self.line.setEnabled(bool(found))
         for item in self.items:
             item.deleteLater()

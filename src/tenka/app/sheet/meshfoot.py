@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
 from tenka.base.errors import TenkaError
+from tenka.base.words import counted
 from tenka.scene.props import eyes_of, told_of
 
 MOST_PARTS = 8
@@ -40,7 +41,7 @@ class MeshFoot(QWidget):
             self.told.setText(str(error))
             return
         count = (
-            f"{told.before:,} triangles"
+            counted(told.before, "triangle")
             if told.after == told.before
             else f"{told.before:,} → {told.after:,} triangles"
         )

@@ -5,14 +5,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tenka.app.dialogs.pointtable import PointTable
 from tenka.app.dialogs.writeout import WriteOut, size_of
 from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
-from tenka.base.errors import TenkaError
-from tenka.effect import presets
+from tenka.base.words import counted, singular
 from tenka.effect.additions import with_children, with_trail
 from tenka.effect.model import Layer
 from tenka.particles.state import BYTES
@@ -44,7 +43,6 @@ class PointFoot(QWidget):
                 ("Let it smoke", "Feeds the first gas along the path of each", self._smoke),
                 ("Let it split", "A further layer, born where these bounce", self._split),
             ),
-            (("Keep as a preset…", "Keeps its settings by a name, for any effect", self._ask_name),),
         )
         for row in rows:
             line = QHBoxLayout()
@@ -79,7 +77,7 @@ class PointFoot(QWidget):
         drawn = f", {most * layer.look.copies:,} drawn" if layer.look.copies > 1 else ""
         self.told.setText(
             (
-                f"At most {most:,} {word} alive at once{drawn}, {born:,} born; about "
+                f"At most {counted(most, singular(word))} alive at once{drawn}, {born:,} born; about "
                 f"{size_of(most * BYTES)} a frame"
                 + (f". Columns that are not read: {', '.join(ignored)}" if ignored else "")
             )
@@ -104,25 +102,6 @@ class PointFoot(QWidget):
         effect, path = with_children(self.state.effect, self.id)
         self.state.apply(effect, "Let a layer split")
         self.state.select(path)
-
-    def _ask_name(self) -> None:
-        layer = self._layer()
-        name, fine = QInputDialog.getText(
-            self, "Keep as a preset", "Name of the preset:", text=layer.name if layer else ""
-        )
-        if fine and name.strip():
-            self.keep(name.strip())
-
-    def keep(self, name: str) -> None:
-        """Keep the layer's settings under a name; a fault is said."""
-        layer = self._layer()
-        if layer is None:
-            return
-        try:
-            presets.keep(layer, name)
-            self._say(f"Kept as the preset {name}; it is in the tray's Layer menu.")
-        except TenkaError as error:
-            self._say(str(error))
 
     def open_writing(self) -> None:
         """What will be written, and how, before anything is."""

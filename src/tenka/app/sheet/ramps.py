@@ -56,7 +56,7 @@ class ColourField(QToolButton):
     def __init__(self, p: Param, value: tuple[float, float, float]) -> None:
         super().__init__()
         self.value = value
-        self.setFixedHeight(theme.ROW - 4)
+        self.setFixedHeight(theme.FIELD)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(p.label)
         self.clicked.connect(self._pick)

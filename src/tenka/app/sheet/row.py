@@ -21,8 +21,9 @@ from PyQt6.QtWidgets import (
 )
 
 from tenka.app import theme
-from tenka.app.sheet.fields import ChoiceField, NumberField, VectorField, WallsField
+from tenka.app.sheet.fields import CheckField, ChoiceField, NumberField, VectorField, WallsField
 from tenka.app.sheet.nodes import clips_of
+from tenka.app.sheet.partfield import part_menu
 from tenka.app.sheet.ramps import ColourField, RampField
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
@@ -34,7 +35,7 @@ from tenka.effect.document import dismissed, get, promoted
 from tenka.effect.model import FIELD, POINTS, Feed, Ramp
 from tenka.gas.held import HAVE_A_FORM
 
-LABEL_WIDTH = 92
+LABEL_WIDTH = 126
 
 
 EASES = ("straight", "eased", "held", "through")
@@ -70,7 +71,7 @@ class Row(QWidget):
         self.state, self.path, self.p = state, path, p
         self.value_path = path  # what is copied from here and pasted here
         line = QHBoxLayout(self)
-        line.setContentsMargins(12, 2, 8, 2)
+        line.setContentsMargins(12, 1, 8, 1)
         line.setSpacing(6)
         label = QLabel(p.label)
         label.setFixedWidth(LABEL_WIDTH)
@@ -87,13 +88,38 @@ class Row(QWidget):
         self._shown: object = None
         if p.course:
             self.wave = QToolButton()
-            self.wave.setFixedSize(20, 20)
+            self.wave.setFixedSize(24, 24)
             self.wave.setAccessibleName(f"Course of {p.label}")
             self.wave.clicked.connect(self._wave)
             line.addWidget(self.wave)
+        elif (beside := self._beside()) is not None:
+            line.addWidget(beside)
         else:
-            line.addSpacing(26)
+            line.addSpacing(30)
         self.refresh()
+
+    def _beside(self) -> QToolButton | None:
+        """What helps with a value that is long to type: points are drawn on the stage, parts are chosen."""
+        if self.p.kind == "points":
+            icon, tip, call = "spline", "Draw it on the stage, by clicks", self._trace
+        elif self.p.kind == "part":
+            icon, tip, call = "list-filter", "Choose from the parts that the prop has", self._choose_parts
+        else:
+            return None
+        button = QToolButton()
+        button.setIcon(theme.icon(icon))
+        button.setFixedSize(24, 24)
+        button.setToolTip(tip)
+        button.setAccessibleName(f"{tip}: {self.p.label}")
+        button.clicked.connect(lambda _=False: call())
+        return button
+
+    def _trace(self) -> None:
+        self.state.trace_asked.emit(self.path)
+
+    def _choose_parts(self) -> None:
+        self.parts = part_menu(self.state, self.path, self)
+        self.parts.popup(self.mapToGlobal(self.rect().bottomRight()))
 
     @property
     def value(self) -> Any:
@@ -126,7 +152,7 @@ class Row(QWidget):
             colour.changed.connect(self._set)
             return colour
         if p.kind == "toggle":
-            box = QCheckBox()
+            box = CheckField()
             box.setAccessibleName(p.label)
             box.clicked.connect(lambda on: self._set(bool(on), object()))
             return box

@@ -17,7 +17,7 @@ from tenka.effect.model import REGIONS, DomainBox, Feed, LayerBase, Placed, Poin
 from tenka.scene.cameras import View
 from tenka.scene.poses import Pose, carriers, pose_at
 
-NEAR = 9.0  # px
+NEAR = 12.0  # px: a target of 24
 ARROW = 0.875  # m, of the arrow along which a source throws
 LEAST_BOX = 4  # voxels that a pulled wall leaves
 

@@ -49,7 +49,10 @@ class Hands:
         self._press, self._token = event.position(), object()
         self._begun, self._went = event.position(), False
         self._right = event.button() == Qt.MouseButton.RightButton
-        if stage.which == "wipe" and abs(event.position().x() - stage.wipe_at * stage.width()) < WIPE_REACH:
+        if stage.tracing is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._press = None
+            stage.tracing.click(event.position().x(), event.position().y())
+        elif stage.which == "wipe" and abs(event.position().x() - stage.wipe_at * stage.width()) < WIPE_REACH:
             self._how = "wipe"
         elif event.button() == Qt.MouseButton.LeftButton and stage.inspector.takes_click(
             stage.view(), event.position().x(), event.position().y()

@@ -16,6 +16,7 @@ from tenka.app.stage.hands import Hands
 from tenka.app.stage.inspect import Inspector
 from tenka.app.stage.overlay import paint_box
 from tenka.app.stage.painting import bounds_of, paint_final, paint_stand_in, paint_words
+from tenka.app.stage.tracing import ENDS, Tracing, end_trace
 from tenka.app.stage.words import _fits, _stand_in, probe_text
 from tenka.app.state import State
 from tenka.app.timers import once
@@ -70,6 +71,7 @@ class Stage(QWidget):
         self._mesh: tuple[object, Mesh] | None = None
         self._last_shot: tuple[object, Shot, object, object] | None = None
         self.hands = Hands(self)
+        self.tracing: Tracing | None = None
         self._mouse: QPointF | None = None
         self._probe = ""
         self._bearing = 0
@@ -154,6 +156,11 @@ class Stage(QWidget):
                         self.failed.emit(str(error))
             self._mesh = ((props, folder, t, gone), joined(meshes))
         return self._mesh[1]
+
+    @property
+    def own_keys(self) -> frozenset[Qt.Key] | None:
+        """What ends a drawing is the stage's own while one goes on."""
+        return ENDS if self.tracing is not None else None
 
     def view(self) -> View:
         return view_of(self.camera, self.width(), self.height())
@@ -296,6 +303,8 @@ class Stage(QWidget):
         if self.show_box:
             paint_box(painter, self.view(), self.state)
         self.inspector.paint(painter, self.view(), QRectF(self.rect()))
+        if self.tracing is not None:
+            self.tracing.paint(painter)
         paint_stand_in(self, painter)
         paint_words(self, painter)
 
@@ -339,7 +348,9 @@ class Stage(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        if not self.hands.key(event):
+        if self.tracing is not None and event.key() in ENDS:
+            end_trace(self, event.key() != Qt.Key.Key_Escape)
+        elif not self.hands.key(event):
             super().keyPressEvent(event)
 
     def look_from(self, camera: Camera) -> None:

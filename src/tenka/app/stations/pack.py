@@ -16,6 +16,7 @@ from tenka.app.timers import once
 from tenka.app.wrapped import Elided, Wrapped
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
+from tenka.base.words import counted, span
 from tenka.budget.cost import colour_format, second_format, texture_bytes
 from tenka.effect.model import Layer
 from tenka.pack.books import books_of
@@ -205,8 +206,8 @@ class PackStation(QWidget):
         tier = self.state.ledger
         w, h = element.width, element.height
         row = (
-            f"{element.colour.file}   {w} × {h} px, {element.frames} frames of {plan.content[0]} × "
-            f"{plan.content[1]} px, {element.colour.alpha} alpha"
+            f"{element.colour.file}   {w} × {h} px, {counted(element.frames, 'frame')} of "
+            f"{plan.content[0]} × {plan.content[1]} px, {element.colour.alpha} alpha"
         )
         if tier is not None:
             form = colour_format(tier.device)
@@ -284,6 +285,12 @@ class PackStation(QWidget):
 
         self._packer.ask(work)
 
+    def forget(self) -> None:
+        """Another effect is open: what was told of the last one goes, and where it was put."""
+        self.cancel()
+        self._target = None
+        self.told.setText("")
+
     def cancel(self) -> None:
         if self.progress is not None:
             self.progress.cancel()
@@ -292,7 +299,7 @@ class PackStation(QWidget):
         what, done, total, left = told
         self.bar.setMaximum(max(1, total))
         self.bar.setValue(done)
-        self.told.setText(f"{what}: {done} of {total}" + (f", {left:.0f} s left" if left is not None else ""))
+        self.told.setText(f"{what}: {done} of {total}" + (f", {span(left)} left" if left is not None else ""))
 
     def _end(self, result: object) -> None:
         self.progress = None

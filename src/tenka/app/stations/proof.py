@@ -24,6 +24,7 @@ from tenka.app.sheet.fields import LineSlider, NumberField, shown
 from tenka.app.state import State
 from tenka.app.timers import every
 from tenka.base.jobs import Worker
+from tenka.base.words import counted
 from tenka.effect.catalogue import Param
 from tenka.effect.model import Camera, Player
 from tenka.package.manifest import MANIFEST
@@ -67,7 +68,7 @@ class Screen(QWidget):
                 ("covered", f"{c.covered / 1e6:.2f} Mpx"),
                 ("of the picture", f"{100 * share:.1f} %"),
                 ("overdraw", f"{c.overdraw:.2f} layers"),
-                ("most", f"{c.most} layers"),
+                ("most", counted(c.most, "layer")),
                 ("texture read", f"{c.texture_bytes / 1e6:.2f} MB"),
             ]
             box = QRectF(12, 12, 190, 14 + 17 * len(rows))

@@ -9,12 +9,16 @@ import time
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QProcess, QProcessEnvironment, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QProgressBar, QToolButton, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
+from tenka.base.words import counted, memory, span
 from tenka.effect import storage
 from tenka.effect.document import with_trial
+from tenka.effect.model import heard
+from tenka.gas.grid import Grid
+from tenka.run.kinds import finer_gas, predicted_seconds
 
 SOON_MS = 300
 
@@ -83,6 +87,11 @@ class FinalRun(QObject):
                 process.kill()
                 process.waitForFinished(SOON_MS)
 
+    def forget(self) -> None:
+        """End what is under way, and tell no more of it."""
+        self.cancel()
+        self.made, self.problem = 0, ""
+
     def _read(self) -> None:
         assert self._process is not None
         self._text += bytes(self._process.readAllStandardOutput().data())
@@ -130,6 +139,11 @@ class FinalBar(QWidget):
         self.told = QLabel()
         self.told.setProperty("quiet", True)
         line.addWidget(self.told)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(80)
+        self.bar.hide()
+        line.addWidget(self.bar)
         self.button = QToolButton()
         self.button.setToolButtonStyle(self.button.toolButtonStyle().ToolButtonTextBesideIcon)
         self.button.clicked.connect(self._click)
@@ -187,6 +201,22 @@ class FinalBar(QWidget):
         if at < 0:
             self._pick()
 
+    def _takes(self) -> str:
+        """About how long a final run of what is there now takes, and how much memory, before it starts."""
+        e, pace = self.state.effect, self.state.status.pace
+        finer = [finer_gas(gas) for gas in heard(e.gases)]
+        if not finer:
+            return ""
+        seconds = sum(predicted_seconds(g, e.frames, e.rate, *(pace.get(g.id) or ({}, None))) for g in finer)
+        need = max(Grid.of(g.domain).predicted_bytes() for g in finer)
+        return f".\nAbout {span(seconds)} and {memory(need)} of memory for all {counted(e.frames, 'frame')}"
+
+    def forget(self) -> None:
+        """Another effect is open: what was told of the last one goes."""
+        self.run.forget()
+        self.show_beside("preview", "final")
+        self.refresh()
+
     def _click(self) -> None:
         if self.run.running:
             self.run.cancel()
@@ -201,12 +231,17 @@ class FinalBar(QWidget):
         self.button.setToolTip(
             "Stop it; what is stored stays, and it goes on from there later"
             if running
-            else "Simulate finer, in a process of its own, keeping the preview's motion"
+            else "Simulate finer, in a process of its own, keeping the preview's motion" + self._takes()
         )
+        self.bar.setVisible(running)
+        self.bar.setMaximum(max(1, count))
+        self.bar.setValue(self.run.made)
         left = self.run.seconds_left
         text = ""
         if running:
-            text = f"final: {self.run.made} of {count}" + (f", {left:.0f} s left" if left is not None else "")
+            text = f"final: {self.run.made:,} of {count:,}" + (
+                f", {span(left)} left" if left is not None else ""
+            )
         elif self.run.made:
-            text = f"final: {self.run.made} of {count} frames"
+            text = f"final: {self.run.made:,} of {counted(count, 'frame')}"
         self.told.setText(text)

@@ -101,7 +101,7 @@ class RowsPicture(QWidget):
         return AXIS + index * theme.ROW
 
     def mark_rect(self, row: int, mark: int) -> QRectF:
-        return QRectF(OUTLINE - 74 + mark * 22, self.row_top(row) + 4, 18, 18)
+        return QRectF(OUTLINE - 78 + mark * 25, self.row_top(row) + 1, 25, 24)
 
     # --- painting -----------------------------------------------------------------------------
 
@@ -179,7 +179,7 @@ class RowsPicture(QWidget):
         painter.setFont(theme.font(theme.BODY))
         out = node is not None and getattr(node, "passed_over", False) and not line.path.startswith("props.")
         painter.setPen(theme.colour(theme.QUIET if out or node is None else theme.TEXT))
-        width = OUTLINE - 78 - (left + 22) if node is not None else OUTLINE - left - 26
+        width = OUTLINE - 80 - (left + 22) if node is not None else OUTLINE - left - 26
         text = painter.fontMetrics().elidedText(line.name, Qt.TextElideMode.ElideRight, int(width))
         painter.drawText(QRectF(left + 22, top, width, theme.ROW), Qt.AlignmentFlag.AlignVCenter, text)
         if line.measure:
@@ -191,7 +191,7 @@ class RowsPicture(QWidget):
             shown = "eye-off" if attribute == "hidden" and on else name
             painter.setOpacity(1.0 if on else 0.45)
             painter.drawPixmap(
-                self.mark_rect(row, mark).topLeft(),
+                self.mark_rect(row, mark).topLeft() + QPointF(4, 4),
                 theme.pixmap(shown, theme.VERDIGRIS if on else theme.QUIET),
             )
             painter.setOpacity(1.0)
