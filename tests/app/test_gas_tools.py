@@ -336,9 +336,13 @@ def test_a_carry_while_playing_is_kept_as_courses(window: Window, qtbot: QtBot):
     QTest.keyClick(window, Qt.Key.Key_Space)
     at = on_screen(window, (0.0, 0.0, 0.4))
     QTest.mousePress(window.stage, LEFT, pos=at)
-    for k in range(1, 30):
-        QTest.mouseMove(window.stage, at + QPoint(3 * k, 0))
+    shown: set[int] = set()
+    window.state.moved.connect(shown.add)
+    for k in range(1, 300):  # until the play has gone on: on a busy machine frames are slow to come
+        QTest.mouseMove(window.stage, at + QPoint(3 * (k % 30) + 3, 0))
         qtbot.wait(15)
+        if k > 30 and len(shown) > 4:
+            break
     QTest.mouseRelease(window.stage, LEFT, pos=at + QPoint(90, 0))
     QTest.keyClick(window, Qt.Key.Key_Space)
     source = get(window.state.effect, "layers.puff.sources.source")

@@ -213,7 +213,7 @@ class Tray(QWidget):
         button.setProperty("tray", True)  # its size is the style's, which would override one set here
         button.setFont(theme.font(theme.SMALL))
         metrics = button.fontMetrics()
-        tall = 16 + 5 + metrics.height() + metrics.descent()  # icon, gap, label with its feet
+        tall = 16 + 4 + metrics.height() + 2  # icon, gap, label with its feet, edge
         button.setFixedHeight(tall)
         button.setProperty("tall", tall)
         button.setToolTip(tip)

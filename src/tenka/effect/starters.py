@@ -82,7 +82,8 @@ def _other(name: str, taken: set[str]) -> str:
 
 def empty() -> Effect:
     """An effect to begin from: nothing but a figure beside the middle, for scale."""
-    return with_prop(Effect(layers=()), name="Figure", shape="figure", position=(1.2, 0.6, 0.0))[0]
+    bare = Effect(layers=(), tiers=TIERS)
+    return with_prop(bare, name="Figure", shape="figure", position=(1.2, 0.6, 0.0))[0]
 
 
 STARTERS = {

@@ -19,8 +19,9 @@ from tenka.scene.poses import pose_at
 MOMENTS = 25  # at which moving sources are looked at
 AIR = 288.0  # K
 GRAVITY = 9.81  # m/s2
-RISES, SPREADS = 7.0, 2.5  # widths of a source that what it gives rises and spreads at the most
+RISES, SPREADS = 3.5, 2.5  # widths of a source that what it gives rises and spreads at the most
 BLOWN = 6.0  # widths that wind carries it at the most
+DRAWN = 0.4  # of the speed at which heat alone would rise: the rest is drawn-in air
 THROWN = 0.6  # s for which a push carries on
 FAR = 2.0  # times the box of one moment, from which the simulated part follows the gas
 Box = tuple[np.ndarray, np.ndarray]
@@ -79,7 +80,7 @@ def _room(effect: Effect, layer: GasLayer, wide: float) -> Box:
         rise = max(rise, math.sqrt(2.0 * GRAVITY * max(heat, 0.0) / AIR * wide))
         thrown = THROWN * np.asarray(source.push, float) + THROWN * max(most(source.outward), 0.0) * 0.5
         push = np.array([np.minimum(push[0], thrown), np.maximum(push[1], thrown)])
-    up = min(max(rise * lasts, wide), RISES * wide)
+    up = min(max(DRAWN * rise * lasts, 1.5 * wide), RISES * wide)
     side = 0.8 * wide if rise > 0 else SPREADS * wide
     wind = np.zeros(3)
     for force in heard(effect.forces):

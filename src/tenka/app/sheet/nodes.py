@@ -11,10 +11,30 @@ from tenka.app.state import WHOLE, State
 from tenka.base.errors import TenkaError
 from tenka.effect.catalogue import Param, params
 from tenka.effect.document import get, param_at
-from tenka.effect.model import Prop
+from tenka.effect.model import ON_PROP, Feed, Placed, Prop
 from tenka.scene.files import read
 from tenka.scene.props import mesh_file
 
+POSE = ("turn", "tilt", "parent", "path", "travel", "faces_path", "shift_x", "shift_y", "shift_z")
+FIRST = (
+    "shape",
+    "file",
+    "region",
+    "of",
+    "prop",
+    "part",
+    "position",
+    "size",
+    "region_size",
+    "region_source",
+    "curve",
+    "thickness",
+    "size_over",
+    "turn",
+    "tilt",
+    "parent",
+)
+"""Of a placed thing, what is set first; all else follows as it is declared."""
 Nodes = list[tuple[str, BaseModel]]
 
 
@@ -33,6 +53,10 @@ def rows_of(state: State, node: BaseModel) -> list[tuple[str, Param]]:
     layer = state.layer
     if layer is not None and node is getattr(layer, "look", None):
         found = [(n, p) for n, p in found if n not in view_of_kind(layer).hidden]
+    if isinstance(node, Feed) and node.shape in ON_PROP:  # it stands where the prop stands
+        found = [(n, p) for n, p in found if n not in POSE]
+    if isinstance(node, Placed):
+        found.sort(key=lambda item: FIRST.index(item[0]) if item[0] in FIRST else len(FIRST))
     if isinstance(node, Prop) and not clips_of(state, node):
         found = [(n, p) for n, p in found if not n.startswith("clip")]
     return found
