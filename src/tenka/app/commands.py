@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QKeySequence
 
+from tenka.app.guide import open_for_focus
+
 if TYPE_CHECKING:
     from tenka.app.window import Window
 
@@ -20,6 +22,8 @@ def add_actions(window: Window) -> None:
     for n, name in enumerate(STATIONS):
         add(f"Go to {name}", partial(window.go_to, name.lower()), str(n + 1), plain=True)
     add("Find anything", window.finder.open, "Ctrl+K", words="command search palette")
+    add("Guide to what has the keyboard", partial(open_for_focus, window), "F1", words="help manual docs")
+    add("Walk through a first effect", window.walk.begin, words="tutorial tour learn start help")
     add("Undo", window.undo, QKeySequence.StandardKey.Undo)
     add("Redo", window.redo, "Ctrl+Shift+Z", more="Ctrl+Y")
     add("New effect", window.new, QKeySequence.StandardKey.New)

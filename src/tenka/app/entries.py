@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QWidget
 
 from tenka.app.finder import Entry
+from tenka.app.guide import headings, title_of
 from tenka.app.sheet.nodes import nodes_for, rows_of
 from tenka.app.state import WHOLE
 from tenka.app.tempo.outline import lines_of
@@ -27,7 +28,13 @@ def entries_of(window: Window) -> list[Entry]:
     for group, name, tip, call in window.tray.entries:
         title = f"Add {name}" if group == "Add" else f"Begin with {name}"
         found.append(Entry(title, group, call, tip, "", 1))
-    return found + _things(window) + _settings(window) + _effects(window)
+    guide = [
+        Entry(
+            heading, f"Guide · {title_of(page)}", partial(window.guide.open_at, page, heading), "help", "", 4
+        )
+        for page, heading in headings()
+    ]
+    return found + _things(window) + _settings(window) + _effects(window) + guide
 
 
 def _things(window: Window) -> list[Entry]:

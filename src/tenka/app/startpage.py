@@ -9,7 +9,7 @@ from typing import Protocol
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QFont, QIcon, QPixmap, QResizeEvent, QShowEvent
-from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.demo import FOLDER
@@ -33,6 +33,8 @@ class Begins(Protocol):
     def recent(self) -> list[Path]: ...
 
     def begin_with_preset(self, file: Path) -> None: ...
+
+    def begin_walk(self) -> None: ...
 
 
 def title_of(file: Path) -> str:
@@ -84,6 +86,10 @@ class StartPage(QScrollArea):
                 for name, made in STARTERS.items()
             ],
         )
+        self.walk = QPushButton("Walk through a first effect")
+        self.walk.setToolTip("Nine steps with marks on the window, through all five stations")
+        self.walk.clicked.connect(window.begin_walk)
+        self._column.addWidget(self.walk, 0, Qt.AlignmentFlag.AlignLeft)
         self._lately = self._heading("Lately")
         self._recent = QVBoxLayout()
         self._recent.setSpacing(2)

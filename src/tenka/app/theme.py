@@ -161,6 +161,12 @@ QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {EDGE}; bor
 QCheckBox::indicator:checked {{ background: {VERDIGRIS}; border-color: {VERDIGRIS};
     image: url({(ASSETS / "icons" / "check-dark.svg").as_posix()}); }}
 QCheckBox::indicator:focus {{ border: 2px solid {VERDIGRIS}; }}
+QComboBox:disabled {{ color: #6F7270; }}
+QTextBrowser, QListWidget {{ background: {BENCH}; border: none; padding: 8px 16px; }}
+QTextBrowser:focus, QListWidget:focus {{ border: 1px solid {VERDIGRIS}; }}
+QListWidget {{ padding: 0; }}
+QListWidget::item {{ padding: 5px 4px; }}
+QListWidget::item:selected {{ background: {RULE}; color: {TEXT}; }}
 QMenu {{ background: {BENCH}; border: 1px solid {RULE}; padding: 4px; }}
 QMenu::item {{ padding: 4px 16px; border-radius: {RADIUS}px; }}
 QMenu::item:selected {{ background: {RULE}; }}

@@ -26,6 +26,7 @@ from tenka.app.dropped import files_of, take_file
 from tenka.app.entries import entries_of, first_focus
 from tenka.app.filing import Filing
 from tenka.app.finder import Finder
+from tenka.app.guide import Guide
 from tenka.app.inhand import InHand
 from tenka.app.keys import KeyOwner
 from tenka.app.ledger import LedgerBar
@@ -43,6 +44,7 @@ from tenka.app.tempo.drawer import Drawer
 from tenka.app.tempo.tempo import Tempo
 from tenka.app.timers import once
 from tenka.app.tray import Tray
+from tenka.app.walk import Walk
 from tenka.base.errors import TenkaError
 from tenka.effect.document import get
 from tenka.effect.presets import with_preset
@@ -51,6 +53,14 @@ SETTLE_MS = (1500, 6000)  # by then what a start loads is there: libraries, then
 
 
 class Window(Filing):
+    stage: Stage
+    sheet: Sheet
+    tempo: Tempo
+    tray: Tray
+    pack: PackStation
+    budget: BudgetStation
+    proof: ProofStation
+
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
@@ -102,6 +112,8 @@ class Window(Filing):
         self.stage.asked.connect(lambda path, at: self.in_hand.show_menu(self.stage, path, at))
         self.sheet.value_copied.connect(self.in_hand.copy_value)
         self.sheet.value_pasted.connect(self.in_hand.paste_value)
+        self.guide = Guide(self)
+        self.walk = Walk(self)
         self.finder = Finder(root, lambda: entries_of(self))
         self.actions_ = Actions(self)
         self._keys = KeyOwner(self)
@@ -284,6 +296,10 @@ class Window(Filing):
             self.state.apply(effect, f"Begin with {get(effect, path).name}")
             self.state.select(path)
             self.leave_start()
+
+    def begin_walk(self) -> None:
+        """A first effect, with marks on the window."""
+        self.walk.begin()
 
     def show_thing(self, path: str) -> None:
         """Select a thing, and show it at a station that has it."""

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from pydantic import BaseModel
 
-from tenka.app.kinds import view_of_kind
+from tenka.app.kinds import view_of_force, view_of_kind
 from tenka.app.state import WHOLE, State
 from tenka.base.errors import TenkaError
 from tenka.effect.catalogue import Param, params
@@ -54,6 +54,10 @@ def rows_of(state: State, node: BaseModel) -> list[tuple[str, Param]]:
     if layer is not None and node is getattr(layer, "look", None):
         found = [(n, p) for n, p in found if n not in view_of_kind(layer).hidden]
     if isinstance(node, Feed) and node.shape in ON_PROP:  # it stands where the prop stands
+        found = [(n, p) for n, p in found if n not in POSE]
+    if (
+        getattr(node, "region", "") == "everywhere" and not view_of_force(node).placed
+    ):  # it acts alike everywhere
         found = [(n, p) for n, p in found if n not in POSE]
     if isinstance(node, Placed):
         found.sort(key=lambda item: FIRST.index(item[0]) if item[0] in FIRST else len(FIRST))
