@@ -30,7 +30,7 @@ def entries_of(window: Window) -> list[Entry]:
         found.append(Entry(title, group, call, tip, "", 1))
     guide = [
         Entry(
-            heading, f"Guide · {title_of(page)}", partial(window.guide.open_at, page, heading), "help", "", 4
+            f"Guide: {heading}", title_of(page), partial(window.guide.open_at, page, heading), "help", "", 4
         )
         for page, heading in headings()
     ]

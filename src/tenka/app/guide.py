@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QUrl
-from PyQt6.QtGui import QTextBlockFormat, QTextCursor
+from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import (
     QApplication,
     QDialog,
@@ -32,6 +32,7 @@ if TYPE_CHECKING:
 FOLDER = Path(str(files("tenka") / "guide"))
 PAGES = ("first-effect", "window", "gas", "particles", "delivering", "words", "settings")
 """Names of the pages, in the order in which they are read."""
+PROPORTIONAL = 1  # of a line's height, as the library counts the ways to say it
 PARTS = {"pack": "Pack", "budget": "Budget", "proof": "Proof"}  # of the page on delivering, by station
 
 
@@ -128,7 +129,7 @@ class Guide(QDialog):
         block = document.begin()
         while block.isValid():
             form = block.blockFormat()
-            form.setLineHeight(125.0, int(QTextBlockFormat.LineHeightTypes.ProportionalHeight.value))
+            form.setLineHeight(125.0, PROPORTIONAL)
             form.setTopMargin(16.0 if form.headingLevel() > 1 else 0.0)
             form.setBottomMargin(6.0)
             cursor.setPosition(block.position())

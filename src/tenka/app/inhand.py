@@ -76,7 +76,27 @@ class InHand:
 
         self._try(act)
 
+    def _remove_pieces(self) -> bool:
+        """Take chosen pieces out of the picture and of what is written; False where none are chosen."""
+        id, ids = self.state.points
+        layer = next((x for x in self.state.effect.layers if x.id == id), None)
+        if (
+            layer is None
+            or not ids
+            or not hasattr(layer, "deleted")
+            or self.state.selection != f"layers.{id}"
+        ):
+            return False
+        self.state.edit(f"layers.{id}.deleted", (*layer.deleted, *ids), "Delete pieces")
+        self.state.choose_points("", ())
+        self.state.said.emit(
+            f"{counted(len(ids), 'piece')} of {layer.name} taken out; Ctrl+Z brings back what went."
+        )
+        return True
+
     def remove(self, path: str | None = None) -> None:
+        if path is None and self._remove_pieces():
+            return
         paths = self.all_of(path)
         if not paths:
             return

@@ -1,8 +1,20 @@
-"""Changing what a scroll area shows from inside an event of what it shows."""
+"""Scroll areas: as they are made here, and changing what one shows from inside an event of what it shows."""
 
 from __future__ import annotations
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QScrollArea, QWidget
+
+
+def upright_area(bench: bool = True) -> QScrollArea:
+    """An area that scrolls up and down; the keyboard goes to what is in it, not to itself."""
+    area = QScrollArea()
+    if bench:
+        area.setObjectName("bench")
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return area
 
 
 def show_instead(area: QScrollArea, body: QWidget) -> None:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
+from tenka.app.choosing import Choosing
 from tenka.app.dropping import Dropper
 from tenka.app.timers import once
 from tenka.base.errors import BadInput, TenkaError
@@ -19,7 +20,7 @@ from tenka.effect.document import Document, edited, get, is_there, label_of
 from tenka.effect.model import Effect, GasLayer, Layer, Tier
 from tenka.effect.naming import in_names
 from tenka.effect.starters import empty
-from tenka.effect.together import fit_together, set_together
+from tenka.effect.together import set_together
 from tenka.pack.layout import lost_flames
 from tenka.run.findings import Finding
 from tenka.run.fitting import ridden
@@ -33,12 +34,11 @@ WHOLE = "effect"  # the selection that is the effect itself: its length, rate an
 NEWS_MS = 90
 
 
-class State(QObject):
+class State(Choosing):
     """One open effect and everything that mirrors it."""
 
     changed = pyqtSignal(str)
     opened = pyqtSignal()  # another effect
-    selected = pyqtSignal(str)
     moved = pyqtSignal(int)
     news = pyqtSignal()
     costed = pyqtSignal()
@@ -61,9 +61,6 @@ class State(QObject):
         self.document = Document()
         self.session = Session(self.store)
         self.journal: storage.Journal | None = None
-        self.selection = ""
-        self.also: list[str] = []  # what is selected besides, of the same group
-        self._focus = ""
         self.frame = 0
         self.tier_id = ""
         self.status = Status()
@@ -266,31 +263,6 @@ class State(QObject):
         self._keep_problem = problem
 
     # --- selection, time, news ----------------------------------------------------------------
-
-    @property
-    def chosen(self) -> list[str]:
-        """All that is selected; what the sheet shows is the last."""
-        return [*self.also, self.selection]
-
-    def select_more(self, paths: list[str]) -> None:
-        """Select several things of one group; the sheet shows the last of them."""
-        kept = fit_together(paths)
-        if kept:
-            self.also, self.selection = kept[:-1], ""
-            self._select(kept[-1])
-
-    def select(self, path: str) -> None:
-        if path != self.selection or self.also:
-            self.also = []
-            self._select(path)
-
-    def _select(self, path: str) -> None:
-        if path != self.selection or self.also:
-            self.selection = path
-            parts = path.split(".")
-            if parts[0] == "layers" and len(parts) > 1:
-                self._focus = parts[1]
-            self.selected.emit(path)
 
     def go(self, frame: int) -> None:
         frame = min(max(frame, 0), self.effect.frames - 1)

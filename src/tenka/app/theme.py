@@ -139,6 +139,7 @@ QPushButton:disabled {{ color: #6F7270; }}
 QPushButton[main="true"] {{ background: {VERDIGRIS}; color: {GROUND}; border-color: {VERDIGRIS};
     font-weight: 600; }}
 QPushButton[main="true"]:disabled {{ background: {RULE}; border-color: {RULE}; color: {QUIET}; }}
+QPushButton[main="true"]:focus {{ border-color: {TEXT}; }}
 QPushButton[station="true"] {{ border: none; border-bottom: 2px solid transparent; border-radius: 0;
     padding: 6px 12px;
     color: {QUIET}; }}

@@ -8,10 +8,11 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFileDialog, QLabel, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.kinds import FORCES, VIEWS
+from tenka.app.scroll import upright_area
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect import presets
@@ -49,10 +50,7 @@ class Tray(QWidget):
         self.setFixedWidth(76)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
-        area = QScrollArea()  # a low window shows part of it whole, rather than all of it squeezed
-        area.setObjectName("bench")
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area = upright_area()  # a low window shows part of it whole, rather than all of it squeezed
         area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         whole.addWidget(area)
         body = QWidget()

@@ -177,6 +177,7 @@ class Window(Filing):
         self.name = QPushButton()
         self.name.setStyleSheet(
             "QPushButton { border: none; text-align: left; padding: 0; min-height: 24px; min-width: 110px; }"
+            f" QPushButton:focus {{ border-bottom: 1px solid {theme.VERDIGRIS}; }}"
         )
         self.name.setToolTip("The effect itself: its length, its rate, its seed")
         self.name.clicked.connect(self._select_whole)

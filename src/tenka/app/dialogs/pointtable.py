@@ -175,6 +175,11 @@ class PointTable(QDialog):
             foot.addWidget(button)
         column.addLayout(foot)
         self._shown: tuple[str, int, object] | None = None
+        self._marking = False
+        state.points_chosen.connect(self.mark_chosen)
+        selection = self.view.selectionModel()
+        assert selection is not None
+        selection.selectionChanged.connect(self._choose)
         for chosen in (self.which.activated, self.sign.activated):
             chosen.connect(self._filter)
         self.value.textChanged.connect(self._filter)
@@ -217,6 +222,34 @@ class PointTable(QDialog):
         for button in (self.delete, self.hold):
             button.setVisible(hasattr(layer, "deleted"))
 
+    def ids_of_rows(self) -> tuple[int, ...]:
+        """Ids of the selected rows."""
+        selection = self.view.selectionModel()
+        rows = [i.row() for i in selection.selectedRows()] if selection is not None else []
+        if not rows or not self.model.columns:
+            return ()
+        return tuple(int(i) for i in self.model.columns[0].values[self.model.order[rows]])
+
+    def _choose(self, *_: object) -> None:
+        """The stage rings what is selected here."""
+        if not self._marking:
+            self._marking = True
+            self.state.choose_points(self.layer_id, self.ids_of_rows())
+            self._marking = False
+
+    def mark_chosen(self) -> None:
+        """Select the rows of what was chosen on the stage."""
+        layer, ids = self.state.points
+        if self._marking or layer != self.layer_id or not self.model.columns:
+            return
+        self._marking = True
+        self.view.clearSelection()
+        rows = np.flatnonzero(np.isin(self.model.columns[0].values[self.model.order], ids))
+        for row in rows.tolist():
+            self.view.selectRow(row)
+            self.view.scrollTo(self.model.index(row, 0))
+        self._marking = False
+
     def _filter(self) -> None:
         text = self.value.text().strip().replace(",", ".")
         try:
@@ -229,14 +262,12 @@ class PointTable(QDialog):
         self.head.setText(self.head.text().rsplit(", ", 1)[0] + f", {self.model.rowCount():,} shown")
 
     def _edit(self, name: str, label: str) -> None:
-        layer, selection = self.layer, self.view.selectionModel()
-        if not hasattr(layer, "deleted") or selection is None:
+        layer, ids = self.layer, self.ids_of_rows()
+        if not hasattr(layer, "deleted"):
             return
-        rows = [i.row() for i in selection.selectedRows()]
-        if not rows:
+        if not ids:
             self.said.setText("Select rows first.")
             return
-        ids = [int(i) for i in self.model.columns[0].values[self.model.order[rows]]]
         self.state.edit(f"layers.{layer.id}.{name}", (*getattr(layer, name), *ids), label)
         self.said.setText(f"{len(ids)} of them; undo brings them back.")
 

@@ -379,7 +379,8 @@ class WallsField(QWidget):
             button.setFixedHeight(theme.FIELD)
             button.setStyleSheet(
                 f"QToolButton {{ border: 1px solid {theme.EDGE}; padding: 0; min-height: 0; }} "
-                f"QToolButton:checked {{ color: {theme.VERDIGRIS}; }}"
+                f"QToolButton:checked {{ color: {theme.VERDIGRIS}; }} "
+                f"QToolButton:focus {{ border-color: {theme.VERDIGRIS}; }}"
             )
             button.clicked.connect(
                 lambda: self.changed.emit(tuple(b.isChecked() for b in self.buttons), object())

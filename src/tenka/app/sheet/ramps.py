@@ -8,6 +8,7 @@ from typing import Any
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QFocusEvent,
     QKeyEvent,
     QLinearGradient,
     QMouseEvent,
@@ -81,11 +82,12 @@ class ColourField(QToolButton):
 
 class RampField(QWidget):
     """A ramp with its stops: drag one sideways (values also up and down), double-click to add, Delete to
-    remove."""
+    remove. By keys: left and right choose a stop, with Shift they move it, up and down change its value, Plus
+    adds one, Return opens its colour."""
 
     changed = pyqtSignal(object, object)
 
-    own_keys = ARROWS | TAKES_AWAY
+    own_keys = ARROWS | TAKES_AWAY | {Qt.Key.Key_Plus, Qt.Key.Key_Insert, Qt.Key.Key_Return}
     own_text = ""
 
     def __init__(self, p: Param, value: Ramp) -> None:
@@ -217,16 +219,24 @@ class RampField(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         near = self._near(event.position())
-        stops = list(self.value.stops)
         if near is not None:
-            if self.value.coloured:
-                found = QColorDialog.getColor(qt_colour(stops[near].value), self)  # type: ignore[arg-type]
-                if found.isValid():
-                    stops[near] = Stop(at=stops[near].at, value=linear_colour(found))
-                    self._set(stops, object())
+            self._ask_colour(near)
             return
         a = self._area()
-        at = min(1.0, max(0.0, (event.position().x() - a.left()) / a.width()))
+        self._add(min(1.0, max(0.0, (event.position().x() - a.left()) / a.width())))
+
+    def _ask_colour(self, index: int) -> None:
+        """Choose a stop's colour."""
+        stops = list(self.value.stops)
+        if self.value.coloured:
+            found = QColorDialog.getColor(qt_colour(stops[index].value), self)  # type: ignore[arg-type]
+            if found.isValid():
+                stops[index] = Stop(at=stops[index].at, value=linear_colour(found))
+                self._set(stops, object())
+
+    def _add(self, at: float) -> None:
+        """A further stop, of the value that the ramp has there."""
+        stops = list(self.value.stops)
         v = ramp_table(self.value, 1025)[round(at * 1024)]
         stops.append(
             Stop(at=round(at, 4), value=tuple(float(c) for c in v) if self.value.coloured else float(v))
@@ -237,15 +247,39 @@ class RampField(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        if event.key() == Qt.Key.Key_Delete and len(self.value.stops) > 1:
-            stops = list(self.value.stops)
-            del stops[self.chosen]
-            self.chosen = max(0, self.chosen - 1)
+        stops, key, i = list(self.value.stops), event.key(), self.chosen
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        along = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(key), 0)
+        up = {Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}.get(Qt.Key(key), 0)
+        if key in TAKES_AWAY and len(stops) > 1:
+            del stops[i]
+            self.chosen = max(0, i - 1)
             self._set(stops, object())
-        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            self.chosen = (self.chosen + (1 if event.key() == Qt.Key.Key_Right else -1)) % len(
-                self.value.stops
-            )
+        elif along and shift:
+            low = stops[i - 1].at if i else 0.0
+            high = stops[i + 1].at if i + 1 < len(stops) else 1.0
+            at = min(high, max(low, stops[i].at + 0.01 * along))
+            stops[i] = Stop(at=round(at, 4), value=stops[i].value)
+            self._set(stops, ("keys", id(self)))
+        elif along:
+            self.chosen = (i + along) % len(stops)
             self.update()
+        elif up and not self.value.coloured:
+            now = stops[i].value
+            assert isinstance(now, float)
+            value = round(min(1.0, max(0.0, now + (0.01 if shift else 0.05) * up)), 3)
+            stops[i] = Stop(at=stops[i].at, value=value)
+            self._set(stops, ("keys", id(self)))
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Insert):
+            other = stops[i + 1].at if i + 1 < len(stops) else 1.0
+            self._add(0.5 * (stops[i].at + other))
+        elif key == Qt.Key.Key_Return:
+            self._ask_colour(i)
         else:
             super().keyPressEvent(event)
+
+    def focusInEvent(self, a0: QFocusEvent | None) -> None:
+        self.update()
+
+    def focusOutEvent(self, a0: QFocusEvent | None) -> None:
+        self.update()

@@ -8,20 +8,11 @@ from typing import Any
 
 from pydantic import BaseModel
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import (
-    QApplication,
-    QHBoxLayout,
-    QLabel,
-    QLineEdit,
-    QScrollArea,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QLineEdit, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.kinds import view_of_kind
-from tenka.app.scroll import show_instead
+from tenka.app.scroll import show_instead, upright_area
 from tenka.app.sheet.boxfoot import BoxFoot
 from tenka.app.sheet.findings import Findings
 from tenka.app.sheet.gutter import Gutter
@@ -78,10 +69,7 @@ class Sheet(QWidget):
         self.title.setContentsMargins(12, 10, 8, 6)
         column.addWidget(self.title)
         column.addLayout(self._sieve())
-        self.area = QScrollArea()
-        self.area.setObjectName("bench")
-        self.area.setWidgetResizable(True)
-        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.area = upright_area()
         column.addWidget(self.area, 1)
         self.findings = Findings(state)
         column.addWidget(self.findings)

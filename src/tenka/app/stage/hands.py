@@ -11,6 +11,8 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from tenka.app.stage.handle import Handle
 from tenka.app.stage.handles import Carry, handles_of, under
 from tenka.app.stage.picking import pick
+from tenka.base.errors import TenkaError
+from tenka.effect.document import get
 
 if TYPE_CHECKING:
     from tenka.app.stage.view import Stage
@@ -19,6 +21,14 @@ WIPE_REACH = 9  # px from the line of a wipe within which it is taken
 STAYS = 4  # px within which a press is a click
 NEAREST, FURTHEST = 0.2, 5e3  # m from what is looked at
 TURNS = {Qt.Key.Key_Left: (-5, 0), Qt.Key.Key_Right: (5, 0), Qt.Key.Key_Up: (0, 4), Qt.Key.Key_Down: (0, -4)}
+NUDGES = {
+    Qt.Key.Key_Left: (-1, 0, 0),
+    Qt.Key.Key_Right: (1, 0, 0),
+    Qt.Key.Key_Up: (0, 1, 0),
+    Qt.Key.Key_Down: (0, -1, 0),
+    Qt.Key.Key_PageUp: (0, 0, 1),
+    Qt.Key.Key_PageDown: (0, 0, -1),
+}  # aside, away and up
 
 
 class Hands:
@@ -107,9 +117,12 @@ class Hands:
         self.stage.look_from(camera.model_copy(update={"distance": distance}))
 
     def key(self, event: QKeyEvent) -> bool:
-        """Alt and an arrow turn what a drag would turn; False for any other key."""
+        """Alt and an arrow turn what a drag would turn; arrows alone and the page keys move what is selected;
+        False for any other key."""
         key = Qt.Key(event.key())
-        if key not in TURNS or not event.modifiers() & Qt.KeyboardModifier.AltModifier:
+        if not event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            return self.nudge(key, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        if key not in TURNS:
             return False
         turn, rise = TURNS[key]
         if self.stage.turning_light:
@@ -117,6 +130,28 @@ class Hands:
             self.turn_light(turn, rise)
         else:
             self.orbit(turn, rise)
+        return True
+
+    def nudge(self, key: Qt.Key, fine: bool) -> bool:
+        """Move what is selected over the ground as it is seen, or up and down; finely by a centimetre."""
+        if key not in NUDGES or not self.stage.show_box:
+            return False
+        state = self.stage.state
+        try:
+            node = get(state.effect, state.selection) if state.selection else None
+        except TenkaError:
+            return False
+        name = "domain.origin" if hasattr(node, "domain") else "position"
+        if not (hasattr(node, "domain") or hasattr(node, "position")):
+            return False
+        aside, ahead, up = (0.01 if fine else 0.1) * np.array(NUDGES[key], float)
+        view = self.stage.view()
+        right = np.array([view.right[0], view.right[1], 0.0])
+        right /= max(float(np.linalg.norm(right)), 1e-9)
+        away = np.array([-right[1], right[0], 0.0])  # from the eye, over the ground
+        path = f"{state.selection}.{name}"
+        place = np.asarray(get(state.effect, path), float) + aside * right + ahead * away + (0.0, 0.0, up)
+        state.edit(path, tuple(round(float(v), 4) for v in place), "Move by keys", ("nudge", path))
         return True
 
     def orbit(self, turn: float, rise: float) -> None:

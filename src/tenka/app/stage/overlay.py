@@ -40,6 +40,7 @@ def paint_box(painter: QPainter, view: View, state: State) -> None:
             hue = theme.colour(theme.VERDIGRIS, 0.95 if chosen else 0.45)
             _form(painter, view, pose_at(source, state.effect.props, state.time), source, hue)
     _lines(painter, view, state)
+    _chosen_points(painter, view, state)
     painter.setPen(QPen(theme.colour(theme.GROUND), 1.0))
     for handle in handles_of(state):
         x, y, depth = view.project(handle.point[None])[0]
@@ -49,6 +50,22 @@ def paint_box(painter: QPainter, view: View, state: State) -> None:
         elif depth > 0.05:
             painter.drawEllipse(QPointF(x, y), 4.0, 4.0)
     painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _chosen_points(painter: QPainter, view: View, state: State) -> None:
+    """A ring round each chosen particle or piece."""
+    layer, ids = state.points
+    frame = state.session.points_at(state.frame, layer) if ids else None
+    if frame is None or not len(frame.points):
+        return
+    p = frame.points.picked(np.isin(frame.points.id, ids))
+    painter.setPen(QPen(theme.colour(theme.SAFFRON), 1.6))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    scale = view.height / (2 * view.half_height)
+    for (x, y, depth), width in zip(view.project(p.place.astype(float)).tolist(), p.width.tolist()):
+        if depth > 0.05:
+            reach = max(7.0, min(0.6 * scale * width / depth, 60.0))
+            painter.drawEllipse(QPointF(x, y), reach, reach)
 
 
 def _lines(painter: QPainter, view: View, state: State) -> None:

@@ -83,6 +83,18 @@ def _shown(
     return found
 
 
+def point_at(stage: Stage, layer: str, x: float, y: float) -> int | None:
+    """Id of a layer's particle or piece nearest to the eye at a pixel."""
+    frame = stage.shown.frames.get(layer) if stage.shown is not None else None
+    if not isinstance(frame, PointFrame) or not len(frame.points):
+        return None
+    at = stage.view().project(frame.points.place.astype(float))
+    near = np.flatnonzero((np.hypot(at[:, 0] - x, at[:, 1] - y) < CATCH) & (at[:, 2] > 0.05))
+    if not len(near):
+        return None
+    return int(frame.points.id[near[np.argmin(at[near, 2])]])
+
+
 def pick(stage: Stage, x: float, y: float, again: bool = True) -> str:
     """Select what is under a pixel, or with `again` what lies behind it when that is selected; its path, ''
     for nothing."""
@@ -93,4 +105,8 @@ def pick(stage: Stage, x: float, y: float, again: bool = True) -> str:
     behind = again and chosen in paths
     path = paths[(paths.index(chosen) + 1) % len(paths)] if behind else paths[0]
     stage.state.select(path)
+    if path.count(".") == 1 and path.startswith("layers."):
+        layer = path.split(".")[1]
+        id = point_at(stage, layer, x, y)
+        stage.state.choose_points(layer, (id,) if id is not None else ())
     return path

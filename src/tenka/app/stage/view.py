@@ -73,6 +73,7 @@ class Stage(QWidget):
         self.hands = Hands(self)
         self.tracing: Tracing | None = None
         self._mouse: QPointF | None = None
+        state.points_chosen.connect(self.update)
         self._probe = ""
         self._bearing = 0
         self._idle = once(self, IDLE_MS, lambda: self.redraw(1))

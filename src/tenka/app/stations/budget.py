@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
+from tenka.app.scroll import upright_area
 from tenka.app.state import State
 from tenka.budget.cost import Ledger
 from tenka.effect.document import with_tier, without_tier
@@ -206,8 +207,7 @@ class BudgetStation(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
+        area = upright_area(False)
         self.cards = Cards(state)
         area.setWidget(self.cards)
         column.addWidget(area, 1)

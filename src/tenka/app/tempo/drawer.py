@@ -7,10 +7,10 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
-from tenka.app.scroll import show_instead
+from tenka.app.scroll import show_instead, upright_area
 from tenka.app.sheet.fields import ChoiceField, NumberField
 from tenka.app.state import State
 from tenka.app.tempo.axis import OUTLINE
@@ -71,10 +71,7 @@ class Drawer(QWidget):
         close.clicked.connect(self.close_all)
         head.addWidget(close)
         column.addLayout(head)
-        self.area = QScrollArea()
-        self.area.setObjectName("bench")
-        self.area.setWidgetResizable(True)
-        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.area = upright_area()
         column.addWidget(self.area, 1)
         line.addWidget(side)
         self.plot = Plot(self, rows)

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QLineEdit
 
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.app.tempo.axis import AXIS, OUTLINE
 from tenka.app.tempo.nameline import NameLine
-from tenka.app.tempo.rowpicture import RISE, SOURCE_TIP, RowsPicture, marks_of
+from tenka.app.tempo.rowkeys import RowKeys
+from tenka.app.tempo.rowpicture import RISE, SOURCE_TIP, marks_of
 from tenka.base.errors import TenkaError
 from tenka.effect.courses import Value, with_burst
 from tenka.effect.document import get
@@ -19,17 +20,14 @@ from tenka.effect.model import Cue, Feed
 from tenka.effect.things import group_of, put_at, renamed
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
-UP, DOWN = Qt.Key.Key_Up, Qt.Key.Key_Down
 
 
-class Rows(RowsPicture):
+class Rows(RowKeys):
     """The rows as they are taken hold of: the head, marks, bursts and cues. `asked` asks for the menu of a
     thing, at a place of the screen."""
 
     asked = pyqtSignal(str, QPoint)
     spanned = pyqtSignal()
-    own_keys = frozenset((UP, DOWN, Qt.Key.Key_Return, Qt.Key.Key_Plus, Qt.Key.Key_Asterisk))
-    own_text = ""
 
     def __init__(self, state: State) -> None:
         self._name: QLineEdit | None = None
@@ -307,20 +305,6 @@ class Rows(RowsPicture):
         self._scrubbing, self._burst, self._moved = False, None, None
         self._panned, self._stretched = None, None
         self._put_down()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        lines = [line for line in self.lines() if line.path]
-        now = next((i for i, line in enumerate(lines) if line.path == self.state.selection), 0)
-        if event.key() == Qt.Key.Key_Up and now > 0:
-            self.state.select(lines[now - 1].path)
-        elif event.key() == Qt.Key.Key_Down and now + 1 < len(lines):
-            self.state.select(lines[now + 1].path)
-        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Asterisk):
-            self.unfolded = {"forces", "props"}
-            self._resize()
-        else:
-            super().keyPressEvent(event)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """A double click on a name opens it for typing."""

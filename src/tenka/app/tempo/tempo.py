@@ -7,9 +7,10 @@ from dataclasses import replace
 from time import perf_counter as _now
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
+from tenka.app.scroll import upright_area
 from tenka.app.sheet.fields import ChoiceField, NumberField
 from tenka.app.stage.view import Drawn, Stage
 from tenka.app.state import State
@@ -63,10 +64,8 @@ class Tempo(QWidget):
         self.rows = Rows(state)
         column.addLayout(self._bar())
         self.rows.spanned.connect(self._show_span)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
+        area = upright_area(False)
         area.setWidget(self.rows)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(area, 1)
         self._tick = every(self, 8, self._step)
         self._clock = 0.0
