@@ -70,7 +70,7 @@ def test_the_guide_is_searched_and_its_links_followed(window: Window) -> None:
 def test_the_finder_finds_pages(window: Window) -> None:
     entries = entries_of(window)
     assert len(headings()) > 30
-    hit = next(e for e in found(entries, "things that move") if e.where.startswith("Guide"))
+    hit = next(e for e in found(entries, "things that move") if e.title.startswith("Guide: "))
     hit.run()
     assert window.guide.isVisible() and window.guide.page == "gas"
     window.guide.hide()

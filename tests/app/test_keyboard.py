@@ -88,7 +88,9 @@ def test_what_has_the_keyboard_is_seen(window: Window, qtbot: QtBot) -> None:
         widget.setFocus(Qt.FocusReason.TabFocusReason)
         QApplication.processEvents()
         after = pixels(widget.grab().toImage())
-        assert (before != after).any(), f"{type(widget).__name__} {widget.accessibleName()} {getattr(widget, 'text', str)()}"
+        assert (before != after).any(), (
+            f"{type(widget).__name__} {widget.accessibleName()} {getattr(widget, 'text', str)()}"
+        )
 
 
 def test_rows_folds_and_marks_are_worked_by_keys(window: Window) -> None:

@@ -52,7 +52,21 @@ def owns(widget: QWidget | None, event: QKeyEvent) -> bool:
 
 
 class KeyOwner(QObject):
-    """An event filter of the whole application."""
+    """A filter of the events of what has the keyboard, which it follows."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.focusChanged.connect(self._follow)
+        self._follow(None, QApplication.focusWidget())
+
+    def _follow(self, before: QWidget | None, now: QWidget | None) -> None:
+        if before is not None:
+            before.removeEventFilter(self)
+        if now is not None:
+            now.removeEventFilter(self)
+            now.installEventFilter(self)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if (

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QScrollArea, QWidget
+from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 
 def upright_area(bench: bool = True) -> QScrollArea:
@@ -17,16 +17,35 @@ def upright_area(bench: bool = True) -> QScrollArea:
     return area
 
 
+def holder_of(area: QScrollArea) -> QWidget:
+    """What is in an area whose contents change: it stays, so that nothing gets another parent, after which
+    every widget below would have to take its looks anew."""
+    holder = area.widget()
+    if holder is None:
+        holder = QWidget()
+        holder.setObjectName("bench")
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        area.setWidget(holder)
+    return holder
+
+
 def show_instead(area: QScrollArea, body: QWidget) -> None:
-    """Show `body` at the same place of the scroll bar. What was shown may be in the middle of an event of its
-    own (a list whose choice changed which rows there are): it goes when that has ended, and not before."""
+    """Show `body`, which was made with the area's holder for its parent, at the same place of the scroll bar.
+    What was shown may be in the middle of an event of its own (a list whose choice changed which rows there
+    are): it goes when that has ended, and not before."""
     bar = area.verticalScrollBar()
     place = bar.value() if bar is not None else 0
-    old = area.takeWidget()
-    if old is not None:
-        old.hide()
-        old.setParent(area)  # not left to be collected with its last reference
-        old.deleteLater()
-    area.setWidget(body)
+    holder = holder_of(area)
+    layout = holder.layout()
+    assert layout is not None
+    while (item := layout.takeAt(0)) is not None:
+        old = item.widget()
+        if old is not None:
+            old.hide()
+            old.deleteLater()
+    layout.addWidget(body)
+    body.show()
     if bar is not None:
+        layout.activate()
         bar.setValue(place)

@@ -8,7 +8,6 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QFont
 from PyQt6.QtWidgets import (
-    QApplication,
     QButtonGroup,
     QHBoxLayout,
     QPushButton,
@@ -117,9 +116,6 @@ class Window(Filing):
         self.finder = Finder(root, lambda: entries_of(self))
         self.actions_ = Actions(self)
         self._keys = KeyOwner(self)
-        app = QApplication.instance()
-        assert app is not None
-        app.installEventFilter(self._keys)
         add_actions(self)
         self._show_title()
         # a full sweep of the collector over the compiler's objects, which all stay, would stop the window for

@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QStandardItem,
+    QStandardItemModel,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -294,8 +304,12 @@ class ChoiceField(QComboBox):
         super().__init__()
         self.setAccessibleName(label)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        model = QStandardItemModel(self)  # at once: the list is measured anew with each item that comes
         for id, name in items:
-            self.addItem(name, id)
+            item = QStandardItem(name)
+            item.setData(id, Qt.ItemDataRole.UserRole)
+            model.appendRow(item)
+        self.setModel(model)
 
     def wheelEvent(self, e: QWheelEvent | None) -> None:
         assert e is not None

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QLineEdit, QToolB
 
 from tenka.app import theme
 from tenka.app.kinds import view_of_kind
-from tenka.app.scroll import show_instead, upright_area
+from tenka.app.scroll import holder_of, show_instead, upright_area
 from tenka.app.sheet.boxfoot import BoxFoot
 from tenka.app.sheet.findings import Findings
 from tenka.app.sheet.gutter import Gutter
@@ -41,6 +41,13 @@ class Part:
     head: Header
     rows: list[Row] = field(default_factory=list)
     feet: list[QWidget] = field(default_factory=list)
+
+
+def _show(part: QWidget, on: bool) -> None:
+    """Show a part of the sheet or hide it, when that is a change: what is new is shown with the rest."""
+    if on == bool(part.property("away")):
+        part.setProperty("away", not on)
+        part.setVisible(on)
 
 
 class Sheet(QWidget):
@@ -114,10 +121,10 @@ class Sheet(QWidget):
                 text = f"{row.p.label} {row.p.help} {part.head.section}".lower()
                 wanted = all(word in text for word in words) and not (changed and row.value == row.p.default)
                 some = some or wanted
-                row.setVisible(wanted and not folded)
-            part.head.setVisible(some or not self.sifted)
+                _show(row, wanted and not folded)
+            _show(part.head, some or not self.sifted)
             for foot in part.feet:
-                foot.setVisible(not folded and not self.sifted)
+                _show(foot, not folded and not self.sifted)
                 if not folded and not self.sifted and hasattr(foot, "refresh"):
                     foot.refresh()  # some stand only where they have something to say
 
@@ -178,7 +185,7 @@ class Sheet(QWidget):
         self._made = self._shape()
         self.title.setText(self._title())
         self.title.setToolTip("Changes are made to all of them." if self.state.also else "")
-        body = QWidget()
+        body = QWidget(holder_of(self.area))
         body.setObjectName("bench")
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 12)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
-from tenka.app.scroll import show_instead, upright_area
+from tenka.app.scroll import holder_of, show_instead, upright_area
 from tenka.app.sheet.fields import ChoiceField, NumberField
 from tenka.app.state import State
 from tenka.app.tempo.axis import OUTLINE
@@ -155,7 +155,7 @@ class Drawer(QWidget):
         self.plot.update()
 
     def _rebuild(self) -> None:
-        body = QWidget()
+        body = QWidget(holder_of(self.area))
         body.setObjectName("bench")
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 4, 0)

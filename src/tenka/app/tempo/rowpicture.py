@@ -40,6 +40,7 @@ class RowsPicture(QWidget):
         self.state = state
         self.unfolded: set[str] = set()
         self.span = Span()
+        self._drawn_lines: list[Line] = []
         self._span_of: object = None
         self._still: QPixmap | None = None  # everything but the head, which alone moves while playing
         self._envelopes: dict[object, tuple[QPolygonF, QPolygonF]] = {}
@@ -48,7 +49,7 @@ class RowsPicture(QWidget):
         self.setMouseTracking(True)
         state.changed.connect(self._of_another)
         state.changed.connect(lambda _: self._resize())
-        state.selected.connect(lambda _: self._resize())
+        state.selected.connect(lambda _: self._mark_chosen())
         state.moved.connect(lambda _: self.update())
         state.news.connect(self.repaint_all)
         self._resize()
@@ -64,6 +65,13 @@ class RowsPicture(QWidget):
     def _resize(self) -> None:
         self.setMinimumHeight(AXIS + theme.ROW * len(self.lines()) + 4)
         self.repaint_all()
+
+    def _mark_chosen(self) -> None:
+        """Another row is marked; all is drawn anew only where there are other rows, or other measures."""
+        if self.lines() != self._drawn_lines or "measures" in self.unfolded:
+            self._resize()
+        else:
+            self.update()
 
     def repaint_all(self) -> None:
         self._still = None
@@ -112,12 +120,18 @@ class RowsPicture(QWidget):
             still = QPainter(self._still)
             still.setRenderHint(QPainter.RenderHint.Antialiasing)
             paint_axis(self, still)
-            for row, line in enumerate(self.lines()):
+            self._drawn_lines = self.lines()
+            for row, line in enumerate(self._drawn_lines):
                 self._paint_line(still, row, line)
             still.end()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.drawPixmap(0, 0, self._still)
+        for row, line in enumerate(self._drawn_lines):
+            if line.path and line.path in self.state.chosen:
+                top = self.row_top(row)
+                painter.fillRect(QRectF(0, top, OUTLINE, theme.ROW), theme.colour(theme.VERDIGRIS, 0.16))
+                painter.fillRect(QRectF(0, top, 2, theme.ROW), theme.colour(theme.VERDIGRIS))
         x = self.x_of((self.state.frame + 0.5) / self.state.effect.rate)
         if x < self.axis().left() - 1:  # before what is shown
             return
@@ -168,9 +182,6 @@ class RowsPicture(QWidget):
     def _paint_line(self, painter: QPainter, row: int, line: Line) -> None:
         top = self.row_top(row)
         box = QRectF(0, top, self.width(), theme.ROW)
-        if line.path and line.path in self.state.chosen:
-            painter.fillRect(QRectF(0, top, OUTLINE, theme.ROW), theme.colour(theme.VERDIGRIS, 0.16))
-            painter.fillRect(QRectF(0, top, 2, theme.ROW), theme.colour(theme.VERDIGRIS))
         painter.setPen(theme.colour(theme.RULE))
         painter.drawLine(box.topLeft(), box.topRight())
         left = 10 + line.depth * 18
