@@ -16,6 +16,7 @@ from pathlib import Path
 
 import numpy as np
 
+from bench.hands import hands
 from bench.pieces import pieces
 from bench.result import Result
 from bench.yardsticks import Advection, Cosine, Triad, in_turn, timed
@@ -449,6 +450,7 @@ BENCHES: dict[str, Callable[[], Iterator[Result]]] = {
     "flipbook": flipbook,
     "start": start_up,
     "pause": pause,
+    "hands": hands,
     "memory": bandwidth,
 }
 

@@ -83,7 +83,7 @@ def test_a_moving_prop_is_drawn_where_it_is_at_the_shown_time(window: Window, qt
 
 def test_the_voxel_count_sets_the_voxel_and_what_it_takes_is_said(window: Window, qtbot: QtBot):
     window.state.select("layers.puff")
-    foot = window.sheet.foot
+    foot = window.sheet.feet["box"]
     assert (
         "10 × 10 × 10" in foot.told.text()
         and "MB" in foot.told.text()

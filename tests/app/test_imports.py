@@ -39,7 +39,7 @@ def test_a_mesh_comes_with_its_clip_its_credit_and_what_it_is_made_of(window: Wi
     path = brought_in(window)
     prop = window.state.effect.props[-1]
     assert prop.clip == "flap" and prop.credit == canvas.CREDIT
-    told = window.sheet.mesh_foot.told.text()
+    told = window.sheet.feet["mesh"].told.text()
     assert (
         "1,440 triangles" in told
         and "damp" in told
@@ -47,7 +47,7 @@ def test_a_mesh_comes_with_its_clip_its_credit_and_what_it_is_made_of(window: Wi
         and "KB in a package's set" in told
     )
     typed(window, f"{path}.keep", "0.25")
-    assert "1,440 → 3" in window.sheet.mesh_foot.told.text()
+    assert "1,440 → 3" in window.sheet.feet["mesh"].told.text()
     window.undo()
     assert window.state.effect.props[-1].keep == 1.0
 
@@ -81,7 +81,7 @@ def test_a_playing_clip_is_drawn_where_it_is_at_each_frame(window: Window, qtbot
 def test_looking_through_a_files_camera_moves_the_view_and_is_undone(window: Window, qtbot: QtBot):
     brought_in(window)
     before = window.state.effect.camera
-    window.sheet.mesh_foot.eyes["yard"].click()
+    window.sheet.feet["mesh"].eyes["yard"].click()
     assert window.state.effect.camera != before and window.stage.camera == window.state.effect.camera
     assert window.state.effect.camera.fov > 39.9
     window.undo()

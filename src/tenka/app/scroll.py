@@ -30,10 +30,10 @@ def holder_of(area: QScrollArea) -> QWidget:
     return holder
 
 
-def show_instead(area: QScrollArea, body: QWidget) -> None:
+def show_instead(area: QScrollArea, body: QWidget, keep: bool = False) -> None:
     """Show `body`, which was made with the area's holder for its parent, at the same place of the scroll bar.
     What was shown may be in the middle of an event of its own (a list whose choice changed which rows there
-    are): it goes when that has ended, and not before."""
+    are): it goes when that has ended, and not before; with `keep` it is only hidden."""
     bar = area.verticalScrollBar()
     place = bar.value() if bar is not None else 0
     holder = holder_of(area)
@@ -41,9 +41,10 @@ def show_instead(area: QScrollArea, body: QWidget) -> None:
     assert layout is not None
     while (item := layout.takeAt(0)) is not None:
         old = item.widget()
-        if old is not None:
+        if old is not None and old is not body:
             old.hide()
-            old.deleteLater()
+            if not keep:
+                old.deleteLater()
     layout.addWidget(body)
     body.show()
     if bar is not None:

@@ -60,6 +60,7 @@ class State(Choosing):
         self.journal_folder = journal_folder
         self.document = Document()
         self.session = Session(self.store)
+        self._ending: list[Session] = []  # of effects that were open before
         self.journal: storage.Journal | None = None
         self.frame = 0
         self.tier_id = ""
@@ -139,7 +140,8 @@ class State(Choosing):
         return journal, recovered
 
     def _adopt(self, document: Document, journal: storage.Journal | None) -> None:
-        self.session.close()
+        self.session.close(wait=False)  # it may be within a step, for which the window does not wait
+        self._ending = [*self._ending, self.session][-8:]
         if self.journal is not None:
             self.journal.close()
         self.document, self.journal = document, journal
@@ -354,7 +356,8 @@ class State(Choosing):
 
     def close(self) -> None:
         self._autosave.stop()
-        self.session.close()
+        for session in (*self._ending, self.session):
+            session.close()
         self.dropper.close()
         self._coster.close()
         self._keeper.close()

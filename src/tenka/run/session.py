@@ -307,13 +307,16 @@ class Session:
             time.sleep(0.01)
         return False
 
-    def close(self) -> None:
+    def close(self, wait: bool = True) -> None:
+        """Stop. Without `wait` its thread ends by itself, after the step that it is in; close again to wait
+        for that."""
         with self._lock:
             self._closed = True
             if self._progress is not None:
                 self._progress.cancel()
             self._lock.notify_all()
-        self._thread.join(10.0)
+        if wait:
+            self._thread.join(10.0)
 
     def _loop(self) -> None:
         give_way(CLEAN_RUN_NICE)

@@ -50,6 +50,21 @@ def _show(part: QWidget, on: bool) -> None:
         part.setVisible(on)
 
 
+@dataclass
+class Made:
+    """What the sheet shows of one selection at one station; a few are kept, so that going back to one is
+    quick."""
+
+    body: QWidget
+    rows: list[Row]
+    parts: list[Part]
+    point_foot: Any
+    feet: dict[str, QWidget]
+
+
+MOST_KEPT = 1
+
+
 class Sheet(QWidget):
     """The settings of what is selected, at one station."""
 
@@ -63,7 +78,9 @@ class Sheet(QWidget):
         self.state, self.station = state, "shape"
         self.rows: list[Row] = []
         self.point_foot: Any = None  # what stands above the rows of a layer
-        self._made: object = None
+        self._made: Any = None
+        self._kept: dict[Any, Made] = {}
+        self.feet: dict[str, QWidget] = {}  # by what they are about: box, mesh
         self._parts: list[Part] = []
         self._folded: set[str] = set()
         self._places: dict[tuple[str, str], int] = {}  # where each was scrolled to
@@ -84,6 +101,7 @@ class Sheet(QWidget):
         state.selected.connect(lambda _: self.rebuild())
         state.moved.connect(lambda _: self._refresh_moving())
         state.tier_chosen.connect(self.rebuild)
+        state.opened.connect(self.forget)
 
     def _sieve(self) -> QHBoxLayout:
         """What is typed here leaves only rows whose name or help holds it."""
@@ -152,6 +170,7 @@ class Sheet(QWidget):
                 (p.id, p.name)
                 for p in (*self.state.effect.props, *self.state.effect.layers, *self.state.effect.cues)
             ),
+            tuple((s.id, s.name, s.shape) for x in self.state.effect.layers for s in x.sources),
             levers,
             self.state.tier_id,
         )
@@ -177,7 +196,8 @@ class Sheet(QWidget):
             return ""
 
     def rebuild(self) -> None:
-        """Make the rows anew for what is selected now; the keyboard stays in the row that it was in."""
+        """Show the rows of what is selected now, made anew or as they were made before; the keyboard stays in
+        the row that it was in."""
         focus, bar = self._focused(), self.area.verticalScrollBar()
         if bar is not None:
             self._places[self._of] = bar.value()
@@ -185,12 +205,38 @@ class Sheet(QWidget):
         self._made = self._shape()
         self.title.setText(self._title())
         self.title.setToolTip("Changes are made to all of them." if self.state.also else "")
+        made = self._kept.pop(self._made, None)
+        if made is None:
+            made = self._build()
+        self._kept[self._made] = made
+        self.rows, self._parts, self.point_foot, self.feet = made.rows, made.parts, made.point_foot, made.feet
+        for row in self.rows:
+            row.refresh()
+        self.arrange()
+        show_instead(self.area, made.body, keep=True)
+        while len(self._kept) > MOST_KEPT:
+            self._kept.pop(next(iter(self._kept))).body.deleteLater()
+        if bar is not None:
+            bar.setValue(self._places.get(self._of, 0))
+        if focus[0]:
+            self._focus(*focus)
+
+    def forget(self) -> None:
+        """Let go of all that was made for an effect that is no longer open."""
+        for made in self._kept.values():
+            made.body.hide()
+            made.body.deleteLater()
+        self._kept.clear()
+        self._made = None
+
+    def _build(self) -> Made:
+        """Make the rows of what is selected now."""
         body = QWidget(holder_of(self.area))
         body.setObjectName("bench")
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 12)
         column.setSpacing(0)
-        self.rows, self._parts = [], []
+        self.rows, self._parts, self.feet = [], [], {}
         layer = self.state.layer
         foot = view_of_kind(layer).foot if layer is not None else None
         self.point_foot = None
@@ -210,8 +256,8 @@ class Sheet(QWidget):
                 self._row(column, part, path, p)
             domain_of = next((node for path, _, node in items if isinstance(node, DomainBox)), None)
             if section == "Where" and domain_of is not None and self.state.gas is not None:
-                self.foot = BoxFoot(self.state, self.state.gas)
-                self._foot(column, part, self.foot)
+                self.feet["box"] = BoxFoot(self.state, self.state.gas)
+                self._foot(column, part, self.feet["box"])
             trial = items[0][2]
             if isinstance(trial, Trial):
                 self._foot(column, part, TrialFoot(self.state, trial.id))
@@ -221,8 +267,8 @@ class Sheet(QWidget):
             if section == "Copies" and isinstance(prop, Prop):
                 self._foot(column, part, HeapFoot(self.state, prop.id))
             if section == "Mesh" and isinstance(prop, Prop):
-                self.mesh_foot = MeshFoot(self.state, prop.id)
-                self._foot(column, part, self.mesh_foot)
+                self.feet["mesh"] = MeshFoot(self.state, prop.id)
+                self._foot(column, part, self.feet["mesh"])
         if self.station == "budget" and self.state.tier is not None and self.state.effect.levers:
             part = self._part(column, "Levers", set())
             for path, p in lever_rows(self.state):
@@ -235,12 +281,7 @@ class Sheet(QWidget):
             empty.setContentsMargins(12, 8, 12, 8)
             column.addWidget(empty)
         column.addStretch(1)
-        self.arrange()
-        show_instead(self.area, body)
-        if bar is not None:
-            bar.setValue(self._places.get(self._of, 0))
-        if focus[0]:
-            self._focus(*focus)
+        return Made(body, self.rows, self._parts, self.point_foot, self.feet)
 
     def _focused(self) -> tuple[str, int]:
         """Path of the row that has the keyboard, and which of its fields."""

@@ -41,6 +41,7 @@ class RowsPicture(QWidget):
         self.unfolded: set[str] = set()
         self.span = Span()
         self._drawn_lines: list[Line] = []
+        self._moments: dict[str, tuple[object, object, list[float]]] = {}
         self._span_of: object = None
         self._still: QPixmap | None = None  # everything but the head, which alone moves while playing
         self._envelopes: dict[object, tuple[QPolygonF, QPolygonF]] = {}
@@ -167,12 +168,23 @@ class RowsPicture(QWidget):
         id = line.path.split(".")[1]
         return next((x for x in self.state.effect.layers if x.id == id and x.kind in KINDS), None)
 
+    def moments_of(self, path: str) -> list[float]:
+        """When a thing has keys, s; found again only when it or a cue has changed."""
+        effect = self.state.effect
+        node = get(effect, path)
+        known = self._moments.get(path)
+        if known is None or known[0] is not node or known[1] is not effect.cues:
+            if len(self._moments) > 256:
+                self._moments.clear()
+            known = self._moments[path] = (node, effect.cues, moments(effect, path))
+        return known[2]
+
     def _paint_keys(self, painter: QPainter, top: float, path: str) -> None:
         """A lozenge for each moment at which a thing has keys."""
         painter.setPen(QPen(theme.colour(theme.GROUND), 1))
         painter.setBrush(theme.colour(theme.SAFFRON))
         y = top + theme.ROW - 7
-        for t in moments(self.state.effect, path):
+        for t in self.moments_of(path):
             x = self.x_of(t)
             painter.drawPolygon(
                 QPolygonF([QPointF(x - 4, y), QPointF(x, y - 4), QPointF(x + 4, y), QPointF(x, y + 4)])
