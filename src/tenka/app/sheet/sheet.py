@@ -199,6 +199,8 @@ class Sheet(QWidget):
         """Show the rows of what is selected now, made anew or as they were made before; the keyboard stays in
         the row that it was in."""
         focus, bar = self._focused(), self.area.verticalScrollBar()
+        here = QApplication.focusWidget()
+        within = here is not None and self.area.isAncestorOf(here)
         if bar is not None:
             self._places[self._of] = bar.value()
         self._of = (self.station, self.state.selection)
@@ -218,8 +220,8 @@ class Sheet(QWidget):
             self._kept.pop(next(iter(self._kept))).body.deleteLater()
         if bar is not None:
             bar.setValue(self._places.get(self._of, 0))
-        if focus[0]:
-            self._focus(*focus)
+        if within and not (focus[0] and self._focus(*focus)):
+            self.setFocus()  # which uses no keys: Space plays, and does not press what comes next
 
     def forget(self) -> None:
         """Let go of all that was made for an effect that is no longer open."""
@@ -292,13 +294,15 @@ class Sheet(QWidget):
                 return row.path, fields.index(here) if here in fields else 0
         return "", 0
 
-    def _focus(self, path: str, field: int) -> None:
-        """Give the keyboard back to the row of a setting that is still there."""
+    def _focus(self, path: str, field: int) -> bool:
+        """Give the keyboard back to the row of a setting, if it is still there."""
         row = self.row(path)
-        if row is not None:
-            fields = row.findChildren(QWidget)
-            target = fields[field] if field < len(fields) else row.field
-            target.setFocus(Qt.FocusReason.OtherFocusReason)
+        if row is None:
+            return False
+        fields = row.findChildren(QWidget)
+        target = fields[field] if field < len(fields) else row.field
+        target.setFocus(Qt.FocusReason.OtherFocusReason)
+        return True
 
     def _part(self, column: QVBoxLayout, section: str, costs: set[str]) -> Part:
         """A new section with its head."""
