@@ -1,5 +1,5 @@
 """Makes the pictures of the window in docs/screenshots, and from them those of the guide:
-`python tools/screenshots.py [NAME ...]`. Off screen, with the demos; frames that are stored are used again."""
+`python tools/screenshots.py [NAME ...]`. Off screen, with the demos; stored frames are used again."""
 
 from __future__ import annotations
 
@@ -86,7 +86,7 @@ class Studio:
         )
 
     def open(self, name: str, frame: int = 0, select: str = "") -> None:
-        assert self.window.open(FOLDER / f"{name}.tenka")
+        self.window.leave_for(FOLDER / f"{name}.tenka")
         self.simulated()
         if select:
             self.state.select(select)

@@ -140,6 +140,8 @@ class State(Choosing):
         return journal, recovered
 
     def _adopt(self, document: Document, journal: storage.Journal | None) -> None:
+        for about in ("recovered", "overwritten", "save"):
+            self.settled.emit(about)  # what was said of the effect before
         self.session.close(wait=False)  # it may be within a step, for which the window does not wait
         self._ending = [*self._ending, self.session][-8:]
         if self.journal is not None:

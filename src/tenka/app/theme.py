@@ -136,6 +136,7 @@ QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus {{ border
 QPushButton:pressed, QToolButton:pressed {{ background: {RULE}; }}
 QPushButton:checked, QToolButton:checked {{ background: {RULE}; }}
 QPushButton:disabled {{ color: #6F7270; }}
+QPushButton[field="true"] {{ padding: 1px 8px; min-height: 20px; }}
 QPushButton[main="true"] {{ background: {VERDIGRIS}; color: {GROUND}; border-color: {VERDIGRIS};
     font-weight: 600; }}
 QPushButton[main="true"]:disabled {{ background: {RULE}; border-color: {RULE}; color: {QUIET}; }}

@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QFont
 from PyQt6.QtWidgets import (
+    QApplication,
     QButtonGroup,
     QHBoxLayout,
     QPushButton,
@@ -44,6 +45,7 @@ from tenka.app.tempo.tempo import Tempo
 from tenka.app.timers import once
 from tenka.app.tray import Tray
 from tenka.app.walk import Walk
+from tenka.app.wrapped import rule
 from tenka.base.errors import TenkaError
 from tenka.effect.document import get
 from tenka.effect.presets import with_preset
@@ -82,7 +84,7 @@ class Window(Filing):
         self.proof = ProofStation(state)
         self.head = self._head()
         column.addWidget(self.head)
-        column.addWidget(_rule())
+        column.addWidget(rule())
         self.notice = NoticeBar()
         column.addWidget(self.notice)
         self.split = QSplitter(Qt.Orientation.Vertical)
@@ -139,11 +141,11 @@ class Window(Filing):
         line = QHBoxLayout(middle)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(0)
-        self._tray_rule = _rule(False)
+        self._tray_rule = rule(False)
         line.addWidget(self.tray)
         line.addWidget(self._tray_rule)
         line.addWidget(self.views, 1)
-        line.addWidget(_rule(False))
+        line.addWidget(rule(False))
         self.sheet.setFixedWidth(344)
         line.addWidget(self.sheet)
         return middle
@@ -154,7 +156,7 @@ class Window(Filing):
         under = QVBoxLayout(self.foot)
         under.setContentsMargins(0, 0, 0, 0)
         under.setSpacing(0)
-        under.addWidget(_rule())
+        under.addWidget(rule())
         under.addWidget(self.drawer)
         under.addWidget(self.tempo, 1)
         return self.foot
@@ -252,6 +254,13 @@ class Window(Filing):
         if station not in ("shape", "look") and self.tempo.playing:
             self.tempo.set_playing(False)
         self.sheet.show_station(station)
+        self._keep_keyboard()
+
+    def _keep_keyboard(self) -> None:
+        """Where what had the keyboard is gone, it is the view's, and not what happens to come first."""
+        view = self.views.currentWidget()
+        if view is not None and QApplication.focusWidget() in (None, self.name):
+            view.setFocus()
 
     def _trace(self, path: str) -> None:
         """Draw a path or a curve on the stage; a change of station or selection ends it."""
@@ -263,10 +272,12 @@ class Window(Filing):
     def show_start(self) -> None:
         """Show what one may begin with, over the stage; Escape goes back to it."""
         self.views.setCurrentWidget(self.start)
+        self._keep_keyboard()
 
     def leave_start(self) -> None:
         if self.views.currentWidget() is self.start:
             self.views.setCurrentWidget(self.stage)
+            self._keep_keyboard()
             self.stage.redraw()
 
     def _layers_come_and_go(self, _path: str) -> None:
@@ -380,13 +391,3 @@ class Window(Filing):
         ):
             small.setEnabled(label is not None)
             small.setToolTip(f"{word}: {label}" if label else f"Nothing to {word.lower()}")
-
-
-def _rule(level: bool = True) -> QWidget:
-    rule = QWidget()
-    rule.setStyleSheet(f"background: {theme.RULE};")
-    if level:
-        rule.setFixedHeight(1)
-    else:
-        rule.setFixedWidth(1)
-    return rule

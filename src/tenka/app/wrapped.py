@@ -1,10 +1,12 @@
-"""Labels that are never cut: of several lines, and of one that is shortened in words."""
+"""Labels that are never cut, of several lines and of one that is shortened in words; and thin lines."""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QLabel, QSizePolicy
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
+
+from tenka.app import theme
 
 
 class Wrapped(QLabel):
@@ -48,3 +50,14 @@ class Elided(QLabel):
         shown = self.fontMetrics().elidedText(self.whole, Qt.TextElideMode.ElideMiddle, max(self.width(), 0))
         super().setText(shown)
         self.setToolTip(self.whole if shown != self.whole else "")
+
+
+def rule(level: bool = True) -> QWidget:
+    """A thin line between parts of the window."""
+    rule = QWidget()
+    rule.setStyleSheet(f"background: {theme.RULE};")
+    if level:
+        rule.setFixedHeight(1)
+    else:
+        rule.setFixedWidth(1)
+    return rule

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import BadInput
+from tenka.base.words import counted as count_of
 from tenka.budget.devices import BlockFormat, Device, device
 from tenka.effect.document import with_levers
 from tenka.effect.model import Camera, Effect, Player, Tier
@@ -272,7 +273,7 @@ def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
         Term("covered", covered / 1e6, "Mpx", counted),
         Term("overdraw", overdraw, "layers", "mean over the pixels that have any"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{tier.copies} draws of {d.draw_call_us:g} µs"),
+        Term("calls", calls_ms, "ms", f"{count_of(tier.copies, 'draw')} of {d.draw_call_us:g} µs"),
         Term("update", update_ms, "ms", moved),
         *held,
     )

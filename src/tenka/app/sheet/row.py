@@ -163,6 +163,7 @@ class Row(QWidget):
         if p.kind in FILES:
             button = QPushButton("Choose…")
             button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            button.setProperty("field", True)
             button.clicked.connect(self._choose_file)
             return button
         edit = QLineEdit(_as_text(value))

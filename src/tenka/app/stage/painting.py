@@ -63,7 +63,6 @@ def paint_final(stage: Stage, painter: QPainter) -> None:
 def paint_words(stage: Stage, painter: QPainter) -> None:
     painter.setFont(theme.font(theme.SMALL))
     left = QRectF(10, stage.height() - 24, stage.width() - 20, 16)
-    _on_plate(painter, left, Qt.AlignmentFlag.AlignLeft, stage._probe or hint_of(stage))
     words = []
     if stage.shown is not None:
         words += _counted(stage.shown, stage.state)
@@ -82,7 +81,12 @@ def paint_words(stage: Stage, painter: QPainter) -> None:
             words.append("loose")
     if stage.took:
         words.append(f"drawn in {stage.took:.0f} ms")
-    _on_plate(painter, left, Qt.AlignmentFlag.AlignRight, "   ".join(words))
+    told = "   ".join(words)
+    _on_plate(painter, left, Qt.AlignmentFlag.AlignRight, told)
+    metrics = painter.fontMetrics()
+    room = left.width() - (metrics.horizontalAdvance(told) + 24 if told else 0)
+    hint = metrics.elidedText(stage._probe or hint_of(stage), Qt.TextElideMode.ElideRight, int(room))
+    _on_plate(painter, left, Qt.AlignmentFlag.AlignLeft, hint)
 
 
 def _on_plate(painter: QPainter, rect: QRectF, side: Qt.AlignmentFlag, text: str) -> None:

@@ -19,6 +19,7 @@ from tenka.effect.keyed import moments
 from tenka.effect.model import Cue, Feed, Layer, PointSource, envelope
 from tenka.run.kinds import KINDS
 
+FOLDS = ("forces", "props", "trials")
 RISE = 0.15  # of a drawn burst's length
 
 
@@ -68,7 +69,11 @@ class RowsPicture(QWidget):
         self.repaint_all()
 
     def _mark_chosen(self) -> None:
-        """Another row is marked; all is drawn anew only where there are other rows, or other measures."""
+        """Another row is marked; all is drawn anew only where there are other rows, or other measures. A fold
+        opens for what is selected in it."""
+        group, _, id = self.state.selection.partition(".")
+        if id and group in FOLDS:
+            self.unfolded |= {group}
         if self.lines() != self._drawn_lines or "measures" in self.unfolded:
             self._resize()
         else:
