@@ -11,6 +11,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("XDG_CACHE_HOME", str(Path.home() / ".cache"))  # kernels and frames that are there
 os.environ["HOME"] = tempfile.mkdtemp()  # no place of this machine is in a picture
 os.environ["XDG_STATE_HOME"] = os.environ["HOME"]
 
@@ -33,7 +34,9 @@ CROPS = {
     "mesh": ("mesh", (936, 38, 1280, 612)),
     "tempo": ("tempo", (0, 446, 1280, 800)),
     "inside": ("inspect", (76, 38, 936, 612)),
-    "sparks": ("sparks", (76, 38, 936, 612)),
+    "burst": ("burst", (76, 38, 936, 612)),
+    "ash": ("ash", (76, 38, 936, 612)),
+    "table": ("table", (0, 0, 900, 460)),
     "pack": ("pack", (0, 38, 936, 800)),
     "walk": ("walk", (0, 38, 640, 420)),
 }  # of the guide: from which picture, and which part of it

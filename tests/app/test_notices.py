@@ -76,3 +76,36 @@ def test_a_notice_offers_its_mend_and_goes_when_it_is_settled(
     window.state.settled.emit("autosave")
     assert not window.notice.isVisible()
     until(qtbot, lambda: not window.stage.busy)
+
+
+def test_what_another_effect_left_is_cleared(qtbot: QtBot, window: Window, tmp_path: Path) -> None:
+    window.go_to("pack")
+    window.pack.set_target(tmp_path / "package")
+    window.pack.start()
+    until(qtbot, lambda: window.pack.progress is None, 120_000)
+    assert "Packed to" in window.pack.told.text()
+    window.go_to("shape")
+    window.tempo.final.run.made = 7
+    window.tempo.final.refresh()
+    assert "7 of" in window.tempo.final.told.text()
+    window.state.edit("forces.wind.speed", 3.0)
+    window.state.course_asked.emit("forces.wind.speed")
+    other = tmp_path / "other.tenka"
+    storage.save(small_effect(name="Other"), other)
+    window.state.noticed.emit("Edits came back.", "recovered")
+    assert window.open(other)
+    assert window.pack.told.text() == "" and window.pack.target() == tmp_path / "other_package"
+    assert window.tempo.final.told.text() == "" and not window.drawer.isVisible()
+    assert not window.notice.isVisible()
+
+
+def test_a_final_run_says_how_long_it_takes_before_it_starts(window: Window) -> None:
+    tip = window.tempo.final.button.toolTip()
+    assert "About" in tip and "of memory for all 12 frames" in tip
+
+
+def test_a_fold_opens_for_what_is_selected_in_it(window: Window) -> None:
+    rows = window.tempo.rows
+    assert "props" not in rows.unfolded
+    window.state.select("props.box")
+    assert "props" in rows.unfolded and any(line.path == "props.box" for line in rows.lines())
