@@ -149,7 +149,7 @@ def test_the_guides_tables_are_those_of_the_catalogue():
     from tenka.effect import model
     from tenka.effect.catalogue import table_markdown
 
-    text = (Path(__file__).parent.parent.parent / "docs" / "guide" / "settings.md").read_text()
+    text = (Path(__file__).parent.parent.parent / "src" / "tenka" / "guide" / "settings.md").read_text()
     for settings in (model.Source, model.Motion, model.Look, model.Player, model.Tier):
         assert table_markdown(settings) in text, "run tools/docs.py"
 
