@@ -66,7 +66,10 @@ def pixmap(name: str, token: str = QUIET, size: int = 16) -> QPixmap:
         .replace("currentColor", token)
         .replace('stroke-width="2"', 'stroke-width="1.75"')
     )
-    image = QPixmap(size, size)
+    app = QApplication.instance()
+    sharp = app.devicePixelRatio() if isinstance(app, QApplication) else 1.0
+    image = QPixmap(round(size * sharp), round(size * sharp))
+    image.setDevicePixelRatio(sharp)
     image.fill(Qt.GlobalColor.transparent)
     painter = QPainter(image)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)

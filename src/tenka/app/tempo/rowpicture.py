@@ -121,7 +121,9 @@ class RowsPicture(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._still is None:
-            self._still = QPixmap(self.size())
+            sharp = self.devicePixelRatioF()
+            self._still = QPixmap(self.size() * sharp)
+            self._still.setDevicePixelRatio(sharp)
             self._still.fill(theme.colour(theme.BENCH))
             still = QPainter(self._still)
             still.setRenderHint(QPainter.RenderHint.Antialiasing)
