@@ -81,6 +81,17 @@ class Hand:
             b for b in self.window.sheet.findChildren(QAbstractButton) if b.text() == text and b.isVisible()
         )
 
+    def play(self) -> None:
+        """Let it play; it is stopped again without being counted."""
+        self.keys(Qt.Key.Key_Space)
+        assert self.window.tempo.playing
+        self.window.tempo.set_playing(False)
+
+    def burns(self) -> bool:
+        """Whether flames are seen at the last frame of a coarse and short run."""
+        self.light()
+        return bool(self.field(11)["flame"].max() > 0.02)
+
     def new(self) -> None:
         self.keys(Qt.Key.Key_N, CTRL)
         self.window.leave_start()
@@ -113,11 +124,8 @@ def test_fire_on_a_skinned_figure(hand: Hand) -> None:
     prop = get(hand.state.effect, hand.state.selection)
     assert prop.clip == "flap"
     hand.click(hand.foot("Set on fire"))
-    hand.keys(Qt.Key.Key_Space)
-    assert hand.window.tempo.playing
-    hand.window.tempo.set_playing(False)
-    hand.light()
-    assert hand.field(11)["flame"].max() > 0.02
+    hand.play()
+    assert hand.burns()
     assert hand.count == 4  # 52 before
 
 
@@ -128,15 +136,12 @@ def test_fire_on_a_moving_cart(hand: Hand) -> None:
     hand.draw("path", [(-1.5, 0.0, 0.0), (0.0, 0.4, 0.0), (1.5, 0.0, 0.0)])
     hand.click(hand.row("faces_path").field)
     hand.click(hand.foot("Set on fire"))
-    hand.keys(Qt.Key.Key_Space)
-    assert hand.window.tempo.playing
-    hand.window.tempo.set_playing(False)
+    hand.play()
     prop, gas = get(hand.state.effect, cart), hand.state.effect.gases[0]
     assert len(prop.path) == 3 and prop.faces_path and prop.travel.at(10.0) == 1.0
     low, high = np.array(gas.domain.origin), np.array(gas.domain.origin) + gas.domain.size
     assert low[0] < -1.5 and high[0] > 1.5  # all the way
-    hand.light()
-    assert hand.field(11)["flame"].max() > 0.02
+    assert hand.burns()
     assert hand.count == 10  # 84 before
 
 
@@ -169,11 +174,8 @@ def test_a_burning_heap(hand: Hand, qtbot: QtBot) -> None:
     hand.click(hand.foot("Drop them"))
     until(qtbot, lambda: len(get(hand.state.effect, prop).lies) == 12, 60_000)
     hand.click(hand.foot("Set on fire"))
-    hand.keys(Qt.Key.Key_Space)
-    assert hand.window.tempo.playing
-    hand.window.tempo.set_playing(False)
-    hand.light()
-    assert hand.field(11)["flame"].max() > 0.02
+    hand.play()
+    assert hand.burns()
     assert hand.count == 10  # 47 before, and unfinished
 
 
@@ -185,9 +187,7 @@ def test_a_whirl(hand: Hand) -> None:
     for name, value in (("reach", "1.5"), ("spin", "2"), ("pull", "1"), ("lift", "1.5"), ("wander", "0.2")):
         hand.type(name, value)
     hand.choose(hand.window.tray.layer_menu, "Dust")
-    hand.keys(Qt.Key.Key_Space)
-    assert hand.window.tempo.playing
-    hand.window.tempo.set_playing(False)
+    hand.play()
     assert get(hand.state.effect, swirl).spin == 2.0 and len(hand.state.effect.layers) == 2
     hand.light(0.25, 20)
     assert hand.field(5)["density"].max() > 0
@@ -203,9 +203,7 @@ def test_a_torch_in_the_wind_from_nothing(hand: Hand) -> None:
     hand.type("part_low", "0.8")  # its head alone
     hand.click(hand.window.tray.buttons["Wind"])
     hand.type("speed", "3")
-    hand.keys(Qt.Key.Key_Space)
-    assert hand.window.tempo.playing
-    hand.window.tempo.set_playing(False)
+    hand.play()
     hand.light(0.5, 40)
     assert hand.field(11)["flame"].max() > 0.02
     assert hand.count == 11  # 63 before

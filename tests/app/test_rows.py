@@ -16,7 +16,8 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from tenka.app import theme
-from tenka.app.sheet.fields import ChoiceField, NumberField, VectorField
+from tenka.app.sheet.fields import ChoiceField, NumberField
+from tenka.app.sheet.groups import VectorField
 from tenka.app.sheet.row import Row
 from tenka.app.state import State
 from tenka.app.window import Window

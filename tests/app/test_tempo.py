@@ -78,9 +78,15 @@ def test_the_wheel_zooms_and_the_axis_shows_the_part(window: Window) -> None:
     def turn(held: Qt.KeyboardModifier) -> None:
         place = QPointF(x, 40)
         event = QWheelEvent(
-            place, rows.mapToGlobal(place), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton, held,
-            Qt.ScrollPhase.NoScrollPhase, False,
-        )  # fmt: skip
+            place,
+            rows.mapToGlobal(place),
+            QPoint(),
+            QPoint(0, 240),
+            Qt.MouseButton.NoButton,
+            held,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
         QApplication.sendEvent(rows, event)
 
     turn(CTRL)

@@ -18,6 +18,11 @@ def span(seconds: float) -> str:
     return f"{seconds:.0f} s" if seconds < 100 else f"{seconds / 60:.0f} min"
 
 
+def size_of(count: float) -> str:
+    """Bytes of a file, in the unit that suits them."""
+    return f"{count / 1e6:,.1f} MB" if count > 1e5 else f"{count / 1e3:.1f} kB"
+
+
 def memory(count: float) -> str:
     """So many bytes, in the unit that suits them."""
     return f"{count / 1e9:.1f} GB" if count > 9e8 else f"{count / 1e6:,.0f} MB"

@@ -56,6 +56,22 @@ class Param:
         return all(str(other) in wanted if wanted else bool(other) for other, wanted in values)
 
 
+def plain_number(
+    label: str,
+    unit: str,
+    help: str,
+    low: float | None,
+    high: float | None,
+    soft: tuple[float, float],
+    step: float = 1.0,
+    kind: str = "whole",
+) -> Param:
+    """A number of the window that is no setting of an effect: how many, which frame."""
+    return Param(
+        label, label, kind, soft[0], unit, help, "", low, high, soft, step, False, "none", "", (), ()
+    )
+
+
 @dataclass(frozen=True)
 class Section:
     """A section of the sheet, which declares the settings that stand in it.

@@ -202,6 +202,14 @@ def free_id(items: tuple[Any, ...], stem: str) -> str:
     return next(i for i in (stem, *(f"{stem}_{k}" for k in range(2, 10_000))) if i not in taken)
 
 
+def numbered(name: str, taken: set[str]) -> str:
+    """A name that none of those that are taken has."""
+    if name not in taken:
+        return name
+    stem = (name.rstrip("0123456789").rstrip() or name)[:54]
+    return next(f"{stem} {n}" for n in range(2, 10_000) if f"{stem} {n}" not in taken)
+
+
 def edited(effect: Effect, path: str, value: Any) -> Effect:
     """The effect with one value set; the same when it has that value already."""
     present = get(effect, path)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import Field, PrivateAttr, model_validator
 
@@ -17,6 +17,9 @@ WITHIN = (*INSIDE, "source")
 
 class _Force(Placed):
     """Everywhere, or in a region with a soft border."""
+
+    ACTS_BY: ClassVar[tuple[str, ...]] = ()
+    """Settings of which none may be nothing, or it does nothing; of those with a bar between, one."""
 
     _held: Any = PrivateAttr(None)
     region: Literal["everywhere", "sphere", "box", "cylinder", "source"] = WHERE.param(
@@ -71,6 +74,7 @@ class _Force(Placed):
 
 
 class Wind(_Force):
+    ACTS_BY: ClassVar[tuple[str, ...]] = ("speed", "grip")
     kind: Literal["wind"] = "wind"
     speed: Value = MOTION.moving(
         1.5, "m/s", 0, 80, "How fast the air moves; the plume leans with it.", soft=(0, 8), cost="forces"
@@ -106,6 +110,7 @@ class Wind(_Force):
 
 
 class Turbulence(_Force):
+    ACTS_BY: ClassVar[tuple[str, ...]] = ("strength", "grip")
     kind: Literal["turbulence"] = "turbulence"
     strength: Value = MOTION.moving(
         0.6, "m/s", 0, 40, "Speed of the swirls that are stirred in each second.", soft=(0, 3), cost="forces"
@@ -125,6 +130,7 @@ class Turbulence(_Force):
 class Swirl(_Force):
     """A swirl column: gas turns round an axis, rises along it and is drawn in."""
 
+    ACTS_BY: ClassVar[tuple[str, ...]] = ("spin|lift|pull", "grip")
     kind: Literal["swirl"] = "swirl"
     position: Vec3 = WHERE.number(
         (0.0, 0.0, 1.0),
@@ -233,6 +239,7 @@ class Swirl(_Force):
 class Pull(_Force):
     """A point that draws gas in, or pushes it away."""
 
+    ACTS_BY: ClassVar[tuple[str, ...]] = ("strength",)
     kind: Literal["pull"] = "pull"
     position: Vec3 = WHERE.number(
         (0.0, 0.0, 1.0),
@@ -263,6 +270,7 @@ class Pull(_Force):
 class Brake(_Force):
     """Drag inside a region."""
 
+    ACTS_BY: ClassVar[tuple[str, ...]] = ("rate",)
     kind: Literal["drag"] = "drag"
     rate: Value = MOTION.moving(
         1.0, "1/s", 0, 200, "How fast movement dies down there.", soft=(0, 8), cost="forces", label="slowing"
@@ -273,6 +281,7 @@ class Gravity(_Force):
     """A further gravity, besides the one that points down: hot gas rises against it, dense smoke falls with
     it."""
 
+    ACTS_BY: ClassVar[tuple[str, ...]] = ("strength",)
     kind: Literal["gravity"] = "gravity"
     strength: Value = MOTION.moving(
         1.0, "", -20, 20, "Its strength, as a share of the earth's.", soft=(-2, 2), cost="forces"

@@ -9,13 +9,14 @@ from pydantic import Field, ValidationError, model_validator
 
 from tenka.base.errors import BadInput
 from tenka.base.tree import explain
-from tenka.effect.catalogue import LIGHT, VIEWING, WHAT, WHERE, Settings
+from tenka.effect.catalogue import VIEWING, WHAT, WHERE, Settings
 from tenka.effect.debris import Bodies, DebrisLayer, Pieces
 from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.forces import INSIDE, Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind
 from tenka.effect.former import CURL_SIZES
 from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Look, Motion, Quality
 from tenka.effect.layers import FIELD, HANDED, POINTS, LayerBase
+from tenka.effect.light import Camera, Light
 from tenka.effect.particles import (
     FOR_EVER_HELD,
     Bed,
@@ -58,49 +59,6 @@ class Cue(Settings):
     id: Id
     name: str = WHAT.param("Cue", "What the moment is called.", affects="none")
     at: float = WHAT.number(0.0, "s", -60, 600, "When it is.", soft=(0, 8), step=0.02)
-
-
-class Light(Settings):
-    heading: float = LIGHT.number(
-        35.0,
-        "°",
-        -720,
-        720,
-        "Where the sun stands, from +x towards +y.",
-        soft=(-180, 180),
-        step=1,
-        label="sun's heading",
-    )
-    height: float = LIGHT.number(
-        38.0, "°", 3, 90, "How high the sun stands.", soft=(5, 85), step=0.5, label="sun's height"
-    )
-    strength: float = LIGHT.number(
-        3.0, "", 0, 100, "Brightness of the sun.", soft=(0, 8), label="sun's strength"
-    )
-    kelvin: float = LIGHT.number(
-        4600.0,
-        "K",
-        1000,
-        20000,
-        "Colour of the sun, as a black body.",
-        soft=(2000, 9000),
-        step=50,
-        label="colour temperature",
-    )
-    sky: float = LIGHT.number(0.55, "", 0, 20, "Brightness of the sky.", soft=(0, 3))
-    exposure: float = LIGHT.number(
-        0.0, "EV", -8, 8, "Brightens or darkens the picture, in stops.", soft=(-3, 3)
-    )
-
-
-class Camera(Settings):
-    """A camera that looks at a point from a distance."""
-
-    target: Vec3 = (0.0, 0.0, 2.0)
-    distance: float = Field(12.0, gt=0.01, lt=1e5)
-    heading: float = -70.0
-    pitch: float = Field(8.0, ge=-89.0, le=89.0)
-    fov: float = Field(40.0, gt=1.0, lt=150.0)
 
 
 class Tier(Settings):

@@ -9,7 +9,7 @@ from typing import Any
 
 from tenka.base.errors import BadInput
 from tenka.effect import storage
-from tenka.effect.document import free_id
+from tenka.effect.document import free_id, numbered
 from tenka.effect.forces import NEW_FORCES
 from tenka.effect.model import ON_PROP, Effect, Prop, Tier
 
@@ -64,7 +64,7 @@ class Starter:
         found, layers, forces = stored(self.file), list(effect.layers), list(effect.forces)
         for layer in reversed(found.layers):
             id = free_id(tuple(layers), layer.id)
-            name = _other(layer.name, {x.name for x in layers})
+            name = numbered(layer.name, {x.name for x in layers})
             layers.insert(0, layer.model_copy(update={"id": id, "name": name}))
         for force in found.forces:
             if any(f.kind == force.kind and f.region == "everywhere" for f in forces):
@@ -73,11 +73,6 @@ class Starter:
         return effect.model_copy(
             update={"layers": tuple(layers), "forces": tuple(forces), "tiers": effect.tiers or TIERS}
         )
-
-
-def _other(name: str, taken: set[str]) -> str:
-    """A name that none of those that are taken has."""
-    return next(n for n in (name, *(f"{name} {k}" for k in range(2, 999))) if n not in taken)
 
 
 def empty() -> Effect:

@@ -13,7 +13,7 @@ from tenka.base.errors import BadInput
 from tenka.base.tree import explain
 from tenka.effect.additions import without_cue, without_layer
 from tenka.effect.catalogue import params
-from tenka.effect.document import free_id, get, replaced
+from tenka.effect.document import free_id, get, numbered, replaced
 from tenka.effect.model import ON_PROP, Cue, Effect, Force, GasLayer, Layer, ParticleLayer, Prop
 from tenka.effect.presets import fitting
 
@@ -37,14 +37,6 @@ def group_of(path: str) -> str:
     """Of which group a path's thing is: `layers`, `sources`, `forces`, ..."""
     parts = path.split(".")
     return parts[-2] if len(parts) >= 2 else ""
-
-
-def numbered(name: str, taken: set[str]) -> str:
-    """A name that none of those that are taken has."""
-    if name not in taken:
-        return name
-    stem = (name.rstrip("0123456789").rstrip() or name)[:54]
-    return next(f"{stem} {n}" for n in range(2, 10_000) if f"{stem} {n}" not in taken)
 
 
 def renamed(effect: Effect, path: str, name: str) -> Effect:

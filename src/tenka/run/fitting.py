@@ -12,7 +12,7 @@ import numpy as np
 from tenka.base.errors import TenkaError
 from tenka.effect.courses import most, value_at
 from tenka.effect.document import replaced
-from tenka.effect.model import FROM_LAYER, Effect, Feed, GasLayer, heard
+from tenka.effect.model import FROM_LAYER, ON_PROP, Effect, Feed, GasLayer, heard
 from tenka.gas.region import region_of
 from tenka.scene.poses import pose_at
 
@@ -48,17 +48,14 @@ def source_bounds(
     except TenkaError:
         return None
     placed: Any = source
-    if source.shape in ("surface", "inside"):
+    if source.shape in ON_PROP:
         placed = next(p for p in effect.props if p.id == source.prop)
-    low, high = np.asarray(region.low, float), np.asarray(region.high, float)
-    corners = np.array([[(low, high)[i][0], (low, high)[j][1], (low, high)[k][2]]
-                        for i in (0, 1) for j in (0, 1) for k in (0, 1)])  # fmt: skip
-    points = pose_at(placed, effect.props, t).to_scene(corners)
-    return points.min(axis=0), points.max(axis=0)
+    return pose_at(placed, effect.props, t).bounds(region.low, region.high)
 
 
-def _times(effect: Effect, layer: GasLayer) -> np.ndarray:
-    return np.linspace(-layer.run_up_seconds, max(effect.seconds - 1.0 / effect.rate, 0.0), MOMENTS)
+def moments_of(effect: Effect, run_up: float = 0.0) -> np.ndarray:
+    """Times at which what moves is looked at, s: from the run-up to the last frame."""
+    return np.linspace(-run_up, max(effect.seconds - 1.0 / effect.rate, 0.0), MOMENTS)
 
 
 def _gives(effect: Effect, source: Feed, t: float) -> bool:
@@ -105,7 +102,7 @@ def fitted(
     """
     layer = effect.gas(layer_id)
     boxes: list[Box] = []
-    for t in _times(effect, layer):
+    for t in moments_of(effect, layer.run_up_seconds):
         now = [
             source_bounds(effect, s, float(t), layer.domain.voxel, folder, figures or {})
             for s in heard(layer.sources)

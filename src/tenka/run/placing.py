@@ -11,29 +11,20 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import TenkaError
+from tenka.effect.catalogue import params
 from tenka.effect.courses import Course, curve, most
 from tenka.effect.document import replaced
-from tenka.effect.model import FROM_LAYER, Effect, Feed, GasLayer, PointLayer, Prop, envelope, heard
+from tenka.effect.model import FROM_LAYER, POINTS, Effect, Feed, GasLayer, Prop, envelope, heard
 from tenka.effect.placed import SIZED
 from tenka.run.findings import Finding
-from tenka.run.fitting import Box, Figures, fitted, source_bounds
+from tenka.run.fitting import Box, Figures, fitted, moments_of, source_bounds
 from tenka.scene.meshes import Mesh
 from tenka.scene.poses import moves, pose_at
 from tenka.scene.props import own_mesh
 
-MOMENTS = 25
 THIN = 2.0  # voxels
 AMBIENT = 0.5  # K above the air, below which heat is none
 LOST_AREA = 0.15  # share of a mesh's surface, from which its thinning is told
-STRENGTH = {
-    "wind": ("speed", "grip"),
-    "turbulence": ("strength", "grip"),
-    "swirl": ("spin|lift|pull", "grip"),
-    "pull": ("strength",),
-    "drag": ("rate",),
-    "gravity": ("strength",),
-}
-"""Of each kind of force: settings of which none may be nothing; of those with a bar between, one must not."""
 
 
 def placing(
@@ -51,15 +42,11 @@ def placing(
             found += _sources_of(effect, gas, folder, figures or {})
             found += _colliders_of(effect, gas, folder)
             found += _fuel_of(effect, gas, (figures or {}).get(gas.id, {}))
-    for points in heard(tuple(x for x in effect.layers if isinstance(x, PointLayer))):
+    for points in heard(tuple(x for x in effect.layers if x.HANDS == POINTS)):
         found += _untouched(effect, points, folder, (figures or {}).get(points.id, {}))
     found += _idle_forces(effect)
     found += _thinned(effect, folder)
     return found
-
-
-def _times(effect: Effect, run_up: float = 0.0) -> np.ndarray:
-    return np.linspace(-run_up, max(effect.seconds - 1.0 / effect.rate, 0.0), MOMENTS)
 
 
 def _cue(effect: Effect, source: Feed) -> float:
@@ -87,7 +74,7 @@ def _sources_of(
     effect: Effect, gas: GasLayer, folder: Path | None, figures: dict[str, Figures]
 ) -> list[Finding]:
     found: list[Finding] = []
-    times, box = _times(effect, gas.run_up_seconds), _box(gas)
+    times, box = moments_of(effect, gas.run_up_seconds), _box(gas)
     mended = None
     for source in heard(gas.sources):
         level = envelope(source, times - _cue(effect, source))
@@ -157,13 +144,10 @@ def _thin_source(effect: Effect, gas: GasLayer, source: Any) -> list[Finding]:
 def prop_bounds(effect: Effect, prop: Prop, folder: Path | None, t: float) -> Box | None:
     """Bounds of a prop in the scene at a time; None when it cannot be read."""
     try:
-        low, high = (np.asarray(b, float) for b in own_mesh(prop, folder, t).bounds)
+        low, high = own_mesh(prop, folder, t).bounds
     except TenkaError:
         return None
-    ends = (low, high)
-    corners = np.array([[ends[i][0], ends[j][1], ends[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
-    points = pose_at(prop, effect.props, t).to_scene(corners)
-    return points.min(axis=0), points.max(axis=0)
+    return pose_at(prop, effect.props, t).bounds(low, high)
 
 
 def _colliders_of(effect: Effect, gas: GasLayer, folder: Path | None) -> list[Finding]:
@@ -173,7 +157,7 @@ def _colliders_of(effect: Effect, gas: GasLayer, folder: Path | None) -> list[Fi
         if prop is None:
             continue
         moving = moves(prop, effect.props)
-        times = _times(effect, gas.run_up_seconds) if moving else np.zeros(1)
+        times = moments_of(effect, gas.run_up_seconds) if moving else np.zeros(1)
         known = [(float(t), prop_bounds(effect, prop, folder, float(t))) for t in times]
         told = [(t, b) for t, b in known if b is not None]
         if not told:
@@ -192,7 +176,7 @@ def _colliders_of(effect: Effect, gas: GasLayer, folder: Path | None) -> list[Fi
     return found
 
 
-def _untouched(effect: Effect, layer: PointLayer, folder: Path | None, figures: Figures) -> list[Finding]:
+def _untouched(effect: Effect, layer: Any, folder: Path | None, figures: Figures) -> list[Finding]:
     """Props that stop a layer of particles and never come where any of these are."""
     seen = {f: m for f, m in figures.items() if f >= 0 and m.get("alive")}
     found: list[Finding] = []
@@ -272,14 +256,10 @@ def _idle_forces(effect: Effect) -> list[Finding]:
     """Forces that are set to nothing."""
     found = []
     for force in heard(effect.forces):
-        for names in STRENGTH.get(force.kind, ()):
+        for names in force.ACTS_BY:
             values = [getattr(force, name) for name in names.split("|")]
             if not any(_ever(v) for v in values):
-                words = " and ".join(
-                    type(force).model_fields[n].json_schema_extra["tenka"]["label"]  # type: ignore[index, call-overload]
-                    or n.replace("_", " ")
-                    for n in names.split("|")
-                )
+                words = " and ".join(params(type(force))[n].label for n in names.split("|"))
                 found.append(
                     Finding(f"{force.name} does nothing: its {words} {'are' if '|' in names else 'is'} 0")
                 )

@@ -17,6 +17,9 @@ import numpy as np
 from tenka.effect.courses import Course, Value, value_at
 from tenka.effect.model import Effect, Placed, Prop
 
+CORNERS = np.array([[i, j, k] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+"""Of a box: whether low or high, on each axis."""
+
 
 @dataclass(frozen=True)
 class Pose:
@@ -33,6 +36,12 @@ class Pose:
 
     def to_scene(self, points: np.ndarray) -> np.ndarray:
         return points @ self.turn.T + self.origin
+
+    def bounds(self, low: np.ndarray, high: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Bounds in the scene of a box that is given in the thing's own coordinates, (3,) m each."""
+        ends = np.stack([low, high]).astype(float)
+        points = self.to_scene(ends[CORNERS, [0, 1, 2]])
+        return points.min(axis=0), points.max(axis=0)
 
     def to_own(self, points: np.ndarray) -> np.ndarray:
         return (points - self.origin) @ self.turn

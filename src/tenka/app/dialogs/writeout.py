@@ -4,6 +4,7 @@ outliers; what will be written and its size, before it is."""
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
@@ -24,9 +25,9 @@ from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
-from tenka.base.words import counted, singular, span
-from tenka.effect.catalogue import Param
-from tenka.effect.model import PointLayer
+from tenka.base.words import counted, singular, size_of, span
+from tenka.effect.catalogue import plain_number
+from tenka.effect.model import POINTS
 from tenka.pack.outgoing import Axes, Written
 from tenka.pack.points import SEQUENCES, export, predicted
 
@@ -41,22 +42,13 @@ BODIES = ((".glb", "GLB with tracks"),)
 OUTLIER_M = 60.0
 
 
-def size_of(count: float) -> str:
-    """Bytes in the unit that suits them."""
-    return f"{count / 1e6:,.1f} MB" if count > 1e5 else f"{count / 1e3:.1f} kB"
-
-
-def _param(label: str, unit: str, help: str, low: float, high: float, kind: str = "whole") -> Param:
-    return Param(
-        label, label, kind, low, unit, help, "", low, high, (low, high), 1.0, False, "none", "", (), ()
-    )
-
-
 class WriteOut(QDialog):
     """Asks for what is written, tells it, writes it in the background with a bar, and stops at once."""
 
     progressed = pyqtSignal(object)
     written = pyqtSignal(object)
+    first: NumberField
+    last: NumberField
 
     def __init__(self, state: State, layer: str, parent: QWidget | None) -> None:
         super().__init__(parent)
@@ -102,16 +94,14 @@ class WriteOut(QDialog):
         layer = self.layer()
         self._bodies = layer is not None and layer.look.form == "mesh"
         self.kind = ChoiceField("Kind of file", list((*BODIES, *KINDS) if self._bodies else KINDS))
-        self.first = NumberField(_param("first frame", "", "The first frame that is written.", 1, frames), 1)
-        self.last = NumberField(
-            _param("last frame", "", "The last frame that is written.", 1, frames), frames
-        )
+        for name in ("first", "last"):
+            help = f"The {name} frame that is written."
+            p = plain_number(f"{name} frame", "", help, 1, frames, (1, frames))
+            setattr(self, name, NumberField(p, 1.0 if name == "first" else frames))
         self.unit = ChoiceField("Unit of lengths", [("m", "metres"), ("cm", "centimetres")])
         self.up = ChoiceField("Axis that points up", [("z", "z"), ("y", "y")])
-        far = _param(
-            "outliers beyond", "m", "What is ever further from the origin is left out; 0 keeps all.", 0, 500,
-            "number",
-        )  # fmt: skip
+        help = "What is ever further from the origin is left out; 0 keeps all."
+        far = plain_number("outliers beyond", "m", help, 0, None, (0, 500), kind="number")
         self.outliers = NumberField(far, OUTLIER_M)
         self.outliers.setToolTip(far.help)
         self.seen = QCheckBox()
@@ -134,9 +124,9 @@ class WriteOut(QDialog):
             choice.currentIndexChanged.connect(lambda _: self.refresh())
         return form
 
-    def layer(self) -> PointLayer | None:
-        found = next((x for x in self.state.effect.layers if x.id == self.id), None)
-        return found if isinstance(found, PointLayer) else None
+    def layer(self) -> Any:
+        found: Any = next((x for x in self.state.effect.layers if x.id == self.id), None)
+        return found if found is not None and found.HANDS == POINTS else None
 
     @property
     def span(self) -> tuple[int, int]:

@@ -10,29 +10,14 @@ from tenka.app.sheet.row import LABEL_WIDTH
 from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
 from tenka.base.words import memory, span
-from tenka.effect.catalogue import Param
+from tenka.effect.catalogue import plain_number
 from tenka.effect.model import Effect, GasLayer
 from tenka.gas.grid import Grid
 from tenka.run.fitting import fitted
 from tenka.run.kinds import predicted_seconds
 
-COUNT = Param(
-    "count",
-    "voxels",
-    "whole",
-    64,
-    "",
-    "Voxels along the longest side: the voxel's edge follows.",
-    "Where",
-    4.0,
-    2048.0,
-    (16.0, 200.0),
-    1.0,
-    False,
-    "simulation",
-    "",
-    (),
-    (),
+COUNT = plain_number(
+    "voxels", "", "Voxels along the longest side: the voxel's edge follows.", 4.0, 2048.0, (16.0, 200.0)
 )
 
 

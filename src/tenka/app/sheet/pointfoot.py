@@ -8,10 +8,10 @@ from typing import Any
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tenka.app.dialogs.pointtable import PointTable
-from tenka.app.dialogs.writeout import WriteOut, size_of
+from tenka.app.dialogs.writeout import WriteOut
 from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
-from tenka.base.words import counted, singular
+from tenka.base.words import counted, singular, size_of
 from tenka.effect.additions import with_children, with_trail
 from tenka.effect.model import Layer
 from tenka.particles.state import BYTES

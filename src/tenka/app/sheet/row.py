@@ -21,7 +21,8 @@ from PyQt6.QtWidgets import (
 )
 
 from tenka.app import theme
-from tenka.app.sheet.fields import CheckField, ChoiceField, NumberField, VectorField, WallsField
+from tenka.app.sheet.fields import CheckField, ChoiceField, NumberField
+from tenka.app.sheet.groups import VectorField, WallsField
 from tenka.app.sheet.nodes import clips_of
 from tenka.app.sheet.partfield import part_menu
 from tenka.app.sheet.ramps import ColourField, RampField

@@ -186,6 +186,6 @@ def source_box(source: Feed, state: State) -> tuple[np.ndarray, np.ndarray]:
         corners = np.concatenate([points - source.thickness, points + source.thickness])
     else:
         half = np.asarray(source.size) / 2 if source.shape in SIZED else np.full(3, POINT)
-        corners = np.array([[a, b, c] for a in (-1, 1) for b in (-1, 1) for c in (-1, 1)]) * half
+        return pose.bounds(-half, half)
     placed = pose.to_scene(corners)
     return placed.min(axis=0), placed.max(axis=0)

@@ -20,12 +20,13 @@ from PyQt6.QtWidgets import (
 )
 
 from tenka.app import theme
-from tenka.app.sheet.fields import LineSlider, NumberField, shown
+from tenka.app.sheet.fields import NumberField, shown
+from tenka.app.sheet.groups import LineSlider
 from tenka.app.state import State
 from tenka.app.timers import every
 from tenka.base.jobs import Worker
 from tenka.base.words import counted
-from tenka.effect.catalogue import Param
+from tenka.effect.catalogue import plain_number
 from tenka.effect.model import Camera, Player
 from tenka.package.manifest import MANIFEST
 from tenka.proof.engine import HEAT, HEAT_AT, Counts, Package, spread_copies
@@ -127,24 +128,7 @@ class Screen(QWidget):
         self.looked.emit(self.camera)
 
 
-COPIES = Param(
-    "copies",
-    "copies",
-    "whole",
-    1,
-    "",
-    "How many of the effect stand side by side",
-    "",
-    1,
-    64,
-    (1, 12),
-    1,
-    False,
-    "none",
-    "",
-    (),
-    (),
-)
+COPIES = plain_number("copies", "", "How many of the effect stand side by side.", 1, 64, (1, 12))
 
 
 class ProofStation(QWidget):

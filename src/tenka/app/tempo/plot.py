@@ -14,7 +14,7 @@ from tenka.app.keys import ARROWS, TAKES_AWAY
 from tenka.app.sheet.fields import shown
 from tenka.app.tempo.axis import OUTLINE
 from tenka.app.tempo.rows import Rows
-from tenka.effect.catalogue import Param
+from tenka.effect.catalogue import Param, plain_number
 from tenka.effect.courses import Keys, curve, moved_key, value_at, with_key
 from tenka.effect.document import get, param_at
 
@@ -33,24 +33,7 @@ def _number(p: Param, name: str, unit: str, soft: tuple[float, float], low: floa
         "phase": "Shift along time, in periods.",
         "amount": "How far it swings.",
     }.get(name, name)
-    return Param(
-        name,
-        name,
-        "number",
-        0.0,
-        unit,
-        help,
-        "",
-        low,
-        None,
-        soft,
-        (soft[1] - soft[0]) / 100,
-        False,
-        "none",
-        "",
-        (),
-        (),
-    )
+    return plain_number(name, unit, help, low, None, soft, (soft[1] - soft[0]) / 100, "number")
 
 
 class Plot(QWidget):

@@ -20,27 +20,10 @@ from tenka.app.tempo.rowpicture import EDGE_SECONDS
 from tenka.app.tempo.rows import Rows
 from tenka.app.timers import every
 from tenka.effect.additions import with_cue
-from tenka.effect.catalogue import Param
+from tenka.effect.catalogue import plain_number
 from tenka.effect.document import reseeded
 
-FRAME = Param(
-    "frame",
-    "frame",
-    "whole",
-    1.0,
-    "",
-    "The frame that is shown.",
-    "",
-    1.0,
-    1.0,
-    (1.0, 2.0),
-    1.0,
-    False,
-    "none",
-    "",
-    (),
-    (),
-)
+FRAME = plain_number("frame", "", "The frame that is shown.", 1.0, 1.0, (1.0, 2.0))
 
 
 class Tempo(QWidget):
