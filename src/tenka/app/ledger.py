@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
@@ -16,9 +16,14 @@ class Meter(QWidget):
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
-        self.setFixedSize(252, 34)
+        self.setFixedHeight(34)
+        self.setMinimumWidth(128)
+        self.setMaximumWidth(252)
         self.setAccessibleName("Ledger")
         state.costed.connect(self._show)
+
+    def sizeHint(self) -> QSize:
+        return QSize(252, 34)
 
     def _show(self) -> None:
         book = self.state.ledger
@@ -27,6 +32,7 @@ class Meter(QWidget):
                 f"{line.layer}, {line.route}: {line.ms:.3f} ms, {line.mb:.2f} MB, bound by {line.bound}"
                 for line in book.lines
             ]
+            lines.append(f"Budget: {book.tier.ms:g} ms drawing, {book.tier.mb:g} MB")
             lines += [str(missing) for missing in book.uncounted]
             lines.append(
                 f"Updating, beside drawing: {book.update_ms:.3f} ms. The figures are {book.calibration}."
@@ -47,10 +53,11 @@ class Meter(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         book = self.state.ledger
         painter = QPainter(self)
+        each = min(128.0, self.width() / 2)  # both have room in a narrow window too
         for k, (now, limit, unit, digits) in enumerate(
             ((book.ms, book.tier.ms, "ms", 2), (book.mb, book.tier.mb, "MB", 1)) if book is not None else ()
         ):
-            left, share = k * 128, now / limit
+            left, share = k * each, now / limit
             over = share > 1
             painter.setFont(theme.font(theme.BODY, QFont.Weight.Medium))
             painter.setPen(theme.colour(theme.BRICK if over else theme.TEXT))
@@ -62,12 +69,15 @@ class Meter(QWidget):
             used = painter.fontMetrics().horizontalAdvance(text + " ")
             painter.setFont(theme.font(theme.SMALL))
             painter.setPen(theme.colour(theme.QUIET))
+            beside = f"of {limit:g} {unit}"
+            if used + painter.fontMetrics().horizontalAdvance(beside) > each - 4:
+                beside = unit  # the limit is in the tip
             painter.drawText(
                 QRectF(left + used, 4, 118, 18),
                 Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-                f"of {limit:g} {unit}",
+                beside,
             )
-            theme.draw_share(painter, QRectF(left, 25, 112, 3), share)
+            theme.draw_share(painter, QRectF(left, 25, each - 16, 3), share)
 
 
 class LedgerBar(QWidget):

@@ -174,7 +174,7 @@ class Window(Filing):
         line.setSpacing(4)
         self.name = QPushButton()
         self.name.setStyleSheet(
-            "QPushButton { border: none; text-align: left; padding: 0; min-height: 24px; min-width: 110px; }"
+            "QPushButton { border: none; text-align: left; padding: 0; min-height: 24px; min-width: 84px; }"
             f" QPushButton:focus {{ border-bottom: 1px solid {theme.VERDIGRIS}; }}"
         )
         self.name.setToolTip("The effect itself: its length, its rate, its seed")

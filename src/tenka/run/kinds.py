@@ -88,7 +88,6 @@ def _gas_told(effect: Effect, layer: GasLayer, folder: Path | None) -> tuple[dic
 
 
 USUAL_MS = 3.0e-4  # of one voxel in one step, on two slow cores; taken until something was measured
-USUAL_STEPS = 1.0  # in a frame
 ROUND_SOLIDS = 2.8  # times as long a step takes with colliders, mostly
 BESIDE = 1.2  # of the steps: what a run takes for storing frames and measuring them
 AIR = 288.0  # K
@@ -101,6 +100,11 @@ def _usual_steps(layer: GasLayer, rate: float) -> float:
         hot, wide = max(most(s.temperature), 0.0), max(s.size)
         rise = math.sqrt(2.0 * 9.81 * max(most(layer.motion.lift), 0.0) * hot / AIR * wide)
         fastest = max(fastest, float(np.linalg.norm(s.push)), abs(most(s.outward)), rise)
+    return _steps_of(fastest, layer, rate)
+
+
+def _steps_of(fastest: float, layer: GasLayer, rate: float) -> float:
+    """Steps in a frame whose fastest gas goes so many m/s, as the solver counts them."""
     steps = math.ceil(0.5 * fastest / (rate * layer.quality.courant * layer.domain.voxel) - 1e-9)
     return float(min(max(1, steps), layer.quality.most_substeps))
 
@@ -112,7 +116,7 @@ def predicted_seconds(
     it
     had.
 
-    Smaller voxels need more steps: the Courant number counts voxels crossed.
+    Smaller voxels need more steps: the Courant number counts voxels crossed, by the speeds measured.
 
     Parameters
     ----------
@@ -121,7 +125,9 @@ def predicted_seconds(
     """
     grid = Grid.of(layer.domain)
     known = [
-        (sum(m["parts"].values()), m.get("substeps", USUAL_STEPS)) for m in figures.values() if m.get("parts")
+        (sum(m["parts"].values()), _steps_of(m.get("fastest", 0.0), layer, rate))
+        for m in figures.values()
+        if m.get("parts")
     ]
     count = frames + round(layer.run_up_seconds * rate)
     if not known or measured is None:
@@ -129,7 +135,6 @@ def predicted_seconds(
         return count * _usual_steps(layer, rate) * USUAL_MS * solids * grid.voxels / 1e3
     before = Grid.of(measured.domain)
     ms, steps = (float(np.mean([k[n] for k in known])) for n in (0, 1))
-    steps = min(max(1.0, steps * before.voxel / grid.voxel), layer.quality.most_substeps)
     return BESIDE * count * steps * ms / before.voxels * grid.voxels / 1e3
 
 

@@ -6,9 +6,10 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF, QTransform
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSlider, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
+from tenka.app.sheet.groups import LineSlider
 from tenka.app.stage.paths import PathPanel, paint_paths
 from tenka.app.stage.rests import paint_rests, room_of
 from tenka.app.stage.shades import colour_bar, image_of
@@ -86,7 +87,7 @@ class Inspector(QWidget):
         """Where the slice lies."""
         second = QHBoxLayout()
         second.setSpacing(6)
-        self.place = QSlider(Qt.Orientation.Horizontal)
+        self.place = LineSlider()
         self.place.setRange(0, PLACES)
         self.place.setValue(PLACES // 2)
         self.place.setAccessibleName("Place of the slice")
