@@ -10,8 +10,8 @@ from tenka.base.errors import BadInput
 from tenka.effect.model import Bodies, DebrisLayer, Pieces, PointCollider, PointMotion, PointSource, Prop
 from tenka.look.pieces import turns
 from tenka.particles.pieces import _solid, kind_of, made, pieces_of
-from tenka.particles.solver import PointSolver, PointState
-from tenka.particles.state import ASLEEP, STUCK
+from tenka.particles.solver import PointSolver
+from tenka.particles.state import ASLEEP, STUCK, PointState
 
 KINDS = ("sherds", "tiles", "planks", "lumps", "plates")
 ONE = {

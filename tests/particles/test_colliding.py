@@ -12,8 +12,8 @@ from tenka.effect.model import Bodies, DebrisLayer, Pieces, PointMotion, PointSo
 from tenka.look.pieces import turns
 from tenka.particles.hulls import hulls_of
 from tenka.particles.pieces import kind_of, pieces_of
-from tenka.particles.solver import PointSolver, PointState
-from tenka.particles.state import ASLEEP, FREE, Points
+from tenka.particles.solver import PointSolver
+from tenka.particles.state import ASLEEP, FREE, Points, PointState
 from tenka.particles.touching import POINTS, touch
 
 BRICK = Prop(id="brick", name="Brick", shape="box", size=(0.4, 0.2, 0.2))

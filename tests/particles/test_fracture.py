@@ -24,8 +24,8 @@ from tenka.effect.model import (
 from tenka.look.pieces import bodies_mesh, turns
 from tenka.particles.fracture import Breaking, broken, within
 from tenka.particles.pieces import drawn_sizes, kind_of, pieces_of
-from tenka.particles.solver import PointSolver, PointState
-from tenka.particles.state import ASLEEP
+from tenka.particles.solver import PointSolver
+from tenka.particles.state import ASLEEP, PointState
 from tenka.scene import files
 from tenka.scene.meshes import Mesh, box
 from tenka.scene.solid import solid_of

@@ -21,9 +21,9 @@ from tenka.effect.model import (
     Wind,
     ramp,
 )
-from tenka.particles.solver import PointSolver, PointState
+from tenka.particles.solver import PointSolver
 from tenka.particles.spots import in_form
-from tenka.particles.state import Points
+from tenka.particles.state import Points, PointState
 
 AIRLESS = PointMotion(drag=0.0, ground="none", heat_half_life=3600.0)
 ONE = {

@@ -75,6 +75,8 @@ def others(p: Param, now: Any, effect: Effect) -> list[Any]:
         return [c for c in p.choices if c != now]
     if p.kind == "vector":
         return [tuple(v + 0.13 * (i + 1) for i, v in enumerate(now)), tuple(0.5 * v for v in now)]
+    if p.kind == "walls":
+        return [tuple(not v for v in now)]
     if p.kind == "colour":
         return [(0.31, 0.52, 0.73)]
     if p.kind == "points":

@@ -6,6 +6,9 @@ belongs to the step that ends at or after it and to no other. `t + dt` does not 
 
 from __future__ import annotations
 
+SAMPLES = 4
+"""Points of a frame at which courses are sampled; they run straight between them."""
+
 
 def step_time(index: int, sub: int, count: int, rate: float) -> float:
     """When sub-step `sub` of the `count` from frame `index` on begins, s; `sub == count` is the next frame.

@@ -8,6 +8,8 @@ from typing import Any, ClassVar, NamedTuple, Self
 from pydantic import Field
 
 from tenka.base.errors import BadInput
+from tenka.effect.catalogue import MOTION
+from tenka.effect.courses import Value
 from tenka.effect.flipbook import Flipbook
 from tenka.effect.placed import FROM_LAYER, ON_PROP, Feed, Heard, heard
 
@@ -51,6 +53,15 @@ class LayerBase(Heard):
     sources: tuple[Any, ...] = ()
     colliders: tuple[Any, ...] = ()
     flipbook: Flipbook = Field(default_factory=Flipbook)
+    time_scale: Value = MOTION.moving(
+        1.0,
+        "",
+        0.01,
+        20,
+        "How fast time passes in this layer: 0.5 is slow motion. Props and courses keep the effect's time.",
+        soft=(0.1, 2),
+        step=0.05,
+    )
 
     def new_source(self, id: str, place: tuple[float, float, float]) -> Feed:
         """A further source of the family's kind, not yet among its own, at a place in m.

@@ -116,7 +116,7 @@ def _wind(force: Wind, ask: Ask) -> Input:
             force.ground_drag,
             ask.seed,
         )
-    gust = 1.0 + ask.at(force.gusts, 0.0) * float(smooth_noise(ask.seed, ask.moment.t / force.gust_period))
+    gust = 1.0 + ask.at(force.gusts, 0.0) * float(smooth_noise(ask.seed, ask.moment.own / force.gust_period))
     pace, (x, y, z) = ask.at(force.speed, 0.0) * max(0.0, gust), _direction(ask.at(force.heading))
     return ask.placed(BLOW, (ask.at(force.grip, 0.0),), target=(pace * x, pace * y, pace * z))
 
@@ -139,7 +139,7 @@ def fastest_at(force: Swirl) -> float:
 def _swirl(force: Swirl, ask: Ask) -> Input:
     spin = ask.at(force.spin) + ask.moment.in_step(force, ask.where.pose)
     if force.unsteady > 0:
-        spin *= 1.0 + force.unsteady * float(smooth_noise(ask.seed + 13, ask.moment.t / force.restless))
+        spin *= 1.0 + force.unsteady * float(smooth_noise(ask.seed + 13, ask.moment.own / force.restless))
     most = max(float(ramp_at(force.turning, FINE).max()), 1e-9)
     numbers = (
         force.reach,

@@ -40,9 +40,9 @@ class Guide:
 
     Attributes
     ----------
-    before, after : (5, nx, ny, nz) at voxel centres, each on its own grid: velocity in m/s, density,
-        temperature in K
-    start, seconds : when the frame begins, and how long it lasts
+    before, after : (5, nx, ny, nz) at voxel centres, each on its own grid: velocity in m/s by the
+        layer's own clock, density, temperature in K
+    start, seconds : when the frame begins, and how long it lasts, by the layer's own clock
     factor : fine voxels along a coarse one
     rate : how fast the difference goes, 1/s
     wisps : how strongly smaller eddies are stirred where the coarse run is sheared
@@ -61,10 +61,12 @@ class Guide:
     seed: int = 0
 
 
-def led_by(state: GasState, grid: Grid) -> np.ndarray:
-    """What a finer run is held to: (5, nx, ny, nz) velocity in m/s, density, temperature in K."""
+def led_by(state: GasState, grid: Grid, scale: float) -> np.ndarray:
+    """What a finer run is held to: (5, nx, ny, nz) velocity in m/s of the layer's own clock, whose time scale
+    is given, density, temperature in K."""
     out = np.empty((5, *grid.shape), np.float32)
     centre_fields(state.u, state.v, state.w, out[:3])
+    out[:3] *= np.float32(1.0 / scale)
     out[3], out[4] = state.scalars[..., DENSITY], state.scalars[..., TEMPERATURE]
     return out
 

@@ -13,6 +13,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from tenka.base.clock import SAMPLES
 from tenka.base.randomness import stable_seed
 from tenka.effect.courses import Course, Value, curve, value_at
 from tenka.effect.fading import pace_of, rate_of
@@ -33,11 +34,11 @@ from tenka.effect.model import (
     mean_envelope,
     ramp_at,
 )
+from tenka.effect.ownclock import TRUE, OwnClock, clock_of
 from tenka.gas.felt import TurbulenceInput, WindInput, resolve_forces
 from tenka.gas.placed import LocalInput
 from tenka.scene.poses import STILL, Motion, Pose, motion_between, pose_of
 
-SAMPLES = 4
 GRAVITY = 9.81
 
 
@@ -97,6 +98,7 @@ class SourceInput:
     motion: Motion | None = None  # when it moves
     time: float = 0.0  # s, of the prop's own animation
     share: float = 1.0  # of the step in which it gives
+    stretch: float = 1.0  # effect seconds in an own one, for speeds that are told by the effect's clock
 
 
 @dataclass(frozen=True)
@@ -106,6 +108,7 @@ class ColliderInput:
     pose: Pose
     motion: Motion | None = None
     time: float = 0.0
+    stretch: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -157,10 +160,24 @@ def curls_by_size(rate: float, sizes: Ramp) -> tuple[tuple[float, float], ...]:
 
 
 class Moment:
-    """Courses and poses round one step from `t` for `dt` seconds, as every solver takes them."""
+    """Courses and poses round one step from `t` for `dt` seconds, as every solver takes them.
 
-    def __init__(self, props: tuple[Prop, ...], rate: float, t: float, dt: float) -> None:
+    Attributes
+    ----------
+    own, span : the same by the layer's own clock; speeds are of that
+    """
+
+    def __init__(
+        self, props: tuple[Prop, ...], rate: float, t: float, dt: float, clock: OwnClock = TRUE
+    ) -> None:
         self.props, self.rate, self.t, self.dt = props, rate, t, dt
+        self.own = clock.own(t)
+        self.span = dt if clock.runs_true else clock.own(t + dt) - self.own
+
+    @property
+    def stretch(self) -> float:
+        """Seconds of the effect in a second of own time."""
+        return self.dt / self.span if self.span else 1.0
 
     def at(self, value: Value, low: float = -math.inf) -> float:
         return max(low, sampled(value, self.t, self.rate))
@@ -173,7 +190,7 @@ class Moment:
         before, after = self.pose(placed, 0.0), self.pose(placed, 1.0)
         if before.same_as(after):
             return before, None
-        return self.pose(placed, 0.5), motion_between(before, after, self.dt)
+        return self.pose(placed, 0.5), motion_between(before, after, self.span)
 
     def in_step(self, swirl: Swirl, own: Pose) -> float:
         """Turns a second that the prop which turns a swirl makes about the swirl's axis."""
@@ -195,10 +212,11 @@ def resolve(
 ) -> StepInputs:
     """The inputs of a step from `t` for `dt` seconds: courses sampled, what is passed over left out.
 
-    What moves is where it is in the middle of the step, with its mean velocity over it.
+    What moves is where it is in the middle of the step, with its mean velocity over it by the layer's own
+    clock.
     """
 
-    moment = Moment(props, rate, t, dt)
+    moment = Moment(props, rate, t, dt, clock_of(layer.time_scale, rate))
     at = moment.at
 
     def gravity(pull: float) -> tuple[float, ...]:
@@ -281,6 +299,7 @@ def _sources(layer: GasLayer, props: tuple[Prop, ...], moment: Moment, seed: int
                 *moment.placing(placed),
                 middle,
                 share,
+                moment.stretch,
             )
         )
     return tuple(sources)
@@ -292,5 +311,5 @@ def _colliders(layer: GasLayer, props: tuple[Prop, ...], moment: Moment) -> tupl
         prop = next((p for p in props if p.id == collider.prop), None)
         if prop is not None:
             middle = moment.t + 0.5 * moment.dt
-            colliders.append(ColliderInput(collider, prop, *moment.placing(prop), middle))
+            colliders.append(ColliderInput(collider, prop, *moment.placing(prop), middle, moment.stretch))
     return tuple(colliders)

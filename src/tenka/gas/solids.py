@@ -310,7 +310,9 @@ def _deform(
     places = places_on(item.prop, folder, grid.voxel, item.time)
     near = np.flatnonzero(own.reshape(-1) < 2 * grid.voxel)
     moving = np.zeros((own.size, 3), np.float32)
-    moving[near] = item.collider.wake * places.flow[places.tree.query(in_own[near])[1]] @ item.pose.turn.T
+    moving[near] = (
+        item.stretch * item.collider.wake * places.flow[places.tree.query(in_own[near])[1]] @ item.pose.turn.T
+    )
     for axis in range(3):
         v = np.moveaxis(moving[:, axis].reshape(own.shape), axis, 0)
         face = np.concatenate([v[:1], 0.5 * (v[1:] + v[:-1]), v[-1:]])

@@ -12,6 +12,7 @@ import numpy as np
 from tenka.base.clock import step_time
 from tenka.base.errors import Unstable
 from tenka.effect.model import ON_PROP, Force, GasLayer, Prop
+from tenka.effect.ownclock import OwnClock, clock_of
 from tenka.gas.grid import GasState, Grid, Workspace
 from tenka.gas.guide import Guide
 from tenka.gas.islands import Island, blocks_held, clear, islands_of
@@ -177,25 +178,38 @@ class GasSolver:
     def _inputs(self, t: float, dt: float) -> StepInputs:
         return resolve(self.layer, self.forces, self.props, self.seed, self.rate, t, dt)
 
+    @property
+    def clock(self) -> OwnClock:
+        """That of the layer, by which it is stepped."""
+        return clock_of(self.layer.time_scale, self.rate)
+
     def _part_from(self, island: Island | None) -> tuple[Grid, Workspace]:
         """In what a sub-step is made: an island, or the whole window."""
         return (self.grid, self.work) if island is None else (island.grid, island.work)
 
     def _step(self, state: GasState, dt: float, island: Island | None) -> GasState:
-        """One sub-step of the whole window or of an island; notes what its sources reached."""
+        """One sub-step of the whole window or of an island, by the layer's own clock; notes what its sources
+        reached."""
         grid, work = self._part_from(island)
-        t, h = state.time, 0.5 * dt
+        t, h, clock = state.time, 0.5 * dt, self.clock
         halves = tuple(
             Half(inputs, [self._mask(inp, h, grid) for inp in inputs.sources])
             for inputs in (self._inputs(t, h), self._inputs(t + h, h))
         )
         work.measuring = self.work.measuring
+        if not clock.runs_true:
+            state.time = clock.own(t)
+            dt = clock.own(t + dt) - state.time
+            slow_down(state, 1.0 / clock.scale_at(t))
         state = step(state, grid, (halves[0], halves[1]), work, dt, self.folder, self.guide)
         if self.work.measuring:
             last = halves[1]
             for inp, mask in zip(last.inputs.sources, last.masks, strict=True):
                 if (found := measured(state, grid, inp, mask)) is not None:
                     self.work.figures["sources"][inp.source.id] = found
+        if not clock.runs_true:
+            state.time = t + 2.0 * h
+            slow_down(state, clock.scale_at(state.time))
         return state
 
     def _settle_islands(self, state: GasState, inputs: StepInputs) -> None:
@@ -246,7 +260,7 @@ class GasSolver:
             )
         quality = self.layer.quality
         inputs = self._inputs(round(state.time * self.rate) / self.rate, frame_dt)
-        fastest = max(fastest, inputs.fastest_mover)
+        fastest = max(fastest, inputs.fastest_mover * self.clock.scale_at(state.time))
         if self.layer.domain.follow:
             state = self._follow(state, inputs)
             self._settle_islands(state, inputs)
@@ -294,6 +308,12 @@ class GasSolver:
         """Count the sub-steps of a finished frame."""
         self.substeps += count
         self.work.figures["substeps"] = float(count)
+
+
+def slow_down(state: GasState, factor: float) -> None:
+    """Tell a state's speeds by another clock, in place."""
+    for face in (state.u, state.v, state.w):
+        face *= np.float32(factor)
 
 
 def run_up_frames(layer: GasLayer, rate: float) -> int:

@@ -276,7 +276,7 @@ def birth_speed(inp: SourceInput, mask: SourceMask, grid: Grid) -> np.ndarray:
     if inp.outward and len(mask.outward):
         speed += inp.outward * mask.outward
     if inp.motion is not None or len(mask.flow):
-        own = mask.flow.astype(float) if len(mask.flow) else np.zeros((len(mask.cells), 3))
+        own = inp.stretch * mask.flow.astype(float) if len(mask.flow) else np.zeros((len(mask.cells), 3))
         if inp.motion is not None:
             own = own + inp.motion.at(np.asarray(grid.origin) + (mask.cells + 0.5) * grid.voxel)
         pace = np.linalg.norm(own, axis=1)

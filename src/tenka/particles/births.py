@@ -84,7 +84,9 @@ def _parents(
         paths = ctx.paths(source.of)
         if paths is None or not len(paths.id):
             return None
-        per = max(0.0, float(curve(source.rate, np.array([0.5 * (start + end) - source.delay]))[0]))
+        middle = 0.5 * (start + end)
+        per = max(0.0, float(curve(source.rate, np.array([middle - source.delay]))[0]))
+        per *= ctx.clock.scale_at(middle)
         if per <= 0:
             return None
         since, until = np.maximum(paths.since, start), np.minimum(paths.until, end)
@@ -274,13 +276,14 @@ def _made(
     life = np.maximum(1e-3, curve(source.life, own)) * (
         1 + source.life_spread * (2 * chance(seed, id, "life") - 1)
     )
-    if source.stays:
-        life = np.full(n, np.inf)
+    life = np.full(n, np.inf) if source.stays else ctx.clock.lasting(moment, life)
     colour = np.tile(np.asarray(source.colour), (n, 1))
     if source.coloured and spots.colour is not None:
         colour = spots.colour
     asleep = bool(getattr(getattr(layer, "bed", None), "rests", False))
     turn, spin, still = _tumbling(layer, ctx, seed, (np.int64(index) << SOURCE_SHIFT) + id, width, velocity)
+    scale = ctx.clock.scale_at(moment)[:, None].astype(np.float32)
+    spin = spin * scale if len(spin) else spin
     state = np.full(n, NEW | (ASLEEP if asleep else 0), np.uint8)
     if asleep:
         still = still_of((np.int64(index) << SOURCE_SHIFT) + id)
@@ -289,14 +292,15 @@ def _made(
         x, y, z, w = Rotation.from_matrix(pose.turn).as_quat()
         turn = np.tile(np.array([w, x, y, z], np.float32), (n, 1))
         if spots.far is not None and source.burst_over > 0:  # what waits to let go sleeps
-            still = (-source.burst_over * spots.far / max(float(spots.far.max()), 1e-9)).astype(np.float32)
+            over = ctx.clock.own_lasting(source.begins, source.burst_over)
+            still = (-over * spots.far / max(float(spots.far.max()), 1e-9)).astype(np.float32)
             state |= np.where(still < 0, np.uint8(ASLEEP), np.uint8(0))
     return Points(
         (np.int64(index) << SOURCE_SHIFT) + id,
         moment.astype(np.float64),
         life.astype(np.float32),
         place.astype(np.float32),
-        (np.zeros_like(velocity) if asleep else velocity).astype(np.float32),
+        (np.zeros_like(velocity) if asleep else velocity).astype(np.float32) * scale,
         width.astype(np.float32),
         np.maximum(-280.0, curve(source.temperature, own)).astype(np.float32),
         np.full(n, index, np.int16),
@@ -318,7 +322,8 @@ def _set_off(
     moment: np.ndarray,
     spots: _Spots,
 ) -> tuple[np.ndarray, np.ndarray]:
-    """Places in m and velocities in m/s at birth, (n, 3) each: with what a moving source hands on."""
+    """Places in m and velocities in m/s by the layer's own clock at birth, (n, 3) each: with what a moving
+    source hands on."""
     speed = np.maximum(0.0, curve(source.speed, moment - source.delay))
     if source.tail > 0:  # log-normal: its mean is the speed that is set
         speed = speed * np.exp(source.tail * bell(seed, id, "speed") - 0.5 * source.tail**2)
@@ -342,6 +347,7 @@ def _set_off(
                 moving[rows] = motion_between(a, b, step).at(place[rows])
         inherited = moving if inherited is None else moving + np.einsum("nij,nj->ni", turn_now, inherited)
     if inherited is not None:
+        inherited = inherited / ctx.clock.scale_at(moment)[:, None]
         pace = np.linalg.norm(inherited, axis=1)
         velocity += inherited * ramp_at(source.carried, pace / source.carried_speed)[:, None]
     return place, velocity

@@ -147,13 +147,13 @@ def _own_flow(prop: Prop, moment: Moment, folder: Path | None, own: DistanceFiel
     near = np.abs(own.values) < NEAR * own.step
     nodes = own.origin + np.argwhere(near) * own.step
     nearest = cKDTree(0.5 * (before + after)).query(nodes)[1]
-    flow[:, near] = ((after - before) / moment.dt)[nearest].T
+    flow[:, near] = ((after - before) / moment.span)[nearest].T
     return flow
 
 
 def _of_prop(collider: PointCollider, prop: Prop, moment: Moment, folder: Path | None) -> _Row:
     before, after = moment.pose(prop, 0.0), moment.pose(prop, 1.0)
-    motion = None if before.same_as(after) else motion_between(before, after, moment.dt)
+    motion = None if before.same_as(after) else motion_between(before, after, moment.span)
     row = _Row(
         response=RESPONSES[collider.response],
         before=before,

@@ -17,8 +17,8 @@ from tenka.effect.courses import Course, value_at
 from tenka.effect.model import Bodies, DebrisLayer, Effect, Pieces, PointCollider, PointMotion, Prop
 from tenka.effect.props import Lying
 from tenka.particles.pieces import MOST_TRIANGLES, Piece, whole
-from tenka.particles.solver import PointSolver, PointState
-from tenka.particles.state import ASLEEP, FREE, Points
+from tenka.particles.solver import PointSolver
+from tenka.particles.state import ASLEEP, FREE, Points, PointState
 from tenka.scene.poses import pose_at, turns
 from tenka.scene.props import own_mesh, stands_of_copies
 

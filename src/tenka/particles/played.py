@@ -7,15 +7,23 @@ from pathlib import Path
 import numpy as np
 
 from tenka.effect.model import PointLayer, PointSource
+from tenka.effect.ownclock import OwnClock
 from tenka.particles.files import cloud_at
 from tenka.particles.state import ASLEEP, FREE, Points, rest_of_pieces
 
 
 def played(
-    layer: PointLayer, folder: Path | None, rate: float, index: int, source: PointSource, t: float
+    layer: PointLayer,
+    folder: Path | None,
+    rate: float,
+    index: int,
+    source: PointSource,
+    t: float,
+    clock: OwnClock,
 ) -> Points:
     """A file's points as they are at a time: the frame of its sequence that is shown then."""
-    frame = int(np.floor((t - source.burst_at - source.delay) * rate + 1e-6))
+    begun = source.burst_at + source.delay
+    frame = int(np.floor((clock.own(t) - clock.own(begun)) * rate + 1e-6))
     if frame < 0:
         return Points()
     cloud = cloud_at(source, folder, frame)
@@ -31,10 +39,10 @@ def played(
     velocity = cloud.velocity if cloud.velocity is not None else np.zeros((n, 3))
     return Points(
         id,
-        np.full(n, source.burst_at + source.delay),
+        np.full(n, begun),
         np.full(n, np.inf, f32),
         cloud.place.astype(f32),
-        velocity.astype(f32),
+        (clock.scale_at(t) * velocity).astype(f32),
         width.astype(f32),
         np.zeros(n, f32),
         np.full(n, index, np.int16),

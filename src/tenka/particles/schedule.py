@@ -11,6 +11,7 @@ import numpy as np
 
 from tenka.effect.courses import curve
 from tenka.effect.model import PointSource
+from tenka.effect.ownclock import TRUE, OwnClock
 from tenka.gas.settings import SAMPLES
 from tenka.particles.spots import chance
 
@@ -28,19 +29,25 @@ class Schedule:
     ----------
     times : (m,) s, where the rate is sampled; it runs straight between
     level : (m,) births a second there, without the source's span
+    clock : of the layer: the rate is of its time, bursts come by the effect's
     """
 
     source: PointSource
     seed: int
     times: np.ndarray
     level: np.ndarray
+    clock: OwnClock = TRUE
 
     @classmethod
-    def of(cls, source: PointSource, seed: int, first: float, count: int, rate: float) -> Schedule:
+    def of(
+        cls, source: PointSource, seed: int, first: float, count: int, rate: float, clock: OwnClock = TRUE
+    ) -> Schedule:
         times = first + np.arange(count) / (rate * SAMPLES)
         own = times - source.delay
         level = np.maximum(0.0, curve(source.rate, own)) * np.maximum(0.0, curve(source.emission, own))
-        return cls(source, seed, times, level)
+        if not clock.runs_true:
+            level = level * clock.scale_at(times)
+        return cls(source, seed, times, level, clock)
 
     @cached_property
     def _sums(self) -> np.ndarray:
@@ -140,7 +147,11 @@ class Schedule:
     def most_alive(self) -> float:
         """Upper estimate of how many are alive at once."""
         s = self.source
-        longest = math.inf if s.stays else float(np.max(curve(s.life, self.times - s.delay)))
+        longest = (
+            math.inf
+            if s.stays
+            else float(np.max(self.clock.lasting(self.times, curve(s.life, self.times - s.delay))))
+        )
         due = self.due(self.times)
         before = self.due(self.times - longest) if math.isfinite(longest) else 0.0
         held = float(s.burst)

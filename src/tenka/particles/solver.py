@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +13,7 @@ from tenka.base.clock import step_time
 from tenka.base.errors import TooLarge, Unstable
 from tenka.effect.fading import rate_of
 from tenka.effect.model import Camera, Force, PointLayer, Prop, heard
+from tenka.effect.ownclock import OwnClock, clock_of
 from tenka.gas.felt import resolve_forces
 from tenka.gas.grid import MEMORY_SHARE, free_bytes
 from tenka.gas.settings import GRAVITY as G
@@ -48,7 +49,19 @@ from tenka.particles.pieces import Piece, kind_of, pieces_of
 from tenka.particles.played import played
 from tenka.particles.schedule import Schedule
 from tenka.particles.spots import Context
-from tenka.particles.state import BYTES, NEW, AirField, Events, Paths, Points, all_events, hold, together
+from tenka.particles.state import (
+    BYTES,
+    AirField,
+    Events,
+    Paths,
+    Points,
+    PointState,
+    all_events,
+    begin_frame,
+    hold,
+    tell_speeds,
+    together,
+)
 from tenka.scene.cameras import view_of
 
 POINTS_VERSION = 5
@@ -56,22 +69,6 @@ POINTS_VERSION = 5
 
 STATES_HELD = 3
 MOST_SPEED = 3e4  # m/s
-
-
-@dataclass
-class PointState:
-    """All that a step needs and changes.
-
-    Attributes
-    ----------
-    lost : how many went how, since the start: by age, ends, the limit
-    events : what happened since the last frame: births, bounces, deaths
-    """
-
-    points: Points
-    time: float
-    lost: dict[str, int] = field(default_factory=dict)
-    events: dict[str, Events] = field(default_factory=dict)
 
 
 @dataclass
@@ -109,6 +106,14 @@ class PointSolver:
         self._schedule()
         self.refuse_if_too_many()
 
+    @property
+    def clock(self) -> OwnClock:
+        """That of the layer, by which it is stepped."""
+        return clock_of(self.layer.time_scale, self.rate)
+
+    def _context(self) -> Context:
+        return Context(self.props, self.folder, self.rate, self.gas, self.paths, self.events, self.clock)
+
     def _schedule(self) -> None:
         self._ignored: tuple[str, ...] | None = None
         first = -run_up_frames_of(self.layer, self.rate)
@@ -116,7 +121,12 @@ class PointSolver:
         self.sources = [(i, s) for i, s in enumerate(self.layer.sources) if s in heard(self.layer.sources)]
         self.schedules = {
             i: Schedule.of(
-                s, source_seed(self.seed, self.layer, s), first / self.rate, max(count, 2), self.rate
+                s,
+                source_seed(self.seed, self.layer, s),
+                first / self.rate,
+                max(count, 2),
+                self.rate,
+                self.clock,
             )
             for i, s in self.sources
         }
@@ -154,14 +164,14 @@ class PointSolver:
     def start(self) -> PointState:
         """The state at the beginning of the run: what is born at that very moment, at an age of nothing."""
         t = -run_up_frames_of(self.layer, self.rate) / self.rate
-        ctx = Context(self.props, self.folder, self.rate, self.gas, self.paths, self.events)
+        ctx = self._context()
         fresh = [
             born(self.layer, i, self.schedules[i], ctx, t - 1e-9, t)
             for i, s in self.sources
             if not (s.shape == "file" and s.plays)
         ]
         shown = [
-            played(self.layer, self.folder, self.rate, i, s, t)
+            played(self.layer, self.folder, self.rate, i, s, t, self.clock)
             for i, s in self.sources
             if s.shape == "file" and s.plays
         ]
@@ -198,7 +208,7 @@ class PointSolver:
         layer, t0, t1 = self.layer, state.time, until
         dt = t1 - t0
         clock = time.perf_counter()
-        ctx = Context(self.props, self.folder, self.rate, self.gas, self.paths, self.events)
+        ctx = self._context()
         fresh = [
             born(layer, i, self.schedules[i], ctx, t0, t1)
             for i, s in self.sources
@@ -212,7 +222,7 @@ class PointSolver:
         clock = time.perf_counter()
         same = not len(new)  # then the state's own arrays are how things were before
         before = (state.points.place, state.points.velocity) if same else (p.place.copy(), p.velocity.copy())
-        moment = Moment(self.props, self.rate, t0, dt)
+        moment = Moment(self.props, self.rate, t0, dt, self.clock)
         stops = stops_of(layer, self.props, moment, self.folder)
         n = len(p)
         noting = self.keeps_events or layer.body is not None
@@ -221,7 +231,7 @@ class PointSolver:
         self._time("collision", clock)
         clock = time.perf_counter()
         if n:
-            self._move(p, moment, stops.packed(), dead, hits, t1)
+            self._move_by_own_clock(p, moment, stops.packed(), dead, hits, t1)
             fastest = extents(p.place, p.velocity, p.width)[2]
             if not fastest < MOST_SPEED:
                 raise Unstable(
@@ -240,7 +250,7 @@ class PointSolver:
             lost["ends"] = lost.get("ends", 0) + gone - by_age
             p = p.picked(dead == 0)
         frames = [
-            played(layer, self.folder, self.rate, i, s, t1)
+            played(layer, self.folder, self.rate, i, s, t1, self.clock)
             for i, s in self.sources
             if s.shape == "file" and s.plays
         ]
@@ -257,7 +267,7 @@ class PointSolver:
         bed = getattr(layer, "bed", None)
         rests = bool(bed and bed.rests)
         e, out = layer.ends, np.zeros(NUMBERS)
-        out[START], out[END], out[LARGEST] = moment.t, moment.t + moment.dt, largest
+        out[START], out[END], out[LARGEST] = moment.own, moment.own + moment.span, largest
         out[GRAVITY], out[DRAG] = moment.at(m.gravity) * G, moment.at(m.drag, 0.0)
         out[SIZE_DRAG], out[FORCED] = m.size_drag, moment.at(m.forces, 0.0)
         out[FOLLOW], out[COOLING] = moment.at(m.follow, 0.0), rate_of(moment.at(m.heat_half_life))
@@ -274,16 +284,35 @@ class PointSolver:
     def _forces(self, p: Points, moment: Moment, box: tuple[np.ndarray, np.ndarray, float]) -> Acting:
         """The forces that are felt where the particles are in the middle of the step."""
         low, high, pace = box
-        dt = moment.dt
+        dt, now = moment.span, moment.own
         low, high = low - 0.5 * dt * pace, high + 0.5 * dt * pace
         if float((high - low).max()) > FAR_APART:  # a few strays must not make the eddies coarse for the rest
             low = np.maximum(low, np.quantile(p.place, 0.01, axis=0) - pace * dt)
             high = np.minimum(high, np.quantile(p.place, 0.99, axis=0) + pace * dt)
         felt = self.forces if moment.at(self.layer.motion.forces, 0.0) > 0 else ()
         resolved = resolve_forces(felt, moment, self.seed, lambda pull: (pull * G,))
-        flown = 0.5 * (moment.t + dt - np.maximum(moment.t, p.born))[:, None]
+        flown = 0.5 * (now + dt - np.maximum(now, p.born))[:, None]
         places = p.place + flown * p.velocity if resolved.turbulences else None
-        return acting(resolved, low.astype(float), high.astype(float), moment.t + 0.5 * dt, places)
+        return acting(resolved, low.astype(float), high.astype(float), now + 0.5 * dt, places)
+
+    def _move_by_own_clock(
+        self, p: Points, moment: Moment, stops: Packed, dead: np.ndarray, hits: np.ndarray, until: float
+    ) -> None:
+        """Move all particles over a step, in place; their times and speeds are told by the effect's clock."""
+        clock = self.clock
+        if clock.runs_true:
+            return self._move(p, moment, stops, dead, hits, until)
+        own = replace(
+            p, born=clock.own(p.born), life=np.asarray(clock.own_lasting(p.born, p.life), np.float32)
+        )  # with the arrays that are moved
+        tell_speeds(p, np.float32(1.0 / clock.scale_at(moment.t)))
+        self._move(own, moment, stops, dead, hits, clock.own(until))
+        scale = np.float32(clock.scale_at(until))
+        tell_speeds(p, scale)
+        hit = hits[:, 0] > -1e8
+        # what happens in a step belongs to it: no rounding may put it before or after
+        hits[hit, 0] = np.clip(clock.effect(hits[hit, 0]), np.nextafter(moment.t, until), until)
+        hits[hit, 4:7] *= scale
 
     def _move(
         self, p: Points, moment: Moment, stops: Packed, dead: np.ndarray, hits: np.ndarray, until: float
@@ -297,11 +326,13 @@ class PointSolver:
         numbers[END] = until
         field = gas or NO_FIELD
         felt, where = field.at(moment.t + 0.5 * moment.dt)
+        if gas is not None and moment.stretch != 1.0:
+            felt = felt * np.array([*3 * [moment.stretch], 1.0], np.float32)
         numbers[AIR:CAMERA] = (*where, field.voxel)
         if layer.body is not None:
             view = view_of(self.camera, 16, 9)
             advance_bodies(
-                p, layer, self.rate, self._made(p.id), numbers, acts, stops, felt, view, dead, hits
+                p, layer, self.clock.rate, self._made(p.id), numbers, acts, stops, felt, view, dead, hits
             )
         else:
             advance(p, numbers, acts, stops, felt, dead, hits)
@@ -346,15 +377,6 @@ class PointSolver:
             state.time = step_time(index, sub, count, self.rate)
             state, _ = self.step(state, step_time(index, sub + 1, count, self.rate))
         return state
-
-
-def begin_frame(state: PointState) -> PointState:
-    """The state without what was noted for the frame before."""
-    p = state.points
-    if len(p):
-        p = p.picked(slice(None))  # type: ignore[arg-type]
-        p.state = p.state & np.uint8(255 - NEW)
-    return PointState(p, state.time, dict(state.lost), {})
 
 
 def run_up_frames_of(layer: PointLayer, rate: float) -> int:

@@ -10,6 +10,7 @@ import numpy as np
 
 from tenka.base.randomness import unit_array
 from tenka.effect.model import PointSource, Prop
+from tenka.effect.ownclock import TRUE, OwnClock
 from tenka.gas.settings import SAMPLES
 from tenka.particles.state import AirField, Events, Paths
 from tenka.scene.distance import gradient, prop_distance
@@ -55,7 +56,8 @@ def bell(seed: int, id: np.ndarray, purpose: str, index: int = 0) -> np.ndarray:
 
 @dataclass
 class Context:
-    """What births may look at: the effect's props and files, and the layers that are given from."""
+    """What births may look at: the effect's props and files, and the layers that are given from, and
+    the layer's own clock."""
 
     props: tuple[Prop, ...]
     folder: Path | None
@@ -63,6 +65,7 @@ class Context:
     gas: Callable[[str], AirField | None]
     paths: Callable[[str], Paths | None]
     events: Callable[[str, str], Events]
+    clock: OwnClock = TRUE
 
 
 @dataclass

@@ -231,3 +231,34 @@ class AirField:
         if share == 0.0 or self.before is self.after:
             return self.before, self.before_origin
         return self.before + np.float32(share) * (self.after - self.before), self.before_origin
+
+
+@dataclass
+class PointState:
+    """All that a step needs and changes.
+
+    Attributes
+    ----------
+    lost : how many went how, since the start: by age, ends, the limit
+    events : what happened since the last frame: births, bounces, deaths
+    """
+
+    points: Points
+    time: float
+    lost: dict[str, int] = field(default_factory=dict)
+    events: dict[str, Events] = field(default_factory=dict)
+
+
+def tell_speeds(p: Points, factor: np.float32) -> None:
+    """Tell speeds by another clock, in place."""
+    p.velocity *= factor
+    p.spin *= factor
+
+
+def begin_frame(state: PointState) -> PointState:
+    """The state without what was noted for the frame before."""
+    p = state.points
+    if len(p):
+        p = p.picked(slice(None))  # type: ignore[arg-type]
+        p.state = p.state & np.uint8(255 - NEW)
+    return PointState(p, state.time, dict(state.lost), {})

@@ -67,7 +67,7 @@ def _gives(effect: Effect, source: Feed, t: float) -> bool:
 def _room(effect: Effect, layer: GasLayer, wide: float) -> Box:
     """How far below, above and to all sides what is given goes, m: from its heat, its push, the wind and how
     long it is there."""
-    lasts = max(effect.seconds + layer.run_up_seconds, 0.1)
+    lasts = max(effect.seconds + layer.run_up_seconds, 0.1) * most(layer.time_scale)
     lasts = min(lasts, 4.0 * most(layer.fading.half_life))
     rise, push = 0.0, np.zeros((2, 3))
     for source in heard(layer.sources):

@@ -15,8 +15,7 @@ from tenka.gas.pressure import project
 from tenka.gas.solver import GasSolver
 from tenka.gas.vorticity import centre_fields
 from tenka.gas.window import offset_of
-from tenka.particles.solver import PointState
-from tenka.particles.state import NEW, AirField, Events, Points
+from tenka.particles.state import NEW, AirField, Events, Points, PointState
 
 HALF_LIMIT = 6e4
 AIR_DENSITY = 1.2  # kg/m^3

@@ -100,7 +100,7 @@ def _usual_steps(layer: GasLayer, rate: float) -> float:
         hot, wide = max(most(s.temperature), 0.0), max(s.size)
         rise = math.sqrt(2.0 * 9.81 * max(most(layer.motion.lift), 0.0) * hot / AIR * wide)
         fastest = max(fastest, float(np.linalg.norm(s.push)), abs(most(s.outward)), rise)
-    return _steps_of(fastest, layer, rate)
+    return _steps_of(fastest * most(layer.time_scale), layer, rate)
 
 
 def _steps_of(fastest: float, layer: GasLayer, rate: float) -> float:

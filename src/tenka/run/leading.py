@@ -49,17 +49,19 @@ class Leader:
     def lead(self, follower: Member, check: Callable[[], None]) -> None:
         """Go one frame on, and hand both ends of it to the finer run."""
         solver, rate = self.member.solver, self.plan.effect.rate
-        before, before_grid, start = led_by(self.state, solver.grid), solver.grid, self.state.time
+        clock, start = solver.clock, self.state.time
+        before, before_grid = led_by(self.state, solver.grid, clock.scale_at(start)), solver.grid
         self.member.links.index = round(start * rate)
         self.state = solver.frame(self.state, check)
-        after = led_by(self.state, solver.grid)
+        end = self.state.time
+        after = led_by(self.state, solver.grid, clock.scale_at(end))
         follower.solver.guide = Guide(
             before,
             before_grid,
             after,
             solver.grid,
-            start,
-            1.0 / rate,
+            clock.own(start),
+            clock.own(end) - clock.own(start),
             self.quality.detail,
             self.quality.guidance,
             self.quality.wisps,

@@ -11,8 +11,8 @@ from tenka.base.clock import step_time
 from tenka.cache.store import Frame, FrameStore
 from tenka.gas.grid import GasState
 from tenka.gas.solver import GasSolver
-from tenka.particles.solver import PointSolver, PointState, begin_frame
-from tenka.particles.state import AirField, Events
+from tenka.particles.solver import PointSolver
+from tenka.particles.state import AirField, Events, PointState, begin_frame
 from tenka.run.frames import (
     PointFrame,
     frame_of_state,
