@@ -147,7 +147,7 @@ def test_a_prop_is_set_on_fire_in_one_gesture_wherever_it_goes(qtbot: QtBot, win
     window.stage.tracing._put()
     end_trace(window.stage)
     state.select("props.box")
-    foot = next(p for part in window.sheet._parts for p in part.feet if hasattr(p, "breaks"))
+    foot = next(p for part in window.sheet.parts for p in part.feet if hasattr(p, "breaks"))
     foot.buttons["Set on fire"].click()
     fire = state.layer
     assert fire is not None and fire.kind == "gas" and fire.fire.burns
@@ -159,7 +159,7 @@ def test_a_prop_is_set_on_fire_in_one_gesture_wherever_it_goes(qtbot: QtBot, win
         assert bounds is not None and np.all(bounds[0] >= low - 0.06) and np.all(bounds[1] <= high)
     count = len(state.effect.layers)
     state.select("props.box")
-    foot = next(p for part in window.sheet._parts for p in part.feet if hasattr(p, "breaks"))
+    foot = next(p for part in window.sheet.parts for p in part.feet if hasattr(p, "breaks"))
     foot.buttons["Let it smoke"].click()  # the puff is there already: it is fed besides
     assert len(state.effect.layers) == count and state.selection.startswith("layers.puff.sources.")
     window.undo()

@@ -469,7 +469,7 @@ def test_a_trial_is_kept_wiped_against_and_gone_back_to_without_simulating(windo
     window.tempo.rows.toggle_fold("trials")
     assert "Trial 1" in [line.name for line in window.tempo.rows.lines()]
     window.state.select(f"trials.{trial.id}")
-    foot = window.sheet.findChild(TrialFoot)
+    foot = next(f for part in window.sheet.parts for f in part.feet if isinstance(f, TrialFoot))
     assert "motion, lift: 1 → 4" in foot.told.text()
     foot.back.click()
     assert window.state.effect.layers == before.layers and not foot.back.isEnabled()

@@ -12,8 +12,7 @@ from tenka.effect.document import get
 
 
 def foot_of(window: Window) -> HeapFoot:
-    found = window.sheet.findChildren(HeapFoot)
-    return found[-1]
+    return next(foot for part in window.sheet.parts for foot in part.feet if isinstance(foot, HeapFoot))
 
 
 def test_copies_fall_are_undone_and_scattered_again(window: Window, qtbot: QtBot):

@@ -77,6 +77,7 @@ class Hand:
 
     def foot(self, text: str) -> QAbstractButton:
         """A button under the rows of the sheet."""
+        assert self.window.sheet.rows
         return next(
             b for b in self.window.sheet.findChildren(QAbstractButton) if b.text() == text and b.isVisible()
         )

@@ -407,8 +407,7 @@ def test_the_rose_of_a_source_is_drawn_as_it_throws(window: Window, qtbot: QtBot
 def test_a_prop_is_let_break_from_its_sheet(window: Window, qtbot: QtBot):
     before = window.state.effect
     window.state.select("props.box")
-    foot = window.sheet.findChild(PropFoot)
-    assert foot is not None
+    foot = next(f for part in window.sheet.parts for f in part.feet if isinstance(f, PropFoot))
     QTest.mouseClick(foot.breaks, Qt.MouseButton.LeftButton)
     layer = window.state.layer
     assert layer is not None and layer.breaks == "box" and window.state.selection == f"layers.{layer.id}"

@@ -98,11 +98,13 @@ def test_no_text_is_cut_in_any_station(window: Window, qtbot: QtBot, size: tuple
         window.go_to(station)
         for path in chosen if station == "shape" else (spark, "layers.puff"):
             window.state.select(path)
+            assert window.sheet.rows  # all of them
             qtbot.wait(30)
             faults += [f"{station} {path}: {words}" for words in (*cut(window), *small(window))]
     window.go_to("shape")
     window.state.edit("forces.wind.speed", Keys(keys=(Key(t=0.0, v=1.0), Key(t=0.3, v=2.0))))
     window.state.course_asked.emit("forces.wind.speed")
+    assert window.sheet.rows
     qtbot.wait(30)
     faults += [f"drawer: {words}" for words in (*cut(window), *small(window))]
     window.drawer.close_all()

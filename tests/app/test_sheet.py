@@ -17,7 +17,7 @@ def names(window: Window) -> list[str]:
 
 
 def heads(window: Window) -> list[str]:
-    return [part.head.section for part in window.sheet._parts if part.head.isVisible()]
+    return [part.head.section for part in window.sheet.parts if part.head.isVisible()]
 
 
 def test_only_rows_whose_name_or_help_holds_the_words_are_left(window: Window, qtbot: QtBot):
@@ -53,7 +53,7 @@ def test_only_what_is_changed_is_left(window: Window, qtbot: QtBot):
 
 def test_a_section_folds_by_hand_and_by_key_and_stays_folded(window: Window, qtbot: QtBot):
     sheet = window.sheet
-    head = next(p.head for p in sheet._parts if p.head.section == "Motion")
+    head = next(p.head for p in sheet.parts if p.head.section == "Motion")
     QTest.mouseClick(head, LEFT)
     assert "lift" not in names(window) and "voxel" in names(window)
     window.state.select("light")
@@ -62,7 +62,7 @@ def test_a_section_folds_by_hand_and_by_key_and_stays_folded(window: Window, qtb
     sheet.filter.setText("lift")  # what is sought is shown though it is folded
     assert "lift" in names(window)
     sheet.filter.clear()
-    head = next(p.head for p in sheet._parts if p.head.section == "Motion")
+    head = next(p.head for p in sheet.parts if p.head.section == "Motion")
     head.setFocus()
     playing = window.tempo.playing
     QTest.keyClick(head, K.Key_Space)
@@ -72,10 +72,10 @@ def test_a_section_folds_by_hand_and_by_key_and_stays_folded(window: Window, qtb
 def test_it_is_where_it_was_left(window: Window, qtbot: QtBot):
     bar = window.sheet.area.verticalScrollBar()
     assert bar is not None
-    qtbot.wait(30)
+    qtbot.waitUntil(lambda: bar.maximum() >= 200)
     bar.setValue(200)
     window.state.select("layers.puff.sources.source")
-    qtbot.wait(30)
+    qtbot.waitUntil(lambda: bar.maximum() >= 90)
     bar.setValue(90)
     window.state.select("layers.puff")
     qtbot.wait(30)

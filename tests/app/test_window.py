@@ -233,12 +233,16 @@ def test_every_row_says_what_it_does_and_every_control_has_a_name(window: Window
 def test_the_gutter_shows_measured_and_modelled_shares(window: Window):
     from tenka.app.sheet.gutter import Gutter
 
-    found = {g.section: g.figures() for g in window.sheet.findChildren(Gutter)}
+    def gutters() -> dict:
+        heads = [g for part in window.sheet.parts for g in part.head.findChildren(Gutter)]
+        return {g.section: g.figures() for g in heads}
+
+    found = gutters()
     shares = [found[s][0] for s in ("Where", "Motion", "Fading")]
     assert all(s is not None and 0 < s[0] < 1 and s[1].endswith(" ms") for s in shares)
     assert all(f[1] is None for f in found.values()), "the game never pays for the simulation"
     window.go_to("pack")
-    packed = {g.section: g.figures() for g in window.sheet.findChildren(Gutter)}
+    packed = gutters()
     assert packed["Player"][1] is not None and packed["Player"][1][1].endswith(" ms")
 
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtWidgets import QApplication, QScrollArea, QVBoxLayout, QWidget
 
 
 def upright_area(bench: bool = True) -> QScrollArea:
@@ -28,6 +28,14 @@ def holder_of(area: QScrollArea) -> QWidget:
         column.setContentsMargins(0, 0, 0, 0)
         area.setWidget(holder)
     return holder
+
+
+def give_room(area: QScrollArea, body: QWidget) -> None:
+    """Let what was added to `body` have its room now: it would be squeezed until the next events."""
+    layout = body.layout()
+    if layout is not None and body.isVisible():
+        layout.activate()
+        QApplication.sendEvent(holder_of(area), QEvent(QEvent.Type.LayoutRequest))
 
 
 def show_instead(area: QScrollArea, body: QWidget, keep: bool = False) -> None:

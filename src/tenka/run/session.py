@@ -157,14 +157,18 @@ class Session:
             else None
         )
 
+    def plan(self, layer: str) -> Plan | None:
+        """The plan of a layer that takes part, of the newest document."""
+        return (self._plans_now() or {}).get(layer)
+
     def past(self, layer: str, index: int) -> tuple[tuple[float, Points], ...]:
         """Earlier stored particles of a layer that is drawn along where they were, the newest first."""
-        plan = (self._plans_now() or {}).get(layer)
+        plan = self.plan(layer)
         return past_of(plan, self.store, index) if plan is not None else ()
 
     def points_at(self, index: int, layer: str) -> PointFrame | None:
         """A stored frame of a layer of particles; disturbs nothing."""
-        plan = (self._plans_now() or {}).get(layer)
+        plan = self.plan(layer)
         found = (
             plan.read(self.store, index)
             if plan is not None and self.store.has(plan.keys.get(index, ""))

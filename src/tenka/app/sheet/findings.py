@@ -11,8 +11,11 @@ from PyQt6.QtWidgets import QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
+from tenka.app.timers import once
 from tenka.app.wrapped import Wrapped
 from tenka.base.words import counted
+
+AFTER_MS = 30
 
 
 class Findings(QWidget):
@@ -33,10 +36,14 @@ class Findings(QWidget):
         self.line.clicked.connect(self._toggle)
         self._column.addWidget(self.line)
         self.items: list[QWidget] = []
-        for signal in (state.news, state.costed):
-            signal.connect(self.refresh)
-        state.changed.connect(lambda _: self.refresh())
+        self._soon = once(self, AFTER_MS, self.refresh)  # no hand waits for what is likely wrong
+        for signal in (state.news, state.costed, state.changed):
+            signal.connect(self._later)
         self.refresh()
+
+    def _later(self, *_: object) -> None:
+        if not self._soon.isActive():
+            self._soon.start()
 
     def _toggle(self) -> None:
         self._open = not self._open

@@ -3,66 +3,25 @@ its foot."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import time
 from typing import Any
 
-from pydantic import BaseModel
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QLineEdit, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
-from tenka.app.kinds import view_of_kind
-from tenka.app.scroll import holder_of, show_instead, upright_area
-from tenka.app.sheet.boxfoot import BoxFoot
+from tenka.app.scroll import give_room, show_instead, upright_area
 from tenka.app.sheet.findings import Findings
-from tenka.app.sheet.gutter import Gutter
-from tenka.app.sheet.header import Header
-from tenka.app.sheet.heapfoot import HeapFoot
-from tenka.app.sheet.meshfoot import MeshFoot
-from tenka.app.sheet.nodes import lever_rows, nodes_for, rows_of
-from tenka.app.sheet.propfoot import PropFoot
+from tenka.app.sheet.made import Made, Part, begin, show_part
+from tenka.app.sheet.nodes import nodes_for, rows_of
 from tenka.app.sheet.row import Row
-from tenka.app.sheet.trialfoot import TrialFoot
 from tenka.app.state import WHOLE, State
-from tenka.app.wrapped import Wrapped
 from tenka.base.errors import TenkaError
-from tenka.effect.catalogue import SECTIONS, Param
 from tenka.effect.document import get
-from tenka.effect.model import DomainBox, Prop, Trial
 from tenka.effect.things import group_of
 
-"""What the sheet shows of a layer of each kind; '' is the layer itself."""
-
-
-@dataclass
-class Part:
-    """A section as it is shown: its head, its rows, and what stands under them."""
-
-    head: Header
-    rows: list[Row] = field(default_factory=list)
-    feet: list[QWidget] = field(default_factory=list)
-
-
-def _show(part: QWidget, on: bool) -> None:
-    """Show a part of the sheet or hide it, when that is a change: what is new is shown with the rest."""
-    if on == bool(part.property("away")):
-        part.setProperty("away", not on)
-        part.setVisible(on)
-
-
-@dataclass
-class Made:
-    """What the sheet shows of one selection at one station; a few are kept, so that going back to one is
-    quick."""
-
-    body: QWidget
-    rows: list[Row]
-    parts: list[Part]
-    point_foot: Any
-    feet: dict[str, QWidget]
-
-
-MOST_KEPT = 1
+MOST_KEPT = 8  # sheets; further ones are made anew
+AT_ONCE, SLICE = 0.010, 0.006  # s in which rows are made before a sheet is shown, and at a time after that
 
 
 class Sheet(QWidget):
@@ -76,13 +35,13 @@ class Sheet(QWidget):
         self.setObjectName("bench")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.state, self.station = state, "shape"
-        self.rows: list[Row] = []
-        self.point_foot: Any = None  # what stands above the rows of a layer
         self._made: Any = None
         self._kept: dict[Any, Made] = {}
-        self.feet: dict[str, QWidget] = {}  # by what they are about: box, mesh
-        self._parts: list[Part] = []
-        self._folded: set[str] = set()
+        self._now = Made(QWidget(self), [], [], None, {})
+        self._rest = QTimer(self)
+        self._rest.setInterval(0)
+        self._rest.timeout.connect(lambda: self._go_on(SLICE))
+        self.folded: set[str] = set()
         self._places: dict[tuple[str, str], int] = {}  # where each was scrolled to
         self._of = ("", "")
         column = QVBoxLayout(self)
@@ -130,25 +89,29 @@ class Sheet(QWidget):
 
     def arrange(self) -> None:
         """Show the rows that are wanted, under the heads that have some."""
+        self._go_on()
+        self._arrange()
+
+    def _arrange(self) -> None:
         words, changed = self.filter.text().lower().split(), self.changed_only.isChecked()
-        for part in self._parts:
-            folded = part.head.section in self._folded and not self.sifted
+        for part in self._now.parts:
+            folded = part.head.section in self.folded and not self.sifted
             part.head.show_folded(folded)
             some = False
             for row in part.rows:
                 text = f"{row.p.label} {row.p.help} {part.head.section}".lower()
                 wanted = all(word in text for word in words) and not (changed and row.value == row.p.default)
                 some = some or wanted
-                _show(row, wanted and not folded)
-            _show(part.head, some or not self.sifted)
+                show_part(row, wanted and not folded)
+            show_part(part.head, some or not self.sifted)
             for foot in part.feet:
-                _show(foot, not folded and not self.sifted)
+                show_part(foot, not folded and not self.sifted)
                 if not folded and not self.sifted and hasattr(foot, "refresh"):
                     foot.refresh()  # some stand only where they have something to say
 
     def fold(self, section: str) -> None:
         """Fold a section away, or open it again; it stays so wherever it is shown."""
-        self._folded ^= {section}
+        self.folded ^= {section}
         self.arrange()
 
     def show_station(self, station: str) -> None:
@@ -195,9 +158,32 @@ class Sheet(QWidget):
         except TenkaError:
             return ""
 
+    @property
+    def rows(self) -> list[Row]:
+        """All rows of what is selected now; those that are still to be made are made."""
+        self._go_on()
+        return self._now.rows
+
+    @property
+    def parts(self) -> list[Part]:
+        """All sections."""
+        self._go_on()
+        return self._now.parts
+
+    @property
+    def feet(self) -> dict[str, QWidget]:
+        """What stands under sections, by what it is about: box, mesh."""
+        self._go_on()
+        return self._now.feet
+
+    @property
+    def point_foot(self) -> Any:
+        """What stands above the rows of a layer, if anything."""
+        return self._now.point_foot
+
     def rebuild(self) -> None:
         """Show the rows of what is selected now, made anew or as they were made before; the keyboard stays in
-        the row that it was in."""
+        the row that it was in. Rows further down may come a moment later: a hand does not wait for them."""
         focus, bar = self._focused(), self.area.verticalScrollBar()
         here = QApplication.focusWidget()
         within = here is not None and self.area.isAncestorOf(here)
@@ -209,19 +195,39 @@ class Sheet(QWidget):
         self.title.setToolTip("Changes are made to all of them." if self.state.also else "")
         made = self._kept.pop(self._made, None)
         if made is None:
-            made = self._build()
-        self._kept[self._made] = made
-        self.rows, self._parts, self.point_foot, self.feet = made.rows, made.parts, made.point_foot, made.feet
-        for row in self.rows:
-            row.refresh()
-        self.arrange()
+            made = begin(self)
+        else:
+            for row in made.rows:
+                row.refresh()
+        self._kept[self._made] = self._now = made
+        place = self._places.get(self._of, 0)
+        self._go_on(None if place or self.sifted else AT_ONCE)
+        self._arrange()
         show_instead(self.area, made.body, keep=True)
         while len(self._kept) > MOST_KEPT:
             self._kept.pop(next(iter(self._kept))).body.deleteLater()
         if bar is not None:
-            bar.setValue(self._places.get(self._of, 0))
+            bar.setValue(place)
         if within and not (focus[0] and self._focus(*focus)):
             self.setFocus()  # which uses no keys: Space plays, and does not press what comes next
+
+    def _go_on(self, seconds: float | None = None) -> None:
+        """Make what is still missing of the present sheet, for some time or all of it."""
+        made, end = self._now, None if seconds is None else time.perf_counter() + seconds
+        if made.more is None:
+            self._rest.stop()
+            return
+        known = len(made.rows)
+        for _ in made.more:
+            if end is not None and time.perf_counter() > end:
+                self._rest.start()
+                break
+        else:
+            made.more = None
+            self._rest.stop()
+        if known:
+            self._arrange()
+        give_room(self.area, made.body)
 
     def forget(self) -> None:
         """Let go of all that was made for an effect that is no longer open."""
@@ -229,66 +235,13 @@ class Sheet(QWidget):
             made.body.hide()
             made.body.deleteLater()
         self._kept.clear()
-        self._made = None
-
-    def _build(self) -> Made:
-        """Make the rows of what is selected now."""
-        body = QWidget(holder_of(self.area))
-        body.setObjectName("bench")
-        column = QVBoxLayout(body)
-        column.setContentsMargins(0, 0, 0, 12)
-        column.setSpacing(0)
-        self.rows, self._parts, self.feet = [], [], {}
-        layer = self.state.layer
-        foot = view_of_kind(layer).foot if layer is not None else None
-        self.point_foot = None
-        if self.station == "shape" and foot and layer and self.state.selection == f"layers.{layer.id}":
-            self.point_foot = foot(self.state, layer)
-            column.addWidget(self.point_foot)
-        grouped: dict[str, list[tuple[str, Param, BaseModel]]] = {}
-        for path, node in nodes_for(self.state, self.station):
-            for name, p in rows_of(self.state, node):
-                grouped.setdefault(p.section, []).append((f"{path}.{name}".lstrip("."), p, node))
-        for section in SECTIONS:
-            if section not in grouped:
-                continue
-            items = grouped[section]
-            part = self._part(column, section, {p.cost for _, p, _ in items if p.cost})
-            for path, p, _ in items:
-                self._row(column, part, path, p)
-            domain_of = next((node for path, _, node in items if isinstance(node, DomainBox)), None)
-            if section == "Where" and domain_of is not None and self.state.gas is not None:
-                self.feet["box"] = BoxFoot(self.state, self.state.gas)
-                self._foot(column, part, self.feet["box"])
-            trial = items[0][2]
-            if isinstance(trial, Trial):
-                self._foot(column, part, TrialFoot(self.state, trial.id))
-            prop = items[0][2]
-            if section == "Where" and isinstance(prop, Prop):
-                self._foot(column, part, PropFoot(self.state, prop.id))
-            if section == "Copies" and isinstance(prop, Prop):
-                self._foot(column, part, HeapFoot(self.state, prop.id))
-            if section == "Mesh" and isinstance(prop, Prop):
-                self.feet["mesh"] = MeshFoot(self.state, prop.id)
-                self._foot(column, part, self.feet["mesh"])
-        if self.station == "budget" and self.state.tier is not None and self.state.effect.levers:
-            part = self._part(column, "Levers", set())
-            for path, p in lever_rows(self.state):
-                self._row(column, part, path, p)
-        if not grouped:
-            empty = Wrapped(
-                "Nothing is selected.\nClick a row of the tempo, or take a starting point from the tray."
-            )
-            empty.setProperty("quiet", True)
-            empty.setContentsMargins(12, 8, 12, 8)
-            column.addWidget(empty)
-        column.addStretch(1)
-        return Made(body, self.rows, self._parts, self.point_foot, self.feet)
+        self._made, self._now = None, Made(QWidget(self), [], [], None, {})
+        self._rest.stop()
 
     def _focused(self) -> tuple[str, int]:
         """Path of the row that has the keyboard, and which of its fields."""
         here = QApplication.focusWidget()
-        for row in self.rows:
+        for row in self._now.rows:
             if here is not None and row.isAncestorOf(here):
                 fields = row.findChildren(QWidget)
                 return row.path, fields.index(here) if here in fields else 0
@@ -304,29 +257,6 @@ class Sheet(QWidget):
         target.setFocus(Qt.FocusReason.OtherFocusReason)
         return True
 
-    def _part(self, column: QVBoxLayout, section: str, costs: set[str]) -> Part:
-        """A new section with its head."""
-        head = Header(section, section in self._folded)
-        head.toggled.connect(self.fold)
-        if costs:
-            head.line.addWidget(Gutter(self.state, section, costs))
-        column.addWidget(head)
-        part = Part(head)
-        self._parts.append(part)
-        return part
-
-    def _row(self, column: QVBoxLayout, part: Part, path: str, p: Param) -> None:
-        row = Row(self.state, path, p)
-        row.copied.connect(self.value_copied)
-        row.pasted.connect(self.value_pasted)
-        self.rows.append(row)
-        part.rows.append(row)
-        column.addWidget(row)
-
-    def _foot(self, column: QVBoxLayout, part: Part, foot: QWidget) -> None:
-        part.feet.append(foot)
-        column.addWidget(foot)
-
     def row(self, path: str) -> Row | None:
         """The row of a setting, for tests and for the drawer."""
         return next((r for r in self.rows if r.path == path), None)
@@ -336,12 +266,12 @@ class Sheet(QWidget):
             self.rebuild()
             return
         self.title.setText(self._title())
-        for row in self.rows:
+        for row in self._now.rows:
             row.refresh()
         if self.changed_only.isChecked():
             self.arrange()
 
     def _refresh_moving(self) -> None:
-        for row in self.rows:
+        for row in self._now.rows:
             if row.p.course:
                 row.refresh()

@@ -189,7 +189,7 @@ class PackStation(QWidget):
             self.button.setEnabled(False)
             return
         self._tell(element, plan, [x.name for x in held if x.id != layer.id])
-        run = Plan.of(effect, layer.id, self.state.folder)
+        run = self.state.session.plan(layer.id) or Plan.of(effect, layer.id, self.state.folder)
         have = tuple(all(self.state.store.has(run.name(f)) for f in self._needed(t)) for t in plan.times)
         key = (layer.id, layer.look, effect.light, layer.flipbook, run.keys.get(0), have, box[0].tobytes())
         if key != self._sheet_key:
