@@ -31,6 +31,7 @@ MODELS = {
     "Tier": model.Tier,
     "Prop": model.Prop,
     "Particle source": model.PointSource,
+    "Gas layer": model.GasLayer,
     "Particle layer": model.ParticleLayer,
     "Particle motion": model.PointMotion,
     "Particle collider": model.PointCollider,

@@ -254,7 +254,7 @@ def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
         "memory": f"{traffic.all / MB:.2f} MB at {d.bandwidth_gb_s:g} GB/s: {traffic.blending / MB:.2f} MB "
         f"blending ({where}), {traffic.depth / MB:.2f} MB depth, {traffic.texture / MB:.2f} MB texture",
     }
-    counted = f"{sprites:.1f} sprites counted on {tier.width} x {tier.height} px at {tier.distance:g} m"
+    counted = f"{sprites:.1f} sprites counted on {tier.width} × {tier.height} px at {tier.distance:g} m"
     moved = f"{player.count * tier.copies} sprites at {d.particles_per_ms:g} a ms, beside drawing"
     atlases = [("colour atlas", colour_format(d), "")]
     if second:
@@ -265,7 +265,7 @@ def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
             what,
             texture_bytes(w, h, form) / MB,
             "MB",
-            f"{holds}{w} x {h} px as {form.upper()} with mip levels",
+            f"{holds}{w} × {h} px as {form.upper()} with mip levels",
         )
         for what, form, holds in atlases
     ]
@@ -321,7 +321,7 @@ def ledger(
         element = describe(played, layer, box)
         if max(element.width, element.height) > d.largest_texture_px:
             problems.append(
-                f"{layer.name}: an atlas of {element.width} x {element.height} px is larger than "
+                f"{layer.name}: an atlas of {element.width} × {element.height} px is larger than "
                 f"{d.name} takes ({d.largest_texture_px} px)."
             )
         lines.append(flipbook_line(layer.name, element, tier, d))

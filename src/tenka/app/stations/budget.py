@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QToolTip, QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.scroll import upright_area
@@ -22,6 +22,7 @@ class Cards(QWidget):
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
+        self._tips: list[tuple[QRectF, str]] = []  # where words are shortened, and the whole of them
         self.setAccessibleName("Tiers")
         for signal in (state.costed, state.tier_chosen):
             signal.connect(self._resize)
@@ -54,7 +55,7 @@ class Cards(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), theme.colour(theme.GROUND))
-        books = self.books()
+        books, self._tips = self.books(), []
         if not books:
             painter.setPen(theme.colour(theme.QUIET))
             words = self.state.ledger_problem or (
@@ -85,11 +86,7 @@ class Cards(QWidget):
             f"{device.name}: {tier.copies} on screen, {tier.distance:g} m away, {tier.width} × "
             f"{tier.height} px; the device's frame is {device.frame_ms:g} ms; figures {book.calibration}"
         )
-        painter.drawText(
-            QRectF(box.left() + used, box.top() + 2, box.width() - used, 26),
-            Qt.AlignmentFlag.AlignVCenter,
-            about,
-        )
+        self._write(painter, QRectF(box.left() + used, box.top() + 2, box.width() - used, 26), about)
         self._bar(
             painter,
             QRectF(box.left(), box.top() + 34, box.width(), 16),
@@ -110,13 +107,29 @@ class Cards(QWidget):
         )
         self._words(painter, QRectF(box.left(), box.top() + 126, box.width(), 0), book)
 
+    def _write(
+        self, painter: QPainter, box: QRectF, words: str, at: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignVCenter
+    ) -> None:
+        """A line of words; where it has no room it ends in dots, and a tip says it whole."""
+        fits = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()))
+        if fits != words:
+            self._tips.append((box, words))
+        painter.drawText(box, at, fits)
+
+    def event(self, a0: QEvent | None) -> bool:
+        if isinstance(a0, QHelpEvent) and a0.type() == QEvent.Type.ToolTip:
+            found = (words for box, words in self._tips if box.contains(QPointF(a0.pos())))
+            QToolTip.showText(a0.globalPos(), next(found, ""), self)
+            return True
+        return super().event(a0)
+
     def _words(self, painter: QPainter, box: QRectF, book: Ledger) -> None:
         """What is wrong, then each layer's terms with their reasons, from the top of `box` on."""
         y, middle = box.top(), Qt.AlignmentFlag.AlignVCenter
 
         def say(left: float, width: float, words: str, colour: str, at: Qt.AlignmentFlag = middle) -> None:
             painter.setPen(theme.colour(colour))
-            painter.drawText(QRectF(box.left() + left, y, width, TERM), at, words)
+            self._write(painter, QRectF(box.left() + left, y, width, TERM), words, at)
 
         for words in (*map(str, book.uncounted), *book.problems, *book.notes):
             say(0, box.width(), f"▲ {words}", theme.SAFFRON)
