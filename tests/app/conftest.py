@@ -34,8 +34,11 @@ def frozen() -> None:
 
 
 @pytest.fixture
-def window(qtbot: QtBot, tmp_path: Path, shared_frames: Path, frozen: None) -> Iterator[Window]:
-    """A window on the small effect, simulated and drawn."""
+def window(
+    qtbot: QtBot, tmp_path: Path, shared_frames: Path, frozen: None, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[Window]:
+    """A window on the small effect, simulated and drawn; its pictures take two passes, which is quicker."""
+    monkeypatch.setattr("tenka.app.stage.drawn.PASSES", 2)
     gc.collect()  # the last one is in cycles, and its arrays are large
     app = QApplication.instance()
     assert isinstance(app, QApplication)

@@ -108,6 +108,12 @@ class Worker:
         with self._wake:
             return self._next is None and not self._busy
 
+    @property
+    def wanted(self) -> bool:
+        """Whether something newer waits: what goes on only to be finer should end."""
+        with self._wake:
+            return self._next is not None or self._closed
+
     def close(self, seconds: float = 5.0) -> None:
         with self._wake:
             self._closed = True

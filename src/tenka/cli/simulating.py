@@ -146,7 +146,7 @@ def render(
         print(fault, file=sys.stderr)
     shot = shot_of(effect, frames, file.parent, index / effect.rate, past=past, books=books)
     drawn = Renderer().draw_shot(
-        shot, effect.light, view_of(effect.camera.model_copy(update=sides[camera]), width, height)
+        shot, effect.light, view_of(effect.camera.model_copy(update=sides[camera]), width, height), passes=8
     )
     save_picture(drawn.rgb, picture)
     say(

@@ -330,6 +330,14 @@ class Look(Settings):
     flame: float = LOOK.number(
         1.0, "", 0, 1000, "Brightness of flames, apart from glowing smoke; by black-body colour.", soft=(0, 6)
     )
+    flame_opacity: float = LOOK.number(
+        0.6,
+        "",
+        0,
+        10,
+        "How much flames hide: 1 gives a fireball its form, 0.3 leaves a hearth clear.",
+        soft=(0, 2),
+    )
     flame_heat: float = LOOK.number(
         1.0,
         "",

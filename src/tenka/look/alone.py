@@ -7,10 +7,12 @@ import numpy as np
 from tenka.effect.model import Light
 from tenka.look.march import OUTPUTS, march
 from tenka.look.points import paint, quads_of, splats_of
-from tenka.look.raster import FAR, cast_shadow, see, shade
+from tenka.look.raster import shade
 from tenka.look.render import SOFT_EDGE, Shot
+from tenka.look.shadows import cast_shadow
 from tenka.look.sprites import draw_quads
 from tenka.look.swarm import ready
+from tenka.look.triangles import FAR, see
 from tenka.look.volume import light_volume
 from tenka.scene.cameras import View
 from tenka.scene.meshes import joined

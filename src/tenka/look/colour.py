@@ -10,12 +10,18 @@ from functools import lru_cache
 import numpy as np
 
 from tenka.base.jit import kernel, prange
+from tenka.base.randomness import unit4
 from tenka.base.srgb import to_srgb
 from tenka.effect.model import AMBIENT_KELVIN, Ramp, ramp_at
 
 LUT = 256
 HOTTEST = 4400.0  # K; the glow table's end
 GLOW_REFERENCE = 1900.0  # K at which a glow of strength 1 has a luminance of 1
+HEAT_SCALE = np.float32((LUT - 1) / (HOTTEST - AMBIENT_KELVIN))  # places of a glow table in a K above the air
+FLAME_RISE = 7.5  # the power of the temperature with which a flame's brightness rises
+FLAME_ENDS, FLAME_FULL = 900.0, 1150.0  # K below which a flame is not seen, and from which it is whole
+FLAME_REDDEST = 1550.0  # K; a cooler flame is dimmer, and no redder
+MIXED = 0.09  # how far channels lean to their mean in the film's shoulder
 XYZ_TO_RGB = np.array(
     [
         [3.2404542, -1.5371385, -0.4985314],
@@ -97,6 +103,32 @@ def glow_table() -> np.ndarray:
     return np.maximum(rgb, 0.0).astype(np.float32)
 
 
+@lru_cache(maxsize=1)
+def flame_table() -> np.ndarray:
+    """The same for flames, whose soot grows thin where it is hottest: less steep than a black body, and never
+    redder than embers, so that a fireball has form from its edge to its middle."""
+    kelvin = np.linspace(AMBIENT_KELVIN, HOTTEST, LUT)
+    xyz = black_body_xyz(np.maximum(kelvin, FLAME_REDDEST))
+    hue = np.maximum(xyz / xyz[:, 1:2] @ XYZ_TO_RGB.T, 0.0)
+    there = np.clip((kelvin - FLAME_ENDS) / (FLAME_FULL - FLAME_ENDS), 0.0, 1.0)
+    bright = (kelvin / GLOW_REFERENCE) ** FLAME_RISE * there * there * (3.0 - 2.0 * there)
+    return (hue * bright[:, None]).astype(np.float32)
+
+
+def albedo_of(colour: np.ndarray) -> np.ndarray:
+    """The share of light that goes on at each scattering, of what looks so when it is thick: light meets it
+    many times. A fit to the reflectance of a thick medium (after M. Chiang, P. Kutz & B. Burley, "Practical
+    and controllable subsurface scattering", 2016)."""
+    a = np.clip(colour, 0.0, 1.0)
+    return 1.0 - np.exp(-5.094 * a + 2.612 * a**2 - 4.318 * a**3)
+
+
+@lru_cache(maxsize=1)
+def albedo_table() -> np.ndarray:
+    """`albedo_of` at LUT even places from 0 to 1."""
+    return albedo_of(np.linspace(0.0, 1.0, LUT)).astype(np.float32)
+
+
 @kernel
 def glow_at(table, place, n):
     """A channel of the glow table at a place between its entries, held beyond its ends: 16 K more is a tenth
@@ -118,16 +150,27 @@ SRGB_TABLE = to_srgb((np.arange(4096) / 4095.0) ** 2).astype(np.float32)
 
 
 @kernel
-def film(x, table):
-    """The film's response: straight to a half, then a soft shoulder to 1; returned in sRGB, 0 to 1."""
+def shoulder(x):
+    """The film's response: straight to a half, then a soft shoulder to 1."""
     x = max(x, np.float32(0.0))
-    if x > np.float32(0.5):
-        x = np.float32(1.0) - np.float32(0.25) / x  # meets the straight part in value and in slope
+    return (
+        np.float32(1.0) - np.float32(0.25) / x if x > np.float32(0.5) else x
+    )  # they meet in value and slope
+
+
+@kernel
+def in_srgb(x, table):
+    """sRGB of linear light from 0 to 1."""
+    x = min(max(x, np.float32(0.0)), np.float32(1.0))
     return table[min(np.int64(np.sqrt(x) * np.float32(4095.0) + np.float32(0.5)), 4095)]
 
 
 def develop(linear: np.ndarray, stops: float) -> np.ndarray:
-    """(h, w, 3) linear light to (h, w, 3) uint8 through exposure, shoulder and sRGB."""
+    """(h, w, 3) linear light to (h, w, 3) uint8 through exposure, shoulder and sRGB.
+
+    Before the shoulder each channel leans a little to the mean of all, which is undone after it: what grows
+    bright goes through orange and yellow to white, and what is dim keeps its hue exactly.
+    """
     out = np.empty((*linear.shape[:2], 3), np.uint8)
     _develop(np.ascontiguousarray(linear, np.float32), np.float32(2.0**stops), SRGB_TABLE, out)
     return out
@@ -136,10 +179,20 @@ def develop(linear: np.ndarray, stops: float) -> np.ndarray:
 @kernel(parallel=True)
 def _develop(linear, gain, table, out):
     h, w, _ = linear.shape
+    m = np.float32(MIXED)
+    third, undo = np.float32(1.0 / 3.0), np.float32(1.0 / (1.0 - MIXED))
     for p_ in prange(h):
         i = np.int64(p_)
         for j in range(w):
+            mean = (linear[i, j, 0] + linear[i, j, 1] + linear[i, j, 2]) * third * gain
+            sum_ = np.float32(0.0)
             for c in range(3):
+                sum_ += shoulder((np.float32(1.0) - m) * linear[i, j, c] * gain + m * mean)
+            sum_ *= third
+            # a little grain, so that what rises slowly shows no steps
+            grain = np.float32(unit4(11, i, j, 0))
+            for c in range(3):
+                x = shoulder((np.float32(1.0) - m) * linear[i, j, c] * gain + m * mean)
                 out[i, j, c] = np.uint8(
-                    film(linear[i, j, c] * gain, table) * np.float32(255.0) + np.float32(0.5)
+                    min(in_srgb((x - m * sum_) * undo, table) * np.float32(255.0) + grain, np.float32(255.0))
                 )

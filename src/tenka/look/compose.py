@@ -143,6 +143,13 @@ def compose(
 
 
 @kernel(parallel=True)
+def lean_to(mean, one, share):
+    """Add one more to a mean, in place; both flat."""
+    for m in prange(mean.size):
+        mean[m] += share * (one[m] - mean[m])
+
+
+@kernel(parallel=True)
 def _lay_over(gas4, slice_, factor, linear, alpha):
     height, width, _ = linear.shape
     gas = gas4[:, :, slice_]

@@ -1,13 +1,14 @@
-"""Marching rays through lit gas: emission, absorption, single scattering (Max 1995), front to back."""
+"""Marching rays through lit gas, front to back (Max 1995): straight sunlight scattered once, what was
+scattered before from a coarse volume of it, flames and glow."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.base.vector import float_from_bits, lerp_field, make_lerp_channels
-from tenka.look.colour import HOTTEST, LUT, glow_at, glow_table
-from tenka.look.volume import BLOCK, EMPTY, FLAME_SCALE, SUN_IN_GAS, LitVolume
+from tenka.base.vector import float_from_bits, make_lerp_channels
+from tenka.look.colour import HEAT_SCALE, LUT, albedo_table, flame_table, glow_at, glow_table
+from tenka.look.volume import BLOCK, EMPTY, LitVolume
 from tenka.scene.cameras import View
 
 ENOUGH = np.float32(0.003)
@@ -19,6 +20,8 @@ ONE = np.float32(1.0)
 
 lerp_lit = make_lerp_channels(4, 4)
 lerp_dye = make_lerp_channels(4, 4)
+lerp_light = make_lerp_channels(4, 4)
+FOUR_PI = np.float32(4.0 * np.pi)
 
 
 @kernel
@@ -89,7 +92,8 @@ def _march(
     per_depth,
     far_limit,
     field,
-    flame,
+    light,
+    cells,
     dye,
     shape,
     skip,
@@ -99,10 +103,10 @@ def _march(
     params,
     phase,
     colour,
+    of_dye,
     glow,
+    flames,
     sun,
-    sky,
-    ground,
     jitter,
     detail,
     out,
@@ -122,12 +126,15 @@ def _march(
     step = ONE / (params[4] * detail)
     extinction, per_density, strength = params[0], params[1], params[3]
     sx, sy = (ny * nz * 4 if nx > 1 else 0), (nz * 4 if ny > 1 else 0)
-    burns, dyed = flame.size > 1 and params[5] > ZERO, dye.size > 4 and params[7] > ZERO
+    burns, dyed = params[5] > ZERO, dye.size > 4 and params[7] > ZERO
+    mx, my, mz, size = cells
+    tx, ty = (my * mz * 4 if mx > 1 else 0), (mz * 4 if my > 1 else 0)
+    shrink, top = ONE / np.float32(size), np.float32(LUT - 1)
     block = np.float32(BLOCK)
     through, whole = ONE, ONE  # through this slice so far, and all of them
     now, border = 0, edges[1] * per_depth
     t = near  # where the segment begins; it is sampled at `jitter` of its length
-    heat_scale = np.float32((LUT - 1) / (HOTTEST - 288.15))
+    heat_scale = np.float32(HEAT_SCALE)
     while t < far:
         while t >= border and now < slices - 1:
             out[now, 3] = ONE - through
@@ -171,38 +178,58 @@ def _march(
             qy - np.float32(b),
             qz - np.float32(c),
         )
-        rho, to_sun, to_sky, heat = lerp_lit(field, at_cell * 4, sx, sy, wx, wy, wz)
-        thick = extinction * rho * span * h
-        kept = exp_minus(thick) if rho > np.float32(EMPTY) else ONE
-        if burns:
-            fire = lerp_field(flame, at_cell, sx // 4, sy // 4, wx, wy, wz)
-            if fire > np.float32(EMPTY):
-                # flames give light and hide nothing: their own soot is smoke, and is drawn as such
+        rho, to_sun, fire, heat = lerp_lit(field, at_cell * 4, sx, sy, wx, wy, wz)
+        smoke = extinction * rho if rho > np.float32(EMPTY) else ZERO
+        blaze = params[8] * fire if burns and fire > np.float32(EMPTY) else ZERO
+        if smoke > ZERO or (burns and fire > np.float32(EMPTY)):
+            thick = (smoke + blaze) * span * h
+            kept = exp_minus(thick)
+            gone = through * (ONE - kept)
+            if burns and fire > np.float32(EMPTY):
                 warm = heat * params[6] * heat_scale
-                seen = (
-                    (ONE - kept) / thick if thick > np.float32(1e-3) else ONE
-                )  # through the segment's own smoke, on average
-                bright = through * seen * params[5] * FLAME_SCALE * fire * span * h
+                seen = (ONE - kept) / thick if thick > np.float32(1e-3) else ONE  # from within the segment
+                bright = through * seen * params[5] * params[9] * fire * span * h
                 for n in range(3):
-                    out[now, 4 + n] += bright * glow_at(glow, warm, n)
-        if rho > np.float32(EMPTY):
-            weight = through * (ONE - kept)
-            tone = min(np.int64(rho * per_density * np.float32(LUT - 1)), LUT - 1)
-            direct = SUN_IN_GAS * phase * sun_through(to_sun)
-            open_sky = exp_minus(to_sky)
-            tint, share = (ZERO, ZERO, ZERO), ZERO
-            if dyed:
-                red, green, blue, held = lerp_dye(dye, at_cell * 4, sx, sy, wx, wy, wz)
-                if held > np.float32(EMPTY):
-                    tint = (red / held, green / held, blue / held)
-                    share = params[7] * min(held / rho, ONE)
-            for n in range(3):
-                tone_colour = colour[tone, n] + share * (tint[n] - colour[tone, n])
-                out[now, n] += weight * tone_colour * (sun[n] * direct + sky[n] * open_sky + ground[n])
-            if strength > ZERO and heat > np.float32(300.0):
+                    out[now, 4 + n] += bright * glow_at(flames, warm, n)
+            if smoke > ZERO:
+                weight = gone * smoke / (smoke + blaze)
+                tone = min(np.int64(rho * per_density * top), LUT - 1)
+                # cells' values lie at their middles
+                qx = min(max(x * shrink - np.float32(0.5), ZERO), np.float32(mx - 1))
+                qy = min(max(y * shrink - np.float32(0.5), ZERO), np.float32(my - 1))
+                qz = min(max(z * shrink - np.float32(0.5), ZERO), np.float32(mz - 1))
+                a, b, c = (
+                    max(min(np.int64(qx), mx - 2), 0),
+                    max(min(np.int64(qy), my - 2), 0),
+                    min(np.int64(qz), mz - 2),
+                )
+                red, green, blue, _ = lerp_light(
+                    light,
+                    ((a * my + b) * mz + c) * 4,
+                    tx,
+                    ty,
+                    qx - np.float32(a),
+                    qy - np.float32(b),
+                    qz - np.float32(c),
+                )
+                direct = phase * exp_minus(to_sun)
+                came = (red + sun[0] * direct, green + sun[1] * direct, blue + sun[2] * direct)
+                tint, share = (ZERO, ZERO, ZERO), ZERO
+                if dyed:
+                    red, green, blue, held = lerp_dye(dye, at_cell * 4, sx, sy, wx, wy, wz)
+                    if held > np.float32(EMPTY):
+                        tint = (
+                            of_dye[min(np.int64(red / held * top), LUT - 1)],
+                            of_dye[min(np.int64(green / held * top), LUT - 1)],
+                            of_dye[min(np.int64(blue / held * top), LUT - 1)],
+                        )
+                        share = params[7] * min(held / rho, ONE)
                 for n in range(3):
-                    out[now, 4 + n] += weight * strength * glow_at(glow, heat * heat_scale, n)
-            out[now, 7] += weight * heat
+                    out[now, n] += weight * (colour[tone, n] + share * (tint[n] - colour[tone, n])) * came[n]
+                if strength > ZERO and heat > np.float32(300.0):
+                    for n in range(3):
+                        out[now, 4 + n] += weight * strength * glow_at(glow, heat * heat_scale, n)
+            out[now, 7] += gone * heat
             through *= kept
             whole *= kept
             if whole < ENOUGH:
@@ -225,23 +252,26 @@ def _march_picture(
     origin,
     h,
     field4,
-    flame3,
+    light4,
+    size,
     dye4,
     skip,
     low,
     high,
     params,
     colour,
+    of_dye,
     glow,
+    flames,
     sun,
-    sky,
-    ground,
     towards,
     detail,
+    shift,
     out,
 ):
     nx, ny, nz, _ = field4.shape
-    field, flame, dye = field4.reshape(-1), flame3.reshape(-1), dye4.reshape(-1)
+    mx, my, mz, _ = light4.shape
+    field, light, dye = field4.reshape(-1), light4.reshape(-1), dye4.reshape(-1)
     for p_ in prange(height):
         j = np.int64(p_)
         for i in range(width):
@@ -256,9 +286,10 @@ def _march_picture(
             noise = np.float32(52.9829189) * (
                 (np.float32(0.06711056) * np.float32(i) + np.float32(0.00583715) * np.float32(j)) % ONE
             )
+            noise += shift
             jitter = noise - np.floor(noise)
             # the angle is that between the light's way and the ray back to the eye
-            phase = phase_hg(dx * towards[0] + dy * towards[1] + dz * towards[2], params[2])
+            phase = phase_hg(dx * towards[0] + dy * towards[1] + dz * towards[2], params[2]) / FOUR_PI
             ray = ((ox - origin[0]) / h, (oy - origin[1]) / h, (oz - origin[2]) / h, dx, dy, dz)
             _march(
                 ray,
@@ -266,7 +297,8 @@ def _march_picture(
                 ONE / along / h,
                 limit,
                 field,
-                flame,
+                light,
+                (mx, my, mz, size),
                 dye,
                 (nx, ny, nz),
                 skip,
@@ -276,34 +308,42 @@ def _march_picture(
                 params,
                 phase,
                 colour,
+                of_dye,
                 glow,
+                flames,
                 sun,
-                sky,
-                ground,
                 jitter,
                 detail,
                 out[j, i],
             )
 
 
-def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail: float = 1.0) -> np.ndarray:
+def march(
+    volume: LitVolume, view: View, depth: np.ndarray | None = None, detail: float = 1.0, shift: float = 0.0
+) -> np.ndarray:
     """Draw a lit volume.
 
     Parameters
     ----------
     depth : (height, width) distance along the view's forward at which rays stop, in m
     detail : factor on the look's samples per voxel
+    shift : of a step, by which the samples lie further on: the mean over even shifts has no grain
 
     Returns
     -------
     (height, width, 8) float32: scattered colour (premultiplied, linear), alpha, emitted colour, and the
     seen temperature above the air weighted by alpha (K)
     """
-    return march_slices(volume, view, np.array([0.0, 1e30]), depth, detail)[:, :, 0]
+    return march_slices(volume, view, np.array([0.0, 1e30]), depth, detail, shift)[:, :, 0]
 
 
 def march_slices(
-    volume: LitVolume, view: View, edges: np.ndarray, depth: np.ndarray | None = None, detail: float = 1.0
+    volume: LitVolume,
+    view: View,
+    edges: np.ndarray,
+    depth: np.ndarray | None = None,
+    detail: float = 1.0,
+    shift: float = 0.0,
 ) -> np.ndarray:
     """Draw a lit volume in slices of depth, in one pass: what lies between particles.
 
@@ -330,19 +370,21 @@ def march_slices(
         volume.origin.astype(np.float32),
         np.float32(volume.voxel),
         volume.field,
-        volume.flame,
+        volume.light,
+        volume.cell,
         volume.dye,
         volume.skip,
         volume.low,
         volume.high,
         volume.params,
         volume.colour,
+        albedo_table(),
         glow_table(),
-        volume.sun,
-        volume.sky,
-        volume.ground,
+        flame_table(),
+        volume.around.sun.astype(np.float32),
         volume.towards,
         np.float32(detail),
+        np.float32(shift),
         out,
     )
     return out

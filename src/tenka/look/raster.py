@@ -1,4 +1,4 @@
-"""Props and ground: triangles to pixels, shaded by sun and sky, in the plume's shadow."""
+"""Props and ground, shaded by sun, sky and lamps, in the plume's shadow."""
 
 from __future__ import annotations
 
@@ -11,119 +11,15 @@ from tenka.base.randomness import unit4
 from tenka.effect.model import Light
 from tenka.look.colour import black_body_colour
 from tenka.look.march import box_span, ray_of, sun_through
+from tenka.look.shadows import ShadowMap, lamp_lit, lit
+from tenka.look.triangles import Surfaces
 from tenka.look.volume import GROUND_COLOUR, SKY_COLOUR
-from tenka.scene.cameras import View, frame_of, sun_direction
-from tenka.scene.meshes import Mesh
+from tenka.scene.cameras import View, sun_direction
 
-BANDS = 16
-NEAR = 0.02
-FAR = np.float32(1e9)
-SHADOW_SIZE = 768
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 BACKGROUND = np.array([0.075, 0.075, 0.075], np.float32)  # pure neutral grey, so that colours can be judged
 GROUND_ALBEDO = np.float32(0.16)
-
-
-@kernel(parallel=True)
-def _fill(corners, orthographic, width, height, depth, face):
-    """Nearest triangle of each pixel. `corners` (m, 3, 3): pixel x, pixel y, depth along the view."""
-    for p_ in prange(BANDS):
-        band = np.int64(p_)
-        top, bottom = height * band // BANDS, height * (band + 1) // BANDS
-        for n in range(corners.shape[0]):
-            x0, y0, z0 = corners[n, 0, 0], corners[n, 0, 1], corners[n, 0, 2]
-            x1, y1, z1 = corners[n, 1, 0], corners[n, 1, 1], corners[n, 1, 2]
-            x2, y2, z2 = corners[n, 2, 0], corners[n, 2, 1], corners[n, 2, 2]
-            if min(z0, min(z1, z2)) < np.float32(NEAR):
-                continue
-            area = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
-            if abs(area) < np.float32(1e-9):
-                continue
-            inverse = ONE / area
-            first = max(np.int64(np.ceil(min(y0, min(y1, y2)) - np.float32(0.5))), top)
-            last = min(np.int64(np.floor(max(y0, max(y1, y2)) - np.float32(0.5))), bottom - 1)
-            left = max(np.int64(np.ceil(min(x0, min(x1, x2)) - np.float32(0.5))), 0)
-            right = min(np.int64(np.floor(max(x0, max(x1, x2)) - np.float32(0.5))), width - 1)
-            for j in range(first, last + 1):
-                y = np.float32(j) + np.float32(0.5)
-                for i in range(left, right + 1):
-                    x = np.float32(i) + np.float32(0.5)
-                    a = ((x1 - x) * (y2 - y) - (x2 - x) * (y1 - y)) * inverse
-                    b = ((x2 - x) * (y0 - y) - (x0 - x) * (y2 - y)) * inverse
-                    c = ONE - a - b
-                    if a >= ZERO and b >= ZERO and c >= ZERO:
-                        z = a * z0 + b * z1 + c * z2 if orthographic else ONE / (a / z0 + b / z1 + c / z2)
-                        if z < depth[j, i]:
-                            depth[j, i] = z
-                            face[j, i] = n
-
-
-@dataclass(frozen=True)
-class Surfaces:
-    """What a view sees of the props: depth (m along forward) and triangle (-1 where none)."""
-
-    depth: np.ndarray
-    face: np.ndarray
-    normals: np.ndarray
-    colours: np.ndarray
-
-
-def see(mesh: Mesh, view: View) -> Surfaces:
-    """Find the nearest triangle in each pixel."""
-    depth = np.full((view.height, view.width), FAR, np.float32)
-    face = np.full((view.height, view.width), -1, np.int32)
-    corners = mesh.corners.astype(np.float64)
-    if len(corners):
-        normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-        projected = view.project(corners.reshape(-1, 3)).reshape(-1, 3, 3).astype(np.float32)
-        _fill(projected, view.orthographic, view.width, view.height, depth, face)
-    else:
-        normals = np.zeros((0, 3))
-    return Surfaces(depth, face, normals.astype(np.float32), mesh.colours)
-
-
-@dataclass(frozen=True)
-class ShadowMap:
-    """The props as the sun sees them."""
-
-    view: View
-    depth: np.ndarray
-
-
-def cast_shadow(mesh: Mesh, light: Light) -> ShadowMap:
-    forward, right, up = frame_of(light.heading, light.height)
-    if len(mesh.points):
-        low, high = mesh.bounds
-        centre, radius = (low + high) / 2, float(np.linalg.norm(high - low)) / 2 + 0.1
-    else:
-        centre, radius = np.zeros(3), 1.0
-    view = View(centre - forward * (radius + 1.0), forward, right, up, radius, SHADOW_SIZE, SHADOW_SIZE, True)
-    return ShadowMap(view, see(mesh, view).depth)
-
-
-@kernel
-def _lit(x, y, z, view, depth, bias):
-    """Share of the sun that the props let through, from four texels."""
-    rx, ry, rz = x - view[0], y - view[1], z - view[2]
-    d = rx * view[3] + ry * view[4] + rz * view[5] - bias
-    n = depth.shape[0]
-    u = ((rx * view[6] + ry * view[7] + rz * view[8]) / view[12] + ONE) * np.float32(0.5) * np.float32(
-        n
-    ) - np.float32(0.5)
-    v = (ONE - (rx * view[9] + ry * view[10] + rz * view[11]) / view[13]) * np.float32(0.5) * np.float32(
-        n
-    ) - np.float32(0.5)
-    if u < ONE or v < ONE or u > np.float32(n - 2) or v > np.float32(n - 2):
-        return ONE
-    i, j = np.int64(u), np.int64(v)
-    f, g = u - np.float32(i), v - np.float32(j)
-    a = ONE if depth[j, i] > d else ZERO
-    b = ONE if depth[j, i + 1] > d else ZERO
-    c = ONE if depth[j + 1, i] > d else ZERO
-    e = ONE if depth[j + 1, i + 1] > d else ZERO
-    return (a * (ONE - f) + b * f) * (ONE - g) + (c * (ONE - f) + e * f) * g
 
 
 @kernel
@@ -172,6 +68,7 @@ def _shade(
     bounce,
     ground,
     lamps,
+    lamp_depths,
     still,
     direct,
 ):
@@ -215,7 +112,7 @@ def _shade(
             if facing > ZERO:
                 off = np.float32(0.012)
                 facing *= (
-                    _lit(x + nx * off, y + ny * off, z + nz * off, shadow_view, shadow, np.float32(0.02)) / pi
+                    lit(x + nx * off, y + ny * off, z + nz * off, shadow_view, shadow, np.float32(0.02)) / pi
                 )
             up = np.float32(0.5) + np.float32(0.5) * nz
             flash_r, flash_g, flash_b = ZERO, ZERO, ZERO
@@ -225,6 +122,8 @@ def _shade(
                 to = max((nx * lx + ny * ly + nz * lz) / np.sqrt(far2 + np.float32(1e-9)), ZERO) / (
                     pi * (far2 + lamps[m, 6])
                 )
+                if to > ZERO and m < lamp_depths.shape[0]:
+                    to *= lamp_lit(lamp_depths[m], -lx, -ly, -lz)
                 flash_r += lamps[m, 3] * to
                 flash_g += lamps[m, 4] * to
                 flash_b += lamps[m, 5] * to
@@ -251,6 +150,7 @@ class Backdrop:
 
 
 NO_LAMPS = np.zeros((0, 7), np.float32)
+NO_DEPTHS = np.zeros((0, 6, 1, 1), np.float32)
 
 
 def shade(
@@ -260,12 +160,13 @@ def shade(
     shadow: ShadowMap,
     ground: bool = True,
     lamps: np.ndarray = NO_LAMPS,
+    lamp_depths: np.ndarray = NO_DEPTHS,
 ) -> Backdrop:
     """Shade what `see` found, with ground at z = 0 where nothing else is; all that does not depend on the
     gas.
 
-    `lamps` (n, 7): place in m, linear light given per steradian, and the square of its radius in m; they cast
-    no shadow.
+    `lamps` (n, 7): place in m, linear light given per steradian, and the square of its radius in m; what
+    `lamp_shadow` gave for the first of them, (m, 6, size, size), makes those cast shadows.
     """
     depth = surfaces.depth.copy()
     still, direct = np.empty((*depth.shape, 3), np.float32), np.empty((*depth.shape, 3), np.float32)
@@ -285,6 +186,7 @@ def shade(
         bounce.astype(np.float32),
         ground,
         lamps,
+        lamp_depths,
         still,
         direct,
     )

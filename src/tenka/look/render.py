@@ -12,12 +12,15 @@ import numpy as np
 from tenka.cache.store import Frame
 from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
-from tenka.look.compose import compose, lay_over
-from tenka.look.march import march, march_slices
+from tenka.look.compose import compose, lay_over, lean_to
+from tenka.look.march import march_slices
 from tenka.look.points import paint, quads_of, splats_of
-from tenka.look.raster import Backdrop, cast_shadow, see, shade
+from tenka.look.raster import Backdrop, shade
+from tenka.look.scatter import lamp_row
+from tenka.look.shadows import cast_shadow, lamp_shadow
 from tenka.look.sprites import DEPTH, draw_quads
 from tenka.look.swarm import PointSet, Swarm, lamp_of, ready, ticked
+from tenka.look.triangles import see
 from tenka.look.volume import LitVolume, light_volume
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
@@ -50,6 +53,15 @@ class _Kept:
         return self._items[key]  # type: ignore[return-value]
 
 
+@dataclass
+class _Sum:
+    """The mean of passes over one gas."""
+
+    volume: LitVolume  # so that its id is not given to another
+    mean: np.ndarray | None = None
+    count: int = 0
+
+
 @dataclass(eq=False)
 class Shot:
     """All that is drawn of a moment.
@@ -69,6 +81,11 @@ class Shot:
 
 
 MOST_FIRST = 120_000  # particles of a layer in a first, coarse picture
+GOLDEN = 0.6180339887  # of a step: passes that lie so far apart fill it evenly, however many there are
+WHOLE_DEPTH = np.array([0.0, 1e30])
+STEPS = 4  # where the params of a lit volume hold its samples a voxel
+SHADOWED = 2  # lamps that cast shadows, the brightest first
+LAMP_STEP = 0.05  # m that a lamp moves before its shadows are found anew
 SOFT_EDGE = 0.3  # m over which flipbook sprites fade at a surface
 SLICES, COARSE_SLICES = 8, 4  # of the gas's depth, between which particles lie
 
@@ -81,6 +98,7 @@ class Renderer:
     """
 
     def __init__(self) -> None:
+        self._lamps, self._sums = _Kept(8), _Kept(4)
         self._lit, self._shadow, self._seen, self._shaded, self._ready = (
             _Kept(4),
             _Kept(1),
@@ -100,19 +118,45 @@ class Renderer:
         ]
         return [v for v in lit if not v.empty]
 
+    def _lamp(self, mesh: Mesh, place: np.ndarray) -> np.ndarray:
+        """What a lamp sees; looked for anew only where it has moved away."""
+        spot = tuple(round(float(v) / LAMP_STEP) for v in place)
+        return self._lamps.get((id(mesh), spot), lambda: lamp_shadow(mesh, LAMP_STEP * np.array(spot, float)))
+
     def draw(
         self, frame: Frame | None, look: Look, light: Light, view: View, mesh: Mesh, coarse: int = 1
     ) -> Picture:
         """One picture of one gas, or of the scene without it; see `draw_shot`."""
         return self.draw_shot(Shot([] if frame is None else [(frame, look)], mesh), light, view, coarse)
 
-    def draw_shot(self, shot: Shot, light: Light, view: View, coarse: int = 1) -> Picture:
+    def _marched(
+        self, volume: LitVolume, view: View, edges: np.ndarray, stops: np.ndarray, detail: float, passes: int
+    ) -> np.ndarray:
+        """A gas in slices of depth, as the mean of so many passes whose samples lie apart; those that were
+        made for a picture with fewer are made use of."""
+        if passes:
+            detail *= min(1.0, 1.0 / float(volume.params[STEPS]))
+        where = (view.packed().tobytes(), view.width, view.height, edges.tobytes(), stops.tobytes(), detail)
+        held = self._sums.get((id(volume), hash(where)), lambda: _Sum(volume))
+        for n in range(held.count, max(passes, 1)):
+            found = march_slices(volume, view, edges, stops, detail, (n * GOLDEN) % 1.0)
+            if held.mean is None:
+                held.mean = found
+            else:
+                lean_to(held.mean.reshape(-1), found.reshape(-1), np.float32(1.0 / (n + 1)))
+            held.count = n + 1
+        assert held.mean is not None
+        return held.mean
+
+    def draw_shot(self, shot: Shot, light: Light, view: View, coarse: int = 1, passes: int = 0) -> Picture:
         """One picture.
 
         Parameters
         ----------
         coarse : gas is drawn at 1/coarse of the size and half the samples when above 1, and edges are not
             smoothed
+        passes : over how many passes of a sample a voxel the gas is averaged: from eight on it has no grain;
+            0 is one pass with as many samples as its look asks for
         """
         mesh = shot.mesh
         volumes = self._volumes(shot, light)
@@ -138,22 +182,28 @@ class Renderer:
             self._ready.get((n, s.look, light, fewer), lambda: ready(s, light, shading, fewer))
             for n, s in enumerate(shot.swarms)
         ]
-        lamps = np.array([row for row in map(lamp_of, sets) if row[3:6].any()], np.float32).reshape(-1, 7)
+        rows = [*map(lamp_of, sets), *(lamp_row(v.lamp) for v in volumes if v.lamp is not None)]
+        lamps = np.array([row for row in rows if row[3:6].any()], np.float32).reshape(-1, 7)
+        lamps = lamps[np.argsort(-lamps[:, 3:6].sum(axis=1), kind="stable")]
+        depths = np.zeros((0, 6, 1, 1), np.float32)
+        if len(lamps) and len(mesh.points):
+            kept = [self._lamp(mesh, row[:3]) for row in lamps[:SHADOWED]]
+            depths = np.stack(kept)
         backdrop = self._shaded.get(
-            (*where, lamp, lamps.tobytes()), lambda: shade(surfaces, big, light, shadow, True, lamps)
+            (*where, lamp, lamps.tobytes()), lambda: shade(surfaces, big, light, shadow, True, lamps, depths)
         )
         step = fine if coarse == 1 else coarse
         if not shot.swarms and len(volumes) < 2:
             gas = None
             if shading is not None:
                 stops = _stops(backdrop, view, step, coarse)
-                gas = march(
-                    shading, view.sized(stops.shape[1], stops.shape[0]), stops, 0.5 if coarse > 1 else 1.0
-                )
+                small = view.sized(stops.shape[1], stops.shape[0])
+                detail = 0.5 if coarse > 1 else 1.0
+                gas = self._marched(shading, small, WHOLE_DEPTH, stops, detail, passes)[:, :, 0]
             linear, alpha = compose(big, backdrop, fine, gas, coarse, shading)
             return Picture(develop(linear, light.exposure), linear, alpha)
         linear, alpha = compose(big, backdrop, fine, None, coarse, shading)
-        self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse)
+        self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse, passes)
         return Picture(develop(linear, light.exposure), linear, alpha, fewer)
 
     def _mixed(
@@ -167,6 +217,7 @@ class Renderer:
         fine: int,
         step: int,
         coarse: int,
+        passes: int,
     ) -> None:
         """Gas and particles over the backdrop, from the back to the front: the gas in slices, with the
         particles of each depth between them."""
@@ -184,7 +235,8 @@ class Renderer:
         stops = _stops(backdrop, view, step, coarse)
         order = sorted(volumes, key=lambda v: -float(_depths(v, view).mean()))
         small, rising = view.sized(stops.shape[1], stops.shape[0]), np.array(edges[::-1])
-        sliced = [march_slices(v, small, rising, stops, 0.5 if coarse > 1 else 1.0) for v in order]
+        detail = 0.5 if coarse > 1 else 1.0
+        sliced = [self._marched(v, small, rising, stops, detail, passes) for v in order]
         count = len(rising) - 1
         for n, (far, near) in enumerate(zip(edges, edges[1:])):
             here = (rows[:, 5] <= far) & (rows[:, 5] > near)

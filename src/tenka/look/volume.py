@@ -9,8 +9,17 @@ import numpy as np
 from tenka.base.jit import kernel, prange
 from tenka.cache.store import Frame
 from tenka.effect.model import Light, Look
-from tenka.look.colour import black_body_colour, ramp_table
-from tenka.look.light import sky_depth, sun_depth
+from tenka.look.colour import (
+    HEAT_SCALE,
+    albedo_of,
+    albedo_table,
+    black_body_colour,
+    flame_table,
+    glow_table,
+    ramp_table,
+)
+from tenka.look.light import sun_depth
+from tenka.look.scatter import Around, Cells, Lamp, cell_size, gather_cells, lamp_of_cells, scattered
 from tenka.scene.cameras import sun_direction
 
 ZERO = np.float32(0.0)
@@ -20,9 +29,6 @@ BLOCK = 4
 
 
 EMPTY = 1e-4  # density under which a block is skipped
-
-
-SKY_SHARE = 0.25  # of the extinction, for light that comes from all round
 
 
 FLAME_SCALE = np.float32(
@@ -36,15 +42,19 @@ class LitVolume:
 
     Attributes
     ----------
-    field : (nx, ny, nz, 4): density, depth to the sun, depth to the sky (both times extinction), temperature
-    flame : (nx, ny, nz), or one voxel where nothing burns
+    field : (nx, ny, nz, 4): density, optical depth to the sun, flame, temperature
+    light : (mx, my, mz, 4) what was scattered or comes from all round, in cells of `cell` voxels
     dye : (nx, ny, nz, 4) carried colour times density, and the density that carries it, or one voxel
     skip : blocks' distance in blocks to the next one that holds gas
     low, high : occupied box in voxels, (3,)
+    colour : (LUT, 3) share of light that goes on when it meets smoke, by density
+    around : what shines on it
+    lamp : the light that it gives to what is round it
     """
 
     field: np.ndarray
-    flame: np.ndarray
+    light: np.ndarray
+    cell: int
     dye: np.ndarray
     skip: np.ndarray
     low: np.ndarray
@@ -52,9 +62,8 @@ class LitVolume:
     origin: np.ndarray
     voxel: float
     colour: np.ndarray
-    sun: np.ndarray
-    sky: np.ndarray
-    ground: np.ndarray
+    around: Around
+    lamp: Lamp | None
     towards: np.ndarray
     params: np.ndarray
 
@@ -64,15 +73,42 @@ class LitVolume:
 
 
 @kernel(parallel=True)
-def _assemble(rho, sun, sky, heat, sun_scale, sky_scale, out):
+def _soften(field, axis, out):
+    """The cubic B-spline at the middles of voxels, along one axis: what alternates from voxel to voxel,
+    as no gas does, goes, and sums stay."""
+    nx, ny, nz = field.shape
+    ax, ay, az = 1 if axis == 0 else 0, 1 if axis == 1 else 0, 1 if axis == 2 else 0
+    side, middle = np.float32(1.0 / 6.0), np.float32(4.0 / 6.0)
+    for p_ in prange(nx):
+        i = np.int64(p_)
+        i0, i1 = max(i - ax, 0), min(i + ax, nx - 1)
+        for j in range(ny):
+            j0, j1 = max(j - ay, 0), min(j + ay, ny - 1)
+            for k in range(nz):
+                k0, k1 = max(k - az, 0), min(k + az, nz - 1)
+                out[i, j, k] = middle * field[i, j, k] + side * (field[i0, j0, k0] + field[i1, j1, k1])
+
+
+def softened(field: np.ndarray) -> np.ndarray:
+    """A field as its cubic B-spline has it; one voxel in size changes nothing along that axis."""
+    spare, out = np.empty_like(field), np.empty_like(field)
+    _soften(field, 0, out)
+    _soften(out, 1, spare)
+    _soften(spare, 2, out)
+    return out
+
+
+@kernel(parallel=True)
+def _assemble(rho, sun, flame, heat, sun_scale, out):
     nx, ny, nz = rho.shape
+    burns = flame.size > 1
     for p_ in prange(nx):
         i = np.int64(p_)
         for j in range(ny):
             for k in range(nz):
                 out[i, j, k, 0] = rho[i, j, k]
                 out[i, j, k, 1] = sun[i, j, k] * sun_scale
-                out[i, j, k, 2] = sky[i, j, k] * sky_scale
+                out[i, j, k, 2] = flame[i, j, k] if burns else ZERO
                 out[i, j, k, 3] = heat[i, j, k]
 
 
@@ -107,19 +143,21 @@ def _held(blocks: np.ndarray, shape: tuple[int, ...]) -> tuple[np.ndarray, np.nd
 
 def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
     """Light a frame: everything that does not depend on the camera."""
-    rho = np.ascontiguousarray(frame.density, np.float32)
-    heat = np.ascontiguousarray(frame.temperature, np.float32)
+    rho = softened(np.ascontiguousarray(frame.density, np.float32))
+    heat = softened(np.ascontiguousarray(frame.temperature, np.float32))
     towards = sun_direction(light.heading, light.height)
     blocks = np.empty([-(-n // BLOCK) for n in rho.shape], np.float32)
     flame = (
         np.zeros((1, 1, 1), np.float32)
         if frame.flame is None
-        else np.ascontiguousarray(frame.flame, np.float32)
+        else softened(np.ascontiguousarray(frame.flame, np.float32))
     )
     dye = (
         np.zeros((1, 1, 1, 4), np.float32)
         if frame.dye is None
-        else np.ascontiguousarray(frame.dye, np.float32)
+        else np.stack(
+            [softened(np.ascontiguousarray(frame.dye[..., n], np.float32)) for n in range(4)], axis=3
+        )
     )
     _block_most(rho, blocks)
     if flame.size > 1 and look.flame > 0:
@@ -128,27 +166,29 @@ def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
         np.maximum(blocks, hot, out=blocks)
     skip, low, high = _held(blocks, rho.shape)
     field = np.zeros((*rho.shape, 4), np.float32)
+    colour = albedo_of(ramp_table(look.colour)).astype(np.float32)
+    around, size = around_of(light, look.ambient), cell_size(rho.shape)
+    glowing, lamp = np.zeros((2, 2, 2, 4), np.float32), None
     if high.any():
         depth = sun_depth(rho, frame.voxel, towards)
-        sky = np.empty_like(rho)
-        sky_depth(rho, frame.voxel, sky)
-        shade = look.extinction * look.shadow
-        _assemble(rho, depth, sky, heat, np.float32(shade), np.float32(shade * SKY_SHARE), field)
-    sky_light = light.sky * SKY_COLOUR * look.ambient
-    bounce = light.sky * GROUND_COLOUR * look.ambient * (1.0 + light.strength * 0.15 * towards[2])
+        _assemble(rho, depth, flame, heat, np.float32(look.extinction * look.shadow), field)
+        edge = size * frame.voxel
+        cells = _cells(field, flame, dye, colour, look, size, edge)
+        glowing = _padded(scattered(cells, around, edge, look.shadow))
+        lamp = lamp_of_cells(cells, np.asarray(frame.origin, float), edge, look.shadow)
     return LitVolume(
         field,
-        flame,
+        glowing,
+        size,
         dye,
         skip,
         low.astype(np.float32),
         high.astype(np.float32),
         np.asarray(frame.origin, np.float64),
         frame.voxel,
-        ramp_table(look.colour),
-        (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
-        sky_light.astype(np.float32),
-        bounce.astype(np.float32),
+        colour,
+        around,
+        lamp,
         towards.astype(np.float32),
         np.array(
             [
@@ -160,18 +200,76 @@ def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
                 look.flame,
                 look.flame_heat,
                 look.carried,
+                look.flame_opacity * FLAME_SCALE if look.flame > 0 else 0.0,
+                FLAME_SCALE,
             ],
             np.float32,
         ),
     )
 
 
+def around_of(light: Light, ambient: float = 1.0) -> Around:
+    """What shines on a gas: the sun, the sky, and the ground that both light."""
+    towards = sun_direction(light.heading, light.height)
+    sun, sky = black_body_colour(light.kelvin) * light.strength, light.sky * SKY_COLOUR
+    shade = GROUND_COLOUR * sky
+    return Around(
+        sun, ambient * sky, ambient * (shade + GROUND_COLOUR * sun * towards[2] / np.pi), ambient * shade
+    )
+
+
+def _cells(
+    field: np.ndarray,
+    flame: np.ndarray,
+    dye: np.ndarray,
+    colour: np.ndarray,
+    look: Look,
+    size: int,
+    edge: float,
+) -> Cells:
+    """What a gas holds, by coarse cells."""
+    shape = tuple(-(-n // size) for n in field.shape[:3])
+    dims, tint = np.empty((*shape, 2), np.float32), np.empty((*shape, 3), np.float32)
+    sunlit, gives = np.empty(shape, np.float32), np.empty((*shape, 3), np.float32)
+    f32 = np.float32
+    gather_cells(
+        field[..., 0],
+        field[..., 1],
+        flame,
+        field[..., 3],
+        dye,
+        size,
+        f32(look.extinction),
+        f32(1.0 / look.full_density),
+        f32(look.carried),
+        f32(look.flame * FLAME_SCALE),
+        f32(look.flame_opacity * FLAME_SCALE if look.flame > 0 else 0.0),
+        f32(look.glow),
+        colour,
+        albedo_table(),
+        flame_table(),
+        glow_table(),
+        f32(HEAT_SCALE),
+        f32(look.flame_heat),
+        f32(edge),
+        dims,
+        tint,
+        sunlit,
+        gives,
+    )
+    floor = np.exp(-field[:, :, 0, 1])
+    more = [(0, size * m - n) for m, n in zip(shape, floor.shape)]
+    floor = np.pad(floor, more, mode="edge").reshape(shape[0], size, shape[1], size)
+    return Cells(size, dims, tint, sunlit, floor.mean(axis=(1, 3)).astype(f32), gives)
+
+
+def _padded(light: np.ndarray) -> np.ndarray:
+    """With two cells along each axis at least, as reads between cells want it."""
+    more = [(0, max(0, 2 - n)) for n in light.shape[:3]]
+    return np.ascontiguousarray(np.pad(light, [*more, (0, 0)], mode="edge"))
+
+
 SKY_COLOUR = np.array([0.86, 0.95, 1.12])
 
 
 GROUND_COLOUR = np.array([0.30, 0.28, 0.26])
-
-
-SUN_IN_GAS = np.float32(
-    0.42
-)  # sunlight scattered to the eye; a third would be one scattering, the rest stands for more

@@ -12,8 +12,10 @@ from tenka.base.errors import BadInput
 from tenka.effect.model import Camera, Light, Player
 from tenka.look.colour import develop
 from tenka.look.compose import compose
-from tenka.look.raster import Backdrop, cast_shadow, see, shade
+from tenka.look.raster import Backdrop, shade
+from tenka.look.shadows import cast_shadow
 from tenka.look.sprites import DEPTH, count_layers, draw_quads
+from tenka.look.triangles import see
 from tenka.package.atlas import Atlas, load_atlas
 from tenka.package.manifest import Flipbook, Manifest, read
 from tenka.proof.player import quads

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtGui import QImage
 
+from tenka.base.jobs import Worker
+from tenka.look.render import Picture
 from tenka.run.status import Shown
 
 
@@ -25,6 +28,23 @@ class Drawn:
     wander: float | None = None  # m between the middles of the final run's smoke and the preview's
     stands_in: str = ""  # what is shown is of another moment, or of other settings: which, in words
     elsewhen: bool = False  # it is of another moment
+
+
+PASSES = 8
+"""Over how many the gas of a picture that stays is averaged, one by one while nothing else is asked."""
+
+
+def refined(drawn: Drawn, again: Callable[[int], Picture], worker: Worker) -> Iterator[Drawn]:
+    """Ever finer pictures of the same, until something newer is wanted of the worker.
+
+    Parameters
+    ----------
+    again : draws it over so many passes
+    """
+    for passes in range(2, PASSES + 1):
+        if worker.wanted:
+            return
+        yield replace(drawn, image=as_image(again(passes).rgb))
 
 
 def as_image(rgb: np.ndarray) -> QImage:

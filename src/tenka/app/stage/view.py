@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import time
+from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
@@ -11,7 +12,7 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from tenka.app import theme
-from tenka.app.stage.drawn import Drawn, as_image
+from tenka.app.stage.drawn import Drawn, as_image, refined
 from tenka.app.stage.hands import Hands
 from tenka.app.stage.inspect import Inspector
 from tenka.app.stage.overlay import paint_box
@@ -198,9 +199,7 @@ class Stage(QWidget):
             start = time.perf_counter()
             shown = session.frame(index, live)
             if shown is None and live and self.image is not None:
-                self.drawn.emit(
-                    Drawn(self.image, None, index, coarse, 0.0, asked)
-                )  # to wait for: nothing new to draw
+                self.drawn.emit(Drawn(self.image, None, index, coarse, 0.0, asked))  # nothing new to draw
                 return
             kept = shown
             if shown is None and self.shown is not None and _fits(self.shown, effect):
@@ -210,9 +209,9 @@ class Stage(QWidget):
             mesh, t = self.mesh(at), at / effect.rate
             frames = {} if kept is None else kept.frames
             past = {id: session.past(id, kept.index) for id in frames} if kept is not None else {}
-            picture = renderer.draw_shot(
-                self._shot(effect, frames, t, mesh, past), effect.light, view, coarse
-            )
+            shot = self._shot(effect, frames, t, mesh, past)
+            draw = partial(renderer.draw_shot, shot, effect.light, view, coarse)
+            picture = draw(1 if coarse == 1 else 0)
             image = as_image(picture.rgb)
             found = session.beside(other, index) if which != "preview" else None
             final = None
@@ -226,9 +225,12 @@ class Stage(QWidget):
                 final = as_image(final_renderer.draw_shot(drawn, theirs.light, view, coarse).rgb)
             wander = None if found is None or found[0].frame is None else found[0].frame.meta.get("wander")
             ms = 1e3 * (time.perf_counter() - start)
-            self.drawn.emit(
-                Drawn(image, shown, index, coarse, ms, asked, final, picture.one_in, wander, words, elsewhen)
-            )
+            one_in = picture.one_in
+            first = Drawn(image, shown, index, coarse, ms, asked, final, one_in, wander, words, elsewhen)
+            self.drawn.emit(first)
+            if coarse == 1 and not live and found is None and shot.gases:
+                for more in refined(first, draw, self._worker):
+                    self.drawn.emit(more)
 
         self._worker.ask(work)
         if coarse > 1 and not self.live:

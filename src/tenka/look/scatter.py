@@ -1,0 +1,397 @@
+"""Light that was scattered before it reaches a voxel: a coarse volume of it, swept along fourteen directions.
+
+Discrete ordinates (S. Chandrasekhar, "Radiative Transfer", 1960) on cells of a few voxels: along six face
+and eight corner directions (weights 1/15 and 3/40, which integrate polynomials of the fifth order over the
+sphere) light is carried from cell to cell, dimmed by what each holds and fed by what it scatters and gives
+off. What all directions bring on average is what the cell scatters in the next round.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from tenka.base.jit import kernel, prange
+from tenka.look.colour import LUT, glow_at
+
+CELL = 4  # voxels along a cell's edge, or more in large boxes
+MOST_CELLS = 40_000
+ROUNDS = 6
+REMEMBERED = 3  # rounds that are mixed
+DIRECTIONS = np.array(
+    [(s if a == 0 else 0, s if a == 1 else 0, s if a == 2 else 0) for a in range(3) for s in (-1, 1)]
+    + [(x, y, z) for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)],
+    np.int64,
+)
+WEIGHTS = np.array([1 / 15] * 6 + [3 / 40] * 8, np.float32)
+ZERO = np.float32(0.0)
+ONE = np.float32(1.0)
+HALF = np.float32(0.5)
+QUARTER = np.float32(0.25)
+FOUR_PI = np.float32(4.0 * math.pi)
+
+
+@dataclass(frozen=True)
+class Around:
+    """What shines on a gas from all round.
+
+    Attributes
+    ----------
+    sun : (3,) light of the sun on what faces it
+    sky : (3,) radiance of the sky
+    ground : (3,) radiance of the ground in the sun; (3,) `shade`: in a shadow
+    """
+
+    sun: np.ndarray
+    sky: np.ndarray
+    ground: np.ndarray
+    shade: np.ndarray
+
+
+@dataclass(frozen=True)
+class Cells:
+    """What a gas holds, by coarse cells.
+
+    Attributes
+    ----------
+    size : voxels along an edge
+    dims : (mx, my, mz, 2): what scatters and what only takes light away, 1/m
+    tint : (mx, my, mz, 3) share of what meets smoke that goes on
+    sunlit : (mx, my, mz) share of the sun that comes to what scatters there
+    clear : (mx, my) the same for the floor below each column
+    gives : (mx, my, mz, 3) light given off, per m
+    """
+
+    size: int
+    dims: np.ndarray
+    tint: np.ndarray
+    sunlit: np.ndarray
+    clear: np.ndarray
+    gives: np.ndarray
+
+
+def cell_size(shape: tuple[int, ...]) -> int:
+    """Voxels along a cell's edge in a box of so many."""
+    size = CELL
+    while np.prod([-(-n // size) for n in shape]) > MOST_CELLS:
+        size += 1
+    return size
+
+
+@kernel
+def _escapes(depth):
+    """Share of the light given off evenly along a depth that leaves it."""
+    return (ONE - np.exp(-depth)) / depth if depth > np.float32(1e-3) else ONE - HALF * depth
+
+
+@kernel(parallel=True)
+def gather_cells(
+    rho,
+    sun,
+    flame,
+    heat,
+    dye,
+    size,
+    extinction,
+    per_density,
+    carried,
+    fire,
+    hide,
+    glow,
+    tints,
+    of_dye,
+    flames,
+    glows,
+    heat_scale,
+    flame_heat,
+    edge,
+    dims,
+    tint,
+    sunlit,
+    gives,
+):
+    """Fill the arrays of `Cells` from fields on voxels; see `tenka.look.volume` for the settings."""
+    nx, ny, nz = rho.shape
+    mx, my, mz = sunlit.shape
+    burns, dyed = flame.size > 1 and fire > ZERO, dye.size > 4 and carried > ZERO
+    whole = ONE / np.float32(size * min(size, ny) * size)
+    top = np.float32(LUT - 1)
+    for p_ in prange(mx):
+        a = np.int64(p_)
+        for b in range(my):
+            for c in range(mz):
+                held, lit, fires = ZERO, ZERO, ZERO
+                t0, t1, t2 = ZERO, ZERO, ZERO
+                for i in range(a * size, min(a * size + size, nx)):
+                    for j in range(b * size, min(b * size + size, ny)):
+                        for k in range(c * size, min(c * size + size, nz)):
+                            r = rho[i, j, k]
+                            if r > ZERO:
+                                held += r
+                                lit += r * np.exp(-sun[i, j, k])
+                                tone = min(np.int64(r * per_density * top), LUT - 1)
+                                x, y, z, share = ZERO, ZERO, ZERO, ZERO
+                                if dyed and dye[i, j, k, 3] > np.float32(1e-4):
+                                    d = dye[i, j, k, 3]
+                                    share = carried * min(d / r, ONE)
+                                    x = of_dye[min(np.int64(dye[i, j, k, 0] / d * top), LUT - 1)]
+                                    y = of_dye[min(np.int64(dye[i, j, k, 1] / d * top), LUT - 1)]
+                                    z = of_dye[min(np.int64(dye[i, j, k, 2] / d * top), LUT - 1)]
+                                t0 += r * (tints[tone, 0] + share * (x - tints[tone, 0]))
+                                t1 += r * (tints[tone, 1] + share * (y - tints[tone, 1]))
+                                t2 += r * (tints[tone, 2] + share * (z - tints[tone, 2]))
+                            if burns and flame[i, j, k] > ZERO:
+                                fires += flame[i, j, k]
+                dims[a, b, c, 0] = extinction * held * whole
+                dims[a, b, c, 1] = hide * fires * whole
+                sunlit[a, b, c] = lit / held if held > ZERO else ZERO
+                tint[a, b, c, 0] = t0 / held if held > ZERO else ZERO
+                tint[a, b, c, 1] = t1 / held if held > ZERO else ZERO
+                tint[a, b, c, 2] = t2 / held if held > ZERO else ZERO
+                g0, g1, g2 = ZERO, ZERO, ZERO
+                mean = dims[a, b, c, 0] + dims[a, b, c, 1]
+                least = _escapes(mean * edge)
+                if fires > ZERO or (glow > ZERO and held > ZERO):
+                    for i in range(a * size, min(a * size + size, nx)):
+                        for j in range(b * size, min(b * size + size, ny)):
+                            for k in range(c * size, min(c * size + size, nz)):
+                                f = flame[i, j, k] if burns else ZERO
+                                hot = heat[i, j, k]
+                                glows_here = glow > ZERO and hot > np.float32(300.0)
+                                if f <= ZERO and not glows_here:
+                                    continue
+                                # what gives light is mostly thicker than its cell, and keeps more of it
+                                own = extinction * rho[i, j, k] + hide * f
+                                out = min(_escapes(own * edge) / least, ONE) if own > mean else ONE
+                                warm, embers = hot * flame_heat * heat_scale, hot * heat_scale
+                                lit, of_smoke = out * fire * f, out * extinction * glow * rho[i, j, k]
+                                g0 += lit * glow_at(flames, warm, 0)
+                                g1 += lit * glow_at(flames, warm, 1)
+                                g2 += lit * glow_at(flames, warm, 2)
+                                if glows_here:
+                                    g0 += of_smoke * glow_at(glows, embers, 0)
+                                    g1 += of_smoke * glow_at(glows, embers, 1)
+                                    g2 += of_smoke * glow_at(glows, embers, 2)
+                gives[a, b, c, 0] = g0 * whole
+                gives[a, b, c, 1] = g1 * whole
+                gives[a, b, c, 2] = g2 * whole
+
+
+@kernel(parallel=True)
+def _fed(dims, tint, sunlit, gives, light, sun, shadow, out):
+    """What each cell sends into every direction, per m: scattered and given off."""
+    mx, my, mz = sunlit.shape
+    for p_ in prange(mx):
+        a = np.int64(p_)
+        for b in range(my):
+            for c in range(mz):
+                for n in range(3):
+                    comes = sun[n] * sunlit[a, b, c] / FOUR_PI + light[a, b, c, n]
+                    out[a, b, c, n] = (
+                        shadow * (dims[a, b, c, 0] * tint[a, b, c, n] * comes) + gives[a, b, c, n]
+                    )
+
+
+@kernel(parallel=True)
+def _sweep(dims, fed, shadow, edge, ways, sky, below, sides, flow, mean, left):
+    """Carry light along each direction through all cells; `mean` (14, mx, my, mz, 3) is what is in each on
+    average, `left` (14, 3) the sum of what leaves the box, times the share of a face that a
+    cell is wide across the way."""
+    mx, my, mz = fed.shape[:3]
+    for p_ in prange(ways.shape[0]):
+        d = np.int64(p_)
+        x, y, z = ways[d, 0], ways[d, 1], ways[d, 2]
+        parts = abs(x) + abs(y) + abs(z)
+        length = edge * np.sqrt(np.float32(parts))
+        cosine = ONE / np.sqrt(np.float32(parts))
+        for n in range(3):
+            left[d, n] = ZERO
+        for i_ in range(mx):
+            i = i_ if x >= 0 else mx - 1 - i_
+            for j_ in range(my):
+                j = j_ if y >= 0 else my - 1 - j_
+                for k_ in range(mz):
+                    k = k_ if z >= 0 else mz - 1 - k_
+                    u, v, w = i - x, j - y, k - z
+                    inside = 0 <= u < mx and 0 <= v < my and 0 <= w < mz
+                    depth = (shadow * dims[i, j, k, 0] + dims[i, j, k, 1]) * length
+                    kept = np.exp(-depth)
+                    half = _escapes(depth)
+                    rest = (
+                        (ONE - half) / depth if depth > np.float32(1e-3) else HALF - depth / np.float32(6.0)
+                    )
+                    stays = 0 <= i + x < mx and 0 <= j + y < my and 0 <= k + z < mz
+                    for n in range(3):
+                        if inside:
+                            came = flow[d, u, v, w, n]
+                        elif z < 0:
+                            came = sky[n]
+                        elif z > 0:
+                            came = below[min(max(u, 0), mx - 1), min(max(v, 0), my - 1), n]
+                        else:
+                            came = sides[n]
+                        source = fed[i, j, k, n] * length
+                        went = came * kept + source * half
+                        flow[d, i, j, k, n] = went
+                        mean[d, i, j, k, n] = came * half + source * rest
+                        if not stays:
+                            left[d, n] += went * cosine
+
+
+@kernel(parallel=True)
+def _average(mean, weights, out):
+    mx, my, mz = out.shape[:3]
+    for p_ in prange(mx):
+        i = np.int64(p_)
+        for j in range(my):
+            for k in range(mz):
+                for n in range(3):
+                    total = ZERO
+                    for d in range(weights.size):
+                        total += weights[d] * mean[d, i, j, k, n]
+                    out[i, j, k, n] = total
+
+
+@dataclass(frozen=True)
+class Lamp:
+    """Light that a gas gives off and that leaves it.
+
+    Attributes
+    ----------
+    place : (3,) m
+    strength : (3,) light per steradian, of what is seen per m^2
+    radius : m, of what gives it
+    """
+
+    place: np.ndarray
+    strength: np.ndarray
+    radius: float
+
+
+def _buffers(cells: Cells) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    shape = (len(WEIGHTS), *cells.sunlit.shape, 3)
+    return np.empty(shape, np.float32), np.empty(shape, np.float32), np.zeros((len(WEIGHTS), 3), np.float32)
+
+
+def scattered(
+    cells: Cells, around: Around, edge: float, shadow: float = 1.0, rounds: int = ROUNDS
+) -> np.ndarray:
+    """Mean radiance, from all directions, of all light but the sun's straight one, (mx, my, mz, 4) with the
+    fourth unused.
+
+    Parameters
+    ----------
+    edge : of a cell, m
+    shadow : a factor on how much the smoke dims and scatters on the way
+    """
+    light = np.zeros((*cells.sunlit.shape, 4), np.float32)
+    # to begin with: two octaves of the sun's scattering, and half of what is all round
+    lit = np.maximum(cells.sunlit, 1e-12)[..., None]
+    light[..., :3] = (
+        around.sun / FOUR_PI * cells.tint * (HALF * np.sqrt(lit) + QUARTER * np.sqrt(np.sqrt(lit)))
+    )
+    light[..., :3] += HALF * HALF * (around.sky + around.shade)
+    below = (around.shade + cells.clear[..., None] * (around.ground - around.shade)).astype(np.float32)
+    sides = (HALF * (around.sky + around.ground)).astype(np.float32)
+    flow, mean, left = _buffers(cells)
+    fed, steps = np.empty((*cells.sunlit.shape, 3), np.float32), _Mixing(light[..., :3])
+    for _ in range(rounds):
+        _fed(
+            cells.dims,
+            cells.tint,
+            cells.sunlit,
+            cells.gives,
+            light,
+            around.sun.astype(np.float32),
+            np.float32(shadow),
+            fed,
+        )
+        _sweep(
+            cells.dims,
+            fed,
+            np.float32(shadow),
+            np.float32(edge),
+            DIRECTIONS,
+            around.sky.astype(np.float32),
+            below,
+            sides,
+            flow,
+            mean,
+            left,
+        )
+        _average(mean, WEIGHTS, light)
+        steps.mix(light)
+    return light
+
+
+class _Mixing:
+    """Rounds that come to rest sooner: each goes on from the mixture of the last ones whose change would be
+    least (D. Anderson, "Iterative procedures for nonlinear integral equations", 1965). Light that goes
+    through thick white smoke is scattered hundreds of times, and as many plain rounds would be needed."""
+
+    def __init__(self, first: np.ndarray) -> None:
+        self._from = first.copy()  # what the present round began with
+        self._before: list[tuple[np.ndarray, np.ndarray]] = []  # beginnings and changes of rounds
+
+    def mix(self, light: np.ndarray) -> None:
+        """Put what the next round begins with in the place of what a round gave."""
+        came = light[..., :3]
+        change = came - self._from
+        for n in range(3) if self._before else ():
+            steps = np.stack([(change - c)[..., n].ravel() for _, c in self._before])
+            moves = np.stack([(self._from - b)[..., n].ravel() for b, _ in self._before])
+            square = (steps @ steps.T).astype(float)
+            square[np.diag_indices(len(square))] += 1e-9 * max(float(np.trace(square)), 1e-30)
+            share = np.linalg.solve(square, steps @ change[..., n].ravel()).astype(np.float32)
+            came[..., n] -= (share @ (steps + moves)).reshape(came.shape[:3])
+        np.maximum(came, ZERO, out=came)
+        self._before = [(self._from, change), *self._before][:REMEMBERED]
+        self._from = came.copy()
+
+
+def lamp_of_cells(
+    cells: Cells, origin: np.ndarray, edge: float, shadow: float = 1.0, rounds: int = 2
+) -> Lamp | None:
+    """What the gas itself gives off as one lamp, of the light that leaves it; None when it gives none."""
+    total = cells.gives.sum(axis=3, dtype=np.float64)
+    if not total.max() > 0:
+        return None
+    dark = np.zeros(3, np.float32)
+    flow, mean, left = _buffers(cells)
+    light = np.zeros((*cells.sunlit.shape, 4), np.float32)
+    fed, none = np.empty((*cells.sunlit.shape, 3), np.float32), np.zeros_like(cells.sunlit)
+    below = np.zeros((*cells.sunlit.shape[:2], 3), np.float32)
+    for _ in range(rounds):
+        _fed(cells.dims, cells.tint, none, cells.gives, light, dark, np.float32(shadow), fed)
+        _sweep(
+            cells.dims,
+            fed,
+            np.float32(shadow),
+            np.float32(edge),
+            DIRECTIONS,
+            dark,
+            below,
+            dark,
+            flow,
+            mean,
+            left,
+        )
+        _average(mean, WEIGHTS, light)
+    power = 4.0 * math.pi * edge * edge * (WEIGHTS[:, None].astype(float) * left).sum(axis=0)
+    share = total / total.sum()
+    at = [np.arange(n) + 0.5 for n in total.shape]
+    middle = [float((share.sum(axis=tuple(b for b in range(3) if b != a)) * at[a]).sum()) for a in range(3)]
+    spread = sum(
+        float((share.sum(axis=tuple(b for b in range(3) if b != a)) * (at[a] - middle[a]) ** 2).sum())
+        for a in range(3)
+    )
+    return Lamp(
+        np.asarray(origin, float) + edge * np.array(middle), power / (4.0 * math.pi), edge * math.sqrt(spread)
+    )
+
+
+def lamp_row(lamp: Lamp) -> np.ndarray:
+    """A lamp as `tenka.look.raster.shade` takes it."""
+    return np.array([*lamp.place, *lamp.strength, lamp.radius**2])

@@ -1,0 +1,115 @@
+"""Shadows that the props cast: of the sun, and of lamps all round."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tenka.base.jit import kernel
+from tenka.effect.model import Light
+from tenka.look.triangles import FAR, see
+from tenka.scene.cameras import View, frame_of
+from tenka.scene.meshes import Mesh
+
+SHADOW_SIZE = 1024
+LAMP_SIZE = 128  # px of each of the six sides that a lamp looks at
+ZERO = np.float32(0.0)
+ONE = np.float32(1.0)
+HALF = np.float32(0.5)
+
+
+@dataclass(frozen=True)
+class ShadowMap:
+    """The props as the sun sees them."""
+
+    view: View
+    depth: np.ndarray
+
+
+def cast_shadow(mesh: Mesh, light: Light) -> ShadowMap:
+    forward, right, up = frame_of(light.heading, light.height)
+    if len(mesh.points):
+        low, high = mesh.bounds
+        centre, radius = (low + high) / 2, float(np.linalg.norm(high - low)) / 2 + 0.1
+    else:
+        centre, radius = np.zeros(3), 1.0
+    view = View(centre - forward * (radius + 1.0), forward, right, up, radius, SHADOW_SIZE, SHADOW_SIZE, True)
+    return ShadowMap(view, see(mesh, view).depth)
+
+
+@kernel
+def lit(x, y, z, view, depth, bias):
+    """Share of the sun that the props let through, from sixteen texels."""
+    rx, ry, rz = x - view[0], y - view[1], z - view[2]
+    d = rx * view[3] + ry * view[4] + rz * view[5] - bias
+    n = depth.shape[0]
+    u = ((rx * view[6] + ry * view[7] + rz * view[8]) / view[12] + ONE) * np.float32(0.5) * np.float32(
+        n
+    ) - np.float32(0.5)
+    v = (ONE - (rx * view[9] + ry * view[10] + rz * view[11]) / view[13]) * np.float32(0.5) * np.float32(
+        n
+    ) - np.float32(0.5)
+    if u < np.float32(2.0) or v < np.float32(2.0) or u > np.float32(n - 3) or v > np.float32(n - 3):
+        return ONE
+    i, j = np.int64(u), np.int64(v)
+    f, g = u - np.float32(i), v - np.float32(j)
+    # a tent of three texels: the edge is soft, and moves evenly from one texel to the next
+    total = ZERO
+    for a in range(4):
+        across = g if a == 3 else (ONE - g if a == 0 else ONE)
+        for b in range(4):
+            along = f if b == 3 else (ONE - f if b == 0 else ONE)
+            if depth[j - 1 + a, i - 1 + b] > d:
+                total += across * along
+    return total / np.float32(9.0)
+
+
+SIDES = (
+    ((1, 0, 0), (0, 1, 0), (0, 0, 1)),
+    ((-1, 0, 0), (0, 1, 0), (0, 0, 1)),
+    ((0, 1, 0), (1, 0, 0), (0, 0, 1)),
+    ((0, -1, 0), (1, 0, 0), (0, 0, 1)),
+    ((0, 0, 1), (1, 0, 0), (0, 1, 0)),
+    ((0, 0, -1), (1, 0, 0), (0, 1, 0)),
+)
+"""Forward, right and up of the six sides: low and high x, y, z by turns."""
+
+
+def lamp_shadow(mesh: Mesh, place: np.ndarray) -> np.ndarray:
+    """How far a lamp at a place sees on each side, (6, LAMP_SIZE, LAMP_SIZE) m along that side's axis."""
+    found = np.full((6, LAMP_SIZE, LAMP_SIZE), FAR, np.float32)
+    for n, (forward, right, up) in enumerate(SIDES if len(mesh.points) else ()):
+        f, r, u = (np.asarray(v, float) for v in (forward, right, up))
+        found[n] = see(mesh, View(np.asarray(place, float), f, r, u, 1.0, LAMP_SIZE, LAMP_SIZE)).depth
+    return found
+
+
+@kernel
+def _texel(depth, side, i, j, far):
+    n = depth.shape[1]
+    seen = depth[side, min(max(j, 0), n - 1), min(max(i, 0), n - 1)]
+    return ONE if seen > far else ZERO
+
+
+@kernel
+def lamp_lit(depth, dx, dy, dz):
+    """Share of a lamp's light that comes to what lies at (dx, dy, dz) m from it; see `lamp_shadow`."""
+    ax, ay, az = abs(dx), abs(dy), abs(dz)
+    if ax >= ay and ax >= az:
+        side, far, x, y = (0 if dx > ZERO else 1), ax, dy, dz
+    elif ay >= az:
+        side, far, x, y = (2 if dy > ZERO else 3), ay, dx, dz
+    else:
+        side, far, x, y = (4 if dz > ZERO else 5), az, dx, dy
+    if far < np.float32(1e-4):
+        return ONE
+    n = np.float32(depth.shape[1])
+    u = (x / far + ONE) * HALF * n - HALF
+    v = (ONE - y / far) * HALF * n - HALF
+    near = far * np.float32(0.97) - np.float32(0.03)
+    i, j = np.int64(np.floor(u)), np.int64(np.floor(v))
+    f, g = u - np.float32(i), v - np.float32(j)
+    top = (ONE - f) * _texel(depth, side, i, j, near) + f * _texel(depth, side, i + 1, j, near)
+    foot = (ONE - f) * _texel(depth, side, i, j + 1, near) + f * _texel(depth, side, i + 1, j + 1, near)
+    return (ONE - g) * top + g * foot
