@@ -74,6 +74,7 @@ def _shade(
 ):
     height, width = depth.shape
     pi = np.float32(3.14159265)
+    texel = np.float32(2.0) * shadow_view[12] / np.float32(shadow.shape[0])  # m: wider ones see less well
     for p_ in prange(height):
         j = np.int64(p_)
         for i in range(width):
@@ -110,9 +111,17 @@ def _shade(
             tone = ONE + np.float32(0.10) * (grain - np.float32(0.5))
             facing = max(nx * towards[0] + ny * towards[1] + nz * towards[2], ZERO)
             if facing > ZERO:
-                off = np.float32(0.012)
+                off = np.float32(0.012) + np.float32(1.5) * texel
                 facing *= (
-                    lit(x + nx * off, y + ny * off, z + nz * off, shadow_view, shadow, np.float32(0.02)) / pi
+                    lit(
+                        x + nx * off,
+                        y + ny * off,
+                        z + nz * off,
+                        shadow_view,
+                        shadow,
+                        np.float32(0.02) + texel,
+                    )
+                    / pi
                 )
             up = np.float32(0.5) + np.float32(0.5) * nz
             flash_r, flash_g, flash_b = ZERO, ZERO, ZERO
