@@ -35,7 +35,19 @@ from tenka.pack.layout import Layout, box_of, describe, layout
 from tenka.package.manifest import Flipbook as Element
 from tenka.run.driver import simulate
 from tenka.run.plans import Plan
+from tenka.scene.cameras import View
 
+ONE_POINT = {
+    "shape": "point",
+    "rate": 0.0,
+    "burst": 1,
+    "cone": 0.0,
+    "speed_spread": 0.0,
+    "far_share": 0.0,
+    "life": 60.0,
+    "life_spread": 0.0,
+}
+"""A source of a single particle, thrown exactly as it is told."""
 QUIET = Motion(lift=0.0, weight=0.0, drag=0.0, curls=0.0)
 KEEP = Fading(half_life=FOR_GOOD, heat_half_life=FOR_GOOD)
 
@@ -178,3 +190,9 @@ def step_with(grid: Grid, state: GasState, dt: float, steps: int = 1, **inputs: 
     for _ in range(steps):
         state = step(state, grid, (half, half), work, dt)
     return state
+
+
+def flat_view(eye: tuple, forward: tuple, right: tuple, up: tuple, half: float, px: int) -> View:
+    """A square orthographic view that sees `half` metres to each side."""
+    axes = (np.array(v, float) for v in (eye, forward, right, up))
+    return View(*axes, half, px, px, True)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from build import KEEP, QUIET, small_effect, small_layer
+from build import KEEP, ONE_POINT, QUIET, small_effect, small_layer
 
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
@@ -36,16 +36,6 @@ from tenka.run.plans import Plan
 SLOWING = Keys(keys=(Key(t=0.0, v=1.0, ease="linear"), Key(t=1.0, v=0.2)))
 AIRLESS = PointMotion(drag=0.0, ground="none", heat_half_life=3600.0)
 RIDE = Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=10.0, v=20.0)))  # 2 m/s
-ONE = {
-    "shape": "point",
-    "rate": 0.0,
-    "burst": 1,
-    "cone": 0.0,
-    "speed_spread": 0.0,
-    "far_share": 0.0,
-    "life": 60.0,
-    "life_spread": 0.0,
-}
 
 
 def points(scale: object, source: PointSource, seconds: float, count: int = 1, **more: object) -> PointState:
@@ -97,7 +87,7 @@ def test_the_effects_own_clock_changes_no_number():
 @pytest.mark.parametrize("scale", [0.25, 0.5, 2.0])
 @pytest.mark.parametrize("count", [1, 3])
 def test_a_thrown_particle_flies_the_same_parabola_more_slowly(scale: float, count: int):
-    thrown = source(**ONE, position=(0, 0, 2), direction=(3, 0, 4), speed=5.0)
+    thrown = source(**ONE_POINT, position=(0, 0, 2), direction=(3, 0, 4), speed=5.0)
     p = points(scale, thrown, 1.0, count, motion=AIRLESS).points
     t = scale
     assert np.allclose(p.place[0], (3 * t, 0, 2 + 4 * t - 0.5 * 9.81 * t * t), atol=1e-4)
@@ -105,7 +95,7 @@ def test_a_thrown_particle_flies_the_same_parabola_more_slowly(scale: float, cou
 
 
 def test_a_scale_with_a_course_slows_what_flies():
-    thrown = source(**ONE, position=(0, 0, 2), direction=(3, 0, 4), speed=5.0)
+    thrown = source(**ONE_POINT, position=(0, 0, 2), direction=(3, 0, 4), speed=5.0)
     p = points(SLOWING, thrown, 1.0, motion=AIRLESS).points
     t = 0.6
     assert np.allclose(p.place[0], (3 * t, 0, 2 + 4 * t - 0.5 * 9.81 * t * t), atol=1e-3)
@@ -123,7 +113,9 @@ def test_births_and_lives_go_by_the_layers_clock(scale: float):
 
 def test_what_a_moving_prop_hands_on_is_its_speed_as_it_is_seen():
     cart = Prop(id="cart", name="Cart", shape="box", size=(1, 1, 1), shift_x=RIDE)
-    dropped = source(**ONE, parent="cart", speed=0.0, carried=ramp((0.0, 1.0), (1.0, 1.0)), burst_at=0.5)
+    dropped = source(
+        **ONE_POINT, parent="cart", speed=0.0, carried=ramp((0.0, 1.0), (1.0, 1.0)), burst_at=0.5
+    )
     layer = ParticleLayer(id="d", name="D", sources=(dropped,), motion=AIRLESS, time_scale=0.5)
     p = flown(layer, 1.0, props=(cart,)).points
     assert p.velocity[0, 0] == pytest.approx(2.0, rel=1e-3)
@@ -138,7 +130,7 @@ def test_a_wall_that_comes_pushes_as_fast_as_it_is_seen_to(scale: float):
     layer = ParticleLayer(
         id="d",
         name="D",
-        sources=(source(**ONE, position=(0, 0, 1), speed=0.0, width=1e-3),),
+        sources=(source(**ONE_POINT, position=(0, 0, 1), speed=0.0, width=1e-3),),
         motion=still,
         colliders=(hit,),
         time_scale=scale,
@@ -200,7 +192,7 @@ def carried(gas_scale: float, dust_scale: float) -> Effect:
     effect = small_effect()
     wind = effect.forces[0].model_copy(update={"speed": 1.0, "grip": 30.0, "gusts": 0.0, "heading": 0.0})
     air = small_layer(0.2, time_scale=gas_scale, sources=())
-    mote = source(**ONE, position=(-0.7, 0, 1.0), speed=0.0)
+    mote = source(**ONE_POINT, position=(-0.7, 0, 1.0), speed=0.0)
     motion = AIRLESS.model_copy(update={"gravity": 0.0, "follows": "puff", "follow": 500.0, "forces": 0.0})
     dust = ParticleLayer(id="dust", name="Dust", sources=(mote,), motion=motion, time_scale=dust_scale)
     return effect.model_copy(update={"layers": (air, dust), "forces": (wind,), "levers": ()})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from build import frame_of, small_effect
+from build import flat_view, frame_of, small_effect
 
 from tenka.base.srgb import from_srgb, to_srgb
 from tenka.effect.model import AMBIENT_KELVIN, Camera, Light, Look, ramp
@@ -163,16 +163,7 @@ def test_sky_above_even_gas_is_what_stands_over_it():
 
 def test_the_lit_side_is_brighter_and_smoke_shades_itself():
     blob = (np.exp(-((np.indices((24, 24, 24)) - 11.5) ** 2).sum(axis=0) / 40) * 2).astype(np.float32)
-    view = View(
-        np.array([1.2, -3.0, 1.2]),
-        np.array([0, 1.0, 0]),
-        np.array([1.0, 0, 0]),
-        np.array([0, 0, 1.0]),
-        1.2,
-        48,
-        48,
-        True,
-    )
+    view = flat_view((1.2, -3.0, 1.2), (0, 1.0, 0), (1.0, 0, 0), (0, 0, 1.0), 1.2, 48)
     found = march(
         light_volume(frame_of(blob), Look(extinction=8.0), Light(heading=180.0, height=10.0, sky=0.1)), view
     )
@@ -199,16 +190,7 @@ def test_props_hide_gas_behind_them():
 
 def test_a_triangle_covers_its_pixels_at_its_depth():
     mesh = joined([box((1, 1, 1), (1, 0, 0))])
-    view = View(
-        np.array([0, -5.0, 0.5]),
-        np.array([0, 1.0, 0]),
-        np.array([1.0, 0, 0]),
-        np.array([0, 0, 1.0]),
-        1.0,
-        40,
-        40,
-        True,
-    )
+    view = flat_view((0, -5.0, 0.5), (0, 1.0, 0), (1.0, 0, 0), (0, 0, 1.0), 1.0, 40)
     seen = see(mesh, view)
     hit = seen.face >= 0
     assert hit.sum() == 20 * 20

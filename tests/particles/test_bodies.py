@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from build import ONE_POINT
 from scipy.spatial import ConvexHull
 
 from tenka.base.errors import BadInput
@@ -14,16 +15,7 @@ from tenka.particles.solver import PointSolver
 from tenka.particles.state import ASLEEP, STUCK, PointState
 
 KINDS = ("sherds", "tiles", "planks", "lumps", "plates")
-ONE = {
-    "shape": "point",
-    "rate": 0.0,
-    "burst": 1,
-    "cone": 0.0,
-    "speed_spread": 0.0,
-    "far_share": 0.0,
-    "stays": True,
-    "least_width": 1.0,
-}
+ONE = {**ONE_POINT, "stays": True, "least_width": 1.0}
 
 
 def debris(

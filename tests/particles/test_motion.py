@@ -7,6 +7,7 @@ import math
 
 import numpy as np
 import pytest
+from build import ONE_POINT
 from scipy import stats
 
 from tenka.effect.courses import Key, Keys
@@ -26,16 +27,6 @@ from tenka.particles.spots import in_form
 from tenka.particles.state import Points, PointState
 
 AIRLESS = PointMotion(drag=0.0, ground="none", heat_half_life=3600.0)
-ONE = {
-    "shape": "point",
-    "rate": 0.0,
-    "burst": 1,
-    "cone": 0.0,
-    "speed_spread": 0.0,
-    "far_share": 0.0,
-    "life": 60.0,
-    "life_spread": 0.0,
-}
 
 
 def layer_of(*sources: PointSource, **changes: object) -> ParticleLayer:
@@ -67,7 +58,7 @@ def in_order(p: Points) -> Points:
 
 
 def test_a_thrown_particle_flies_a_parabola() -> None:
-    thrown = source(**ONE, position=(0, 0, 2), direction=(3, 0, 4), speed=5.0)
+    thrown = source(**ONE_POINT, position=(0, 0, 2), direction=(3, 0, 4), speed=5.0)
     p = run(layer_of(thrown, motion=AIRLESS), 24).points
     t = 1.0
     assert np.allclose(p.place[0], (3 * t, 0, 2 + 4 * t - 0.5 * 9.81 * t * t), atol=1e-5)
@@ -76,7 +67,7 @@ def test_a_thrown_particle_flies_a_parabola() -> None:
 
 @pytest.mark.parametrize("drag", [0.001, 0.4, 9.0])
 def test_drag_follows_its_closed_form(drag: float) -> None:
-    thrown = source(**ONE, position=(0, 0, 0), direction=(1, 0, 0), speed=7.0)
+    thrown = source(**ONE_POINT, position=(0, 0, 0), direction=(1, 0, 0), speed=7.0)
     p = run(layer_of(thrown, motion=AIRLESS.model_copy(update={"drag": drag})), 24).points
     fall = -9.81 / drag * (1 - (1 - math.exp(-drag)) / drag)
     assert np.allclose(p.place[0], (7 * (1 - math.exp(-drag)) / drag, 0, fall), rtol=1e-5, atol=2e-5)
@@ -86,7 +77,7 @@ def test_drag_follows_its_closed_form(drag: float) -> None:
 @pytest.mark.parametrize("count", [1, 3])
 def test_a_bounce_reaches_the_square_of_its_share(e: float, count: int) -> None:
     motion = AIRLESS.model_copy(update={"ground": "bounce", "bounce": e})
-    layer = layer_of(source(**ONE, position=(0, 0, 1.0), speed=0.0, width=1e-4), motion=motion)
+    layer = layer_of(source(**ONE_POINT, position=(0, 0, 1.0), speed=0.0, width=1e-4), motion=motion)
     solver = PointSolver(layer, (), (), 1, 240.0, 400)
     state, heights = solver.start(), []
     for _ in range(300):
@@ -100,7 +91,8 @@ def test_a_bounce_reaches_the_square_of_its_share(e: float, count: int) -> None:
 def test_friction_stops_a_sliding_particle_where_it_should() -> None:
     motion = AIRLESS.model_copy(update={"ground": "bounce", "bounce": 0.0, "friction": 0.5})
     layer = layer_of(
-        source(**ONE, position=(0, 0, 0.00005), direction=(1, 0, 0), speed=3.0, width=1e-4), motion=motion
+        source(**ONE_POINT, position=(0, 0, 0.00005), direction=(1, 0, 0), speed=3.0, width=1e-4),
+        motion=motion,
     )
     for count in (1, 4):
         p = run(layer, 48, count).points
@@ -112,7 +104,7 @@ def test_a_fast_particle_does_not_pass_a_thin_wall() -> None:
     wall = Prop(id="wall", name="Wall", shape="box", position=(2, 0, -1), size=(0.02, 4, 4))
     stop = PointCollider(id="stop", name="Stop", prop="wall", bounce=0.5)
     layer = layer_of(
-        source(**ONE, position=(0, 0, 0.5), direction=(1, 0, 0), speed=150.0, width=0.001),
+        source(**ONE_POINT, position=(0, 0, 0.5), direction=(1, 0, 0), speed=150.0, width=0.001),
         motion=AIRLESS,
         colliders=(stop,),
     )
@@ -131,7 +123,7 @@ def test_what_sticks_goes_along_with_what_holds_it() -> None:
     )
     stop = PointCollider(id="stop", name="Stop", prop="cart", response="stick")
     layer = layer_of(
-        source(**ONE, position=(0, 0, 1.2), speed=0.0, width=0.01), motion=AIRLESS, colliders=(stop,)
+        source(**ONE_POINT, position=(0, 0, 1.2), speed=0.0, width=0.01), motion=AIRLESS, colliders=(stop,)
     )
     p = run(layer, 48, props=(cart,)).points
     assert p.place[0] == pytest.approx((2.0, 0.0, 1.005), abs=5e-3)
@@ -149,7 +141,7 @@ def test_a_moving_wall_hits_at_its_own_speed() -> None:
     stop = PointCollider(id="stop", name="Stop", prop="ram", bounce=1.0, friction=0.0)
     still = AIRLESS.model_copy(update={"gravity": 0.0})
     layer = layer_of(
-        source(**ONE, position=(0, 0, 1.0), speed=0.0, width=1e-3), motion=still, colliders=(stop,)
+        source(**ONE_POINT, position=(0, 0, 1.0), speed=0.0, width=1e-3), motion=still, colliders=(stop,)
     )
     for count in (1, 4):
         assert run(layer, 20, count, props=(ram,)).points.velocity[0, 0] == pytest.approx(8.0, rel=1e-2)
@@ -357,16 +349,16 @@ def test_particles_end_below_a_plane_beyond_a_reach_and_at_their_age() -> None:
     from tenka.effect.model import Ends
 
     falling = layer_of(
-        source(**{**ONE, "burst": 30}, speed=0.0), motion=AIRLESS, ends=Ends(below=True, height=-1.0)
+        source(**{**ONE_POINT, "burst": 30}, speed=0.0), motion=AIRLESS, ends=Ends(below=True, height=-1.0)
     )
     assert len(run(falling, 12).points) == 30 and len(run(falling, 20).points) == 0
     flying = layer_of(
-        source(**{**ONE, "burst": 30}, speed=10.0),
+        source(**{**ONE_POINT, "burst": 30}, speed=10.0),
         motion=AIRLESS.model_copy(update={"gravity": 0.0}),
         ends=Ends(reach=5.0),
     )
     assert len(run(flying, 10).points) == 30 and len(run(flying, 14).points) == 0
-    aged = layer_of(source(**{**ONE, "burst": 30, "life": 0.5}), motion=AIRLESS)
+    aged = layer_of(source(**{**ONE_POINT, "burst": 30, "life": 0.5}), motion=AIRLESS)
     state = run(aged, 13)
     assert len(state.points) == 0 and state.lost["age"] == 30
 

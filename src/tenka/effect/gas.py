@@ -6,10 +6,11 @@ from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from tenka.effect.catalogue import COLLISION, FIRE, LOOK, MOTION, QUALITY, WHERE, Settings
+from tenka.effect.catalogue import COLLISION, FIRE, MOTION, QUALITY, WHERE, Settings
 from tenka.effect.courses import Value, most
 from tenka.effect.fading import Fading
 from tenka.effect.former import CURL_SIZES, curls_of_two_sizes
+from tenka.effect.gaslook import Look
 from tenka.effect.layers import FIELD, LayerBase
 from tenka.effect.placed import Feed, Heard, Ramp, Vec3, ramp
 from tenka.effect.sources import Source
@@ -294,75 +295,6 @@ class Quality(Settings):
         soft=(0, 30),
         step=0.5,
         affects="final",
-    )
-
-
-class Look(Settings):
-    """How the gas is drawn; no change here simulates anything again."""
-
-    colour: Ramp = LOOK.param(
-        ramp((0.0, (0.80, 0.77, 0.74)), (0.45, (0.52, 0.49, 0.47)), (1.0, (0.20, 0.185, 0.18))),
-        "Colour of the smoke from thin (left) to dense (right).",
-        kind="ramp",
-    )
-    full_density: float = LOOK.number(1.2, "", 0.01, 100, "Density at the ramp's right end.", soft=(0.1, 5))
-    extinction: float = LOOK.number(
-        7.0, "1/m", 0, 500, "How opaque a metre of smoke of density 1 is.", soft=(0.5, 30)
-    )
-    shadow: float = LOOK.number(
-        1.0, "", 0, 4, "How strongly the smoke shades itself; a factor on the extinction.", soft=(0, 2)
-    )
-    forward: float = LOOK.number(
-        0.35,
-        "",
-        -0.9,
-        0.95,
-        "Forward scattering: brighter rims against the light.",
-        soft=(-0.5, 0.9),
-        label="forward scatter",
-    )
-    ambient: float = LOOK.number(
-        1.0, "", 0, 5, "Light from the sky and the ground into the shaded side.", soft=(0, 2)
-    )
-    glow: float = LOOK.number(
-        1.0, "", 0, 1000, "Strength of the light that hot gas gives off, by black-body colour.", soft=(0, 5)
-    )
-    flame: float = LOOK.number(
-        1.0, "", 0, 1000, "Brightness of flames, apart from glowing smoke; by black-body colour.", soft=(0, 6)
-    )
-    flame_opacity: float = LOOK.number(
-        0.6,
-        "",
-        0,
-        10,
-        "How much flames hide: 1 gives a fireball its form, 0.3 leaves a hearth clear.",
-        soft=(0, 2),
-    )
-    flame_heat: float = LOOK.number(
-        1.0,
-        "",
-        0.1,
-        10,
-        "Stretches the flames' heat before it becomes colour: above 1 whiter, below redder.",
-        soft=(0.5, 2),
-    )
-    carried: float = LOOK.number(
-        1.0,
-        "",
-        0,
-        1,
-        "How much of the colour that smoke carries is shown, against the ramp above.",
-        label="own colour",
-    )
-    steps: float = QUALITY.number(
-        1.0,
-        "1/voxel",
-        0.25,
-        4,
-        "Samples per voxel along each ray in the refined picture.",
-        soft=(0.5, 2),
-        affects="look",
-        label="samples",
     )
 
 

@@ -14,7 +14,8 @@ from tenka.effect.debris import Bodies, DebrisLayer, Pieces
 from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.forces import INSIDE, Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind
 from tenka.effect.former import CURL_SIZES
-from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Look, Motion, Quality
+from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Motion, Quality
+from tenka.effect.gaslook import Look
 from tenka.effect.layers import FIELD, HANDED, POINTS, LayerBase
 from tenka.effect.light import Camera, Light
 from tenka.effect.particles import (

@@ -318,23 +318,20 @@ def _march_picture(
             )
 
 
-def march(
-    volume: LitVolume, view: View, depth: np.ndarray | None = None, detail: float = 1.0, shift: float = 0.0
-) -> np.ndarray:
+def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail: float = 1.0) -> np.ndarray:
     """Draw a lit volume.
 
     Parameters
     ----------
     depth : (height, width) distance along the view's forward at which rays stop, in m
     detail : factor on the look's samples per voxel
-    shift : of a step, by which the samples lie further on: the mean over even shifts has no grain
 
     Returns
     -------
     (height, width, 8) float32: scattered colour (premultiplied, linear), alpha, emitted colour, and the
     seen temperature above the air weighted by alpha (K)
     """
-    return march_slices(volume, view, np.array([0.0, 1e30]), depth, detail, shift)[:, :, 0]
+    return march_slices(volume, view, np.array([0.0, 1e30]), depth, detail)[:, :, 0]
 
 
 def march_slices(
@@ -350,6 +347,7 @@ def march_slices(
     Parameters
     ----------
     edges : (n + 1,) ascending distances along the view's forward, m
+    shift : of a step, by which the samples lie further on: the mean over even shifts has no grain
 
     Returns
     -------

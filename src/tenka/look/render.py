@@ -43,14 +43,15 @@ class _Kept:
 
     def __init__(self, most: int = 2) -> None:
         self._most = most
-        self._items: dict[object, object] = {}
+        self._items: dict[object, tuple[object, object]] = {}
 
-    def get(self, key: object, make: Callable[[], T]) -> T:
+    def get(self, key: object, make: Callable[[], T], of: object = None) -> T:
+        """What was made for a key. `of` is what an id in it is of: held, so that no other gets that id."""
         if key not in self._items:
             while len(self._items) >= self._most:
                 self._items.pop(next(iter(self._items)))
-            self._items[key] = make()
-        return self._items[key]  # type: ignore[return-value]
+            self._items[key] = (make(), of)
+        return self._items[key][0]  # type: ignore[return-value]
 
 
 @dataclass
@@ -98,7 +99,9 @@ class Renderer:
     """
 
     def __init__(self) -> None:
-        self._lamps, self._sums = _Kept(8), _Kept(4)
+        self._lamps = _Kept(2 * SHADOWED)
+        self._sums: dict[object, _Sum] = {}  # of the newest picture that was averaged
+        self._summed: set[object] = set()
         self._lit, self._shadow, self._seen, self._shaded, self._ready = (
             _Kept(4),
             _Kept(1),
@@ -121,7 +124,9 @@ class Renderer:
     def _lamp(self, mesh: Mesh, place: np.ndarray) -> np.ndarray:
         """What a lamp sees; looked for anew only where it has moved away."""
         spot = tuple(round(float(v) / LAMP_STEP) for v in place)
-        return self._lamps.get((id(mesh), spot), lambda: lamp_shadow(mesh, LAMP_STEP * np.array(spot, float)))
+        return self._lamps.get(
+            (id(mesh), spot), lambda: lamp_shadow(mesh, LAMP_STEP * np.array(spot, float)), mesh
+        )
 
     def draw(
         self, frame: Frame | None, look: Look, light: Light, view: View, mesh: Mesh, coarse: int = 1
@@ -134,11 +139,17 @@ class Renderer:
     ) -> np.ndarray:
         """A gas in slices of depth, as the mean of so many passes whose samples lie apart; those that were
         made for a picture with fewer are made use of."""
-        if passes:
-            detail *= min(1.0, 1.0 / float(volume.params[STEPS]))
+        if not passes:
+            return march_slices(volume, view, edges, stops, detail)
+        detail *= min(1.0, 1.0 / float(volume.params[STEPS]))
         where = (view.packed().tobytes(), view.width, view.height, edges.tobytes(), stops.tobytes(), detail)
-        held = self._sums.get((id(volume), hash(where)), lambda: _Sum(volume))
-        for n in range(held.count, max(passes, 1)):
+        key = (id(volume), hash(where))
+        if key not in self._sums:  # another picture: what was added up for the last one takes much room
+            self._sums = {k: v for k, v in self._sums.items() if k in self._summed}
+            self._sums[key] = _Sum(volume)
+        self._summed.add(key)
+        held = self._sums[key]
+        for n in range(held.count, passes):
             found = march_slices(volume, view, edges, stops, detail, (n * GOLDEN) % 1.0)
             if held.mean is None:
                 held.mean = found
@@ -159,12 +170,15 @@ class Renderer:
             0 is one pass with as many samples as its look asks for
         """
         mesh = shot.mesh
+        self._summed = set()
         volumes = self._volumes(shot, light)
         fine = 2 if coarse == 1 else 1
         big = view.sized(view.width * fine, view.height * fine)
         where = (id(mesh), big.packed().tobytes(), big.width, big.height)
-        surfaces = self._seen.get(where, lambda: see(mesh, big))
-        shadow = self._shadow.get((id(mesh), light.heading, light.height), lambda: cast_shadow(mesh, light))
+        surfaces = self._seen.get(where, lambda: see(mesh, big), mesh)
+        shadow = self._shadow.get(
+            (id(mesh), light.heading, light.height), lambda: cast_shadow(mesh, light), mesh
+        )
         lamp = light.model_copy(update={"exposure": 0.0})
         shading = (
             max(volumes, key=lambda v: v.field[..., 0].sum())
@@ -190,7 +204,9 @@ class Renderer:
             kept = [self._lamp(mesh, row[:3]) for row in lamps[:SHADOWED]]
             depths = np.stack(kept)
         backdrop = self._shaded.get(
-            (*where, lamp, lamps.tobytes()), lambda: shade(surfaces, big, light, shadow, True, lamps, depths)
+            (*where, lamp, lamps.tobytes()),
+            lambda: shade(surfaces, big, light, shadow, True, lamps, depths),
+            mesh,
         )
         step = fine if coarse == 1 else coarse
         if not shot.swarms and len(volumes) < 2:

@@ -270,9 +270,24 @@ class Lamp:
     radius: float
 
 
-def _buffers(cells: Cells) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def _carried(
+    cells: Cells, around: Around, light: np.ndarray, edge: float, shadow: float, rounds: int
+) -> np.ndarray:
+    """Carry light through all cells, round after round, from a first guess of what comes from all round;
+    `light` is filled with the last. Returns the power that leaves the box, all directions together, (3,)."""
+    f32 = np.float32
     shape = (len(WEIGHTS), *cells.sunlit.shape, 3)
-    return np.empty(shape, np.float32), np.empty(shape, np.float32), np.zeros((len(WEIGHTS), 3), np.float32)
+    flow, mean, left = np.empty(shape, f32), np.empty(shape, f32), np.zeros((len(WEIGHTS), 3), f32)
+    below = (around.shade + cells.clear[..., None] * (around.ground - around.shade)).astype(f32)
+    sides = (HALF * (around.sky + around.ground)).astype(f32)
+    sun, sky = around.sun.astype(f32), around.sky.astype(f32)
+    fed, steps = np.empty(shape[1:], f32), _Mixing(light[..., :3])
+    for _ in range(rounds):
+        _fed(cells.dims, cells.tint, cells.sunlit, cells.gives, light, sun, f32(shadow), fed)
+        _sweep(cells.dims, fed, f32(shadow), f32(edge), DIRECTIONS, sky, below, sides, flow, mean, left)
+        _average(mean, WEIGHTS, light)
+        steps.mix(light)
+    return 4.0 * math.pi * edge * edge * (WEIGHTS[:, None].astype(float) * left).sum(axis=0)
 
 
 def scattered(
@@ -289,40 +304,10 @@ def scattered(
     light = np.zeros((*cells.sunlit.shape, 4), np.float32)
     # to begin with: two octaves of the sun's scattering, and half of what is all round
     lit = np.maximum(cells.sunlit, 1e-12)[..., None]
-    light[..., :3] = (
-        around.sun / FOUR_PI * cells.tint * (HALF * np.sqrt(lit) + QUARTER * np.sqrt(np.sqrt(lit)))
-    )
+    octaves = HALF * np.sqrt(lit) + QUARTER * np.sqrt(np.sqrt(lit))
+    light[..., :3] = around.sun / FOUR_PI * cells.tint * octaves
     light[..., :3] += HALF * HALF * (around.sky + around.shade)
-    below = (around.shade + cells.clear[..., None] * (around.ground - around.shade)).astype(np.float32)
-    sides = (HALF * (around.sky + around.ground)).astype(np.float32)
-    flow, mean, left = _buffers(cells)
-    fed, steps = np.empty((*cells.sunlit.shape, 3), np.float32), _Mixing(light[..., :3])
-    for _ in range(rounds):
-        _fed(
-            cells.dims,
-            cells.tint,
-            cells.sunlit,
-            cells.gives,
-            light,
-            around.sun.astype(np.float32),
-            np.float32(shadow),
-            fed,
-        )
-        _sweep(
-            cells.dims,
-            fed,
-            np.float32(shadow),
-            np.float32(edge),
-            DIRECTIONS,
-            around.sky.astype(np.float32),
-            below,
-            sides,
-            flow,
-            mean,
-            left,
-        )
-        _average(mean, WEIGHTS, light)
-        steps.mix(light)
+    _carried(cells, around, light, edge, shadow, rounds)
     return light
 
 
@@ -351,45 +336,23 @@ class _Mixing:
         self._from = came.copy()
 
 
+DARK = Around(np.zeros(3), np.zeros(3), np.zeros(3), np.zeros(3))
+LAMP_ROUNDS = 2  # the light that leaves a fire has mostly met little
+
+
 def lamp_of_cells(
-    cells: Cells, origin: np.ndarray, edge: float, shadow: float = 1.0, rounds: int = 2
+    cells: Cells, origin: np.ndarray, edge: float, shadow: float = 1.0, rounds: int = LAMP_ROUNDS
 ) -> Lamp | None:
     """What the gas itself gives off as one lamp, of the light that leaves it; None when it gives none."""
     total = cells.gives.sum(axis=3, dtype=np.float64)
     if not total.max() > 0:
         return None
-    dark = np.zeros(3, np.float32)
-    flow, mean, left = _buffers(cells)
-    light = np.zeros((*cells.sunlit.shape, 4), np.float32)
-    fed, none = np.empty((*cells.sunlit.shape, 3), np.float32), np.zeros_like(cells.sunlit)
-    below = np.zeros((*cells.sunlit.shape[:2], 3), np.float32)
-    for _ in range(rounds):
-        _fed(cells.dims, cells.tint, none, cells.gives, light, dark, np.float32(shadow), fed)
-        _sweep(
-            cells.dims,
-            fed,
-            np.float32(shadow),
-            np.float32(edge),
-            DIRECTIONS,
-            dark,
-            below,
-            dark,
-            flow,
-            mean,
-            left,
-        )
-        _average(mean, WEIGHTS, light)
-    power = 4.0 * math.pi * edge * edge * (WEIGHTS[:, None].astype(float) * left).sum(axis=0)
-    share = total / total.sum()
-    at = [np.arange(n) + 0.5 for n in total.shape]
-    middle = [float((share.sum(axis=tuple(b for b in range(3) if b != a)) * at[a]).sum()) for a in range(3)]
-    spread = sum(
-        float((share.sum(axis=tuple(b for b in range(3) if b != a)) * (at[a] - middle[a]) ** 2).sum())
-        for a in range(3)
-    )
-    return Lamp(
-        np.asarray(origin, float) + edge * np.array(middle), power / (4.0 * math.pi), edge * math.sqrt(spread)
-    )
+    power = _carried(cells, DARK, np.zeros((*total.shape, 4), np.float32), edge, shadow, rounds)
+    places = np.moveaxis(np.indices(total.shape), 0, -1) + 0.5
+    share = (total / total.sum())[..., None]
+    middle = (share * places).sum(axis=(0, 1, 2))
+    spread = float((share * (places - middle) ** 2).sum())
+    return Lamp(np.asarray(origin, float) + edge * middle, power / (4.0 * math.pi), edge * math.sqrt(spread))
 
 
 def lamp_row(lamp: Lamp) -> np.ndarray:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -49,7 +50,8 @@ class LitVolume:
     low, high : occupied box in voxels, (3,)
     colour : (LUT, 3) share of light that goes on when it meets smoke, by density
     around : what shines on it
-    lamp : the light that it gives to what is round it
+    cells : what it holds, coarsely; None of nothing
+    shadow : the look's, a factor on how much it dims light on the way
     """
 
     field: np.ndarray
@@ -63,9 +65,17 @@ class LitVolume:
     voxel: float
     colour: np.ndarray
     around: Around
-    lamp: Lamp | None
+    cells: Cells | None
+    shadow: float
     towards: np.ndarray
     params: np.ndarray
+
+    @cached_property
+    def lamp(self) -> Lamp | None:
+        """The light that it gives to what is round it; worked out when a set is drawn with it."""
+        if self.cells is None:
+            return None
+        return lamp_of_cells(self.cells, self.origin, self.cell * self.voxel, self.shadow)
 
     @property
     def empty(self) -> bool:
@@ -168,14 +178,13 @@ def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
     field = np.zeros((*rho.shape, 4), np.float32)
     colour = albedo_of(ramp_table(look.colour)).astype(np.float32)
     around, size = around_of(light, look.ambient), cell_size(rho.shape)
-    glowing, lamp = np.zeros((2, 2, 2, 4), np.float32), None
+    glowing, cells = np.zeros((2, 2, 2, 4), np.float32), None
     if high.any():
         depth = sun_depth(rho, frame.voxel, towards)
         _assemble(rho, depth, flame, heat, np.float32(look.extinction * look.shadow), field)
         edge = size * frame.voxel
         cells = _cells(field, flame, dye, colour, look, size, edge)
         glowing = _padded(scattered(cells, around, edge, look.shadow))
-        lamp = lamp_of_cells(cells, np.asarray(frame.origin, float), edge, look.shadow)
     return LitVolume(
         field,
         glowing,
@@ -188,7 +197,8 @@ def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
         frame.voxel,
         colour,
         around,
-        lamp,
+        cells,
+        look.shadow,
         towards.astype(np.float32),
         np.array(
             [

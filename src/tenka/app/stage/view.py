@@ -211,7 +211,7 @@ class Stage(QWidget):
             past = {id: session.past(id, kept.index) for id in frames} if kept is not None else {}
             shot = self._shot(effect, frames, t, mesh, past)
             draw = partial(renderer.draw_shot, shot, effect.light, view, coarse)
-            picture = draw(1 if coarse == 1 else 0)
+            picture = draw(1 if coarse == 1 and which == "preview" else 0)  # a wipe shows both alike
             image = as_image(picture.rgb)
             found = session.beside(other, index) if which != "preview" else None
             final = None
