@@ -8,6 +8,8 @@ from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from tenka.app.window import Window
+from tenka.effect.additions import LAYERS, with_new_layer
+from tenka.effect.document import get
 
 K = Qt.Key
 
@@ -87,3 +89,18 @@ def test_it_is_where_it_was_left(window: Window, qtbot: QtBot):
     window.state.select("layers.puff.sources.source")
     qtbot.wait(30)
     assert bar.value() == 90
+
+
+def test_the_time_scale_of_every_kind_of_layer_is_in_its_sheet(window: Window):
+    state = window.state
+    for added in (None, "Sparks", "Debris"):
+        if added is not None:
+            effect, _ = with_new_layer(state.effect, LAYERS[added](state.effect))
+            state.apply(effect, "Add a layer")
+        path = f"layers.{state.effect.layers[-1].id}"
+        state.select(path)
+        row = window.sheet.row(f"{path}.time_scale")
+        assert row is not None and "time scale" in names(window), path
+        row.field.type_in("50 %")  # type: ignore[attr-defined]
+        QTest.keyClick(row.field._edit, K.Key_Return)  # type: ignore[attr-defined]
+        assert get(state.effect, path).time_scale == 0.5

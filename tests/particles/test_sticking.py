@@ -5,12 +5,13 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from build import ONE_POINT
 from test_bodies import debris
 from test_bodies import run as run_pieces
 from test_colliding import layer_of as bricks
 from test_colliding import placed
 from test_colliding import run as run_bricks
-from test_motion import AIRLESS, ONE, layer_of, run, source
+from test_motion import AIRLESS, layer_of, run, source
 
 from tenka.effect.courses import Key, Keys
 from tenka.effect.model import Bodies, Pieces, PointCollider, PointMotion, Prop
@@ -27,7 +28,7 @@ def sticky(hold: float) -> tuple[PointCollider, ...]:
 
 @pytest.mark.parametrize("steps", (1, 4))
 def test_a_ceiling_holds_what_is_lighter_than_its_hold(steps: int):
-    up = source(**ONE, position=(0, 0, 1.2), direction=(0, 0, 1), speed=5.0, width=0.01)
+    up = source(**ONE_POINT, position=(0, 0, 1.2), direction=(0, 0, 1), speed=5.0, width=0.01)
     for hold, stays in ((1000.0, True), (10.5, True), (9.0, False)):
         p = run(layer_of(up, motion=AIRLESS, colliders=sticky(hold)), 24, steps, props=(CEILING,)).points
         assert (p.place[0, 2] > 1.99) == stays and ((p.state[0] & STUCK) > 0) == stays
@@ -36,7 +37,7 @@ def test_a_ceiling_holds_what_is_lighter_than_its_hold(steps: int):
 @pytest.mark.parametrize("steps", (1, 3))
 def test_a_wall_that_holds_too_little_lets_slide_with_what_it_lacks(steps: int):
     """Down a wall with g - hold from the moment at which it is met."""
-    ahead = source(**ONE, position=(0, 0, 30.0), direction=(1, 0, 0), speed=50.0, width=0.01)
+    ahead = source(**ONE_POINT, position=(0, 0, 30.0), direction=(1, 0, 0), speed=50.0, width=0.01)
     met, hold = 0.01, 4.0  # s, m/s^2
     p = run(layer_of(ahead, motion=AIRLESS, colliders=sticky(hold)), 24, steps, props=(WALL,)).points
     t = 1.0 - met  # the blow takes what it fell by then
@@ -71,7 +72,7 @@ def test_a_disc_that_turns_ever_faster_throws_off_what_it_cannot_hold(make: str,
             p = run_pieces(layer, 96, steps, props=(disc,)).points
         else:
             p = run(
-                layer_of(source(**ONE, **lies, width=0.01), motion=AIRLESS, colliders=sticky(hold)),
+                layer_of(source(**ONE_POINT, **lies, width=0.01), motion=AIRLESS, colliders=sticky(hold)),
                 96,
                 steps,
                 props=(disc,),

@@ -80,7 +80,7 @@ def _alive(layer: LayerBase, frame: Any) -> str:
 VIEWS: dict[str, LayerView] = {
     "gas": LayerView(
         "cloud",
-        ("domain", "fire", "motion", "fading", "quality"),
+        ("domain", "fire", "motion", "fading", "quality", ""),
         starters=(("Gas", "cloud"),),
         handles=wall_handles,
         box=_gas_box,
