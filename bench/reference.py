@@ -12,7 +12,7 @@ import numpy as np
 
 from tenka.base.jit import kernel, prange
 from tenka.look.colour import HEAT_SCALE, LUT, albedo_table, flame_table, glow_at, glow_table
-from tenka.look.march import box_span, ray_of
+from tenka.look.rays import box_span, ray_of
 from tenka.look.volume import LitVolume
 from tenka.scene.cameras import View
 

@@ -18,10 +18,11 @@ from tenka.look.colour import (
     glow_table,
     ramp_table,
 )
-from tenka.look.compose import compose
+from tenka.look.compose import settled
 from tenka.look.light import sky_depth, sun_depth
-from tenka.look.march import exp_minus, march, phase_hg
+from tenka.look.march import march
 from tenka.look.raster import shade
+from tenka.look.rays import exp_minus, phase_hg
 from tenka.look.render import Renderer
 from tenka.look.shadows import cast_shadow
 from tenka.look.triangles import see
@@ -208,8 +209,8 @@ def test_props_shade_the_ground_and_gas_shades_it_too():
     cloud = light_volume(frame_of(slab(3.0), origin=(-1, -1, 2)), Look(extinction=5), light)
     none = Mesh(np.zeros((0, 3), np.float32), np.zeros((0, 3), np.int32), np.zeros((0, 3), np.float32))
     bare = shade(see(none, view), view, light, cast_shadow(none, light))
-    clear, _ = compose(view, bare, 1, None, 1, None)
-    dimmed, _ = compose(view, bare, 1, None, 1, cloud)
+    clear = settled(view, bare, 1)
+    dimmed = settled(view, bare, 1, [cloud])
     ratio = dimmed.sum(axis=2) / clear.sum(axis=2)
     assert ratio.min() < 0.6 and ratio.max() == pytest.approx(1.0, abs=1e-4)
 

@@ -102,6 +102,7 @@ def serial(function: Any) -> Any:
 
 
 prange = numba.prange
+parallel_chunksize = numba.parallel_chunksize
 
 
 def _mark(part: str) -> Path:

@@ -10,7 +10,6 @@ from functools import lru_cache
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.base.randomness import unit4
 from tenka.base.srgb import to_srgb
 from tenka.effect.model import AMBIENT_KELVIN, Ramp, ramp_at
 
@@ -172,12 +171,18 @@ def develop(linear: np.ndarray, stops: float) -> np.ndarray:
     bright goes through orange and yellow to white, and what is dim keeps its hue exactly.
     """
     out = np.empty((*linear.shape[:2], 3), np.uint8)
-    _develop(np.ascontiguousarray(linear, np.float32), np.float32(2.0**stops), SRGB_TABLE, out)
+    _develop(np.ascontiguousarray(linear, np.float32), np.float32(2.0**stops), SRGB_TABLE, _grain(), out)
     return out
 
 
+@lru_cache(maxsize=1)
+def _grain() -> np.ndarray:
+    """Even noise from 0 to 1, (256, 256), laid next to itself over a picture."""
+    return np.random.default_rng(11).random((256, 256), np.float32)
+
+
 @kernel(parallel=True)
-def _develop(linear, gain, table, out):
+def _develop(linear, gain, table, grains, out):
     h, w, _ = linear.shape
     m = np.float32(MIXED)
     third, undo = np.float32(1.0 / 3.0), np.float32(1.0 / (1.0 - MIXED))
@@ -190,7 +195,7 @@ def _develop(linear, gain, table, out):
                 sum_ += shoulder((np.float32(1.0) - m) * linear[i, j, c] * gain + m * mean)
             sum_ *= third
             # a little grain, so that what rises slowly shows no steps
-            grain = np.float32(unit4(11, i, j, 0))
+            grain = grains[i & 255, j & 255]
             for c in range(3):
                 x = shoulder((np.float32(1.0) - m) * linear[i, j, c] * gain + m * mean)
                 out[i, j, c] = np.uint8(

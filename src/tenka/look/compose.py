@@ -1,178 +1,221 @@
-"""Gas over the set: the two pictures laid on each other by depth."""
+"""Gas over the set: the set in the shadows of all gases, and gas laid over it slice by slice."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.look.march import ray_of
 from tenka.look.raster import ONE, ZERO, Backdrop, _sun_at
+from tenka.look.rays import ray_of
 from tenka.look.volume import LitVolume
 from tenka.scene.cameras import View
 
-
-@kernel
-def _between(i, factor, n):
-    x = min(
-        max((np.float32(i) + np.float32(0.5)) / np.float32(factor) - np.float32(0.5), ZERO), np.float32(n - 1)
-    )
-    a = min(np.int64(x), n - 1)
-    return a, min(a + 1, n - 1), x - np.float32(a)
+ALIKE = np.float32(0.02)  # of a depth: neighbours whose depths differ less lie on one surface
+HALF = np.float32(0.5)
 
 
 @kernel(parallel=True)
-def _compose(
-    view,
-    still,
-    direct,
-    depth,
-    fine,
-    gas,
-    factor,
-    shadowed,
-    towards,
-    origin,
-    h,
-    field,
-    low,
-    high,
-    linear,
-    alpha,
-):
-    height, width, _ = linear.shape
+def _dim(view, direct, depth, fine, run, towards, origin, h, field, low, high, first, share):
+    """Multiply the share of the sun that comes to each pixel of the set by what a gas lets through."""
     big_h, big_w = depth.shape
-    share = ONE / np.float32(fine * fine)
+    height = big_h // fine
     for p_ in prange(height):
         j = np.int64(p_)
-        a, b, f = _between(j, factor, gas.shape[0])
-        for i in range(width):
-            red, green, blue = ZERO, ZERO, ZERO
+        for i0 in range(0, big_w, run):
             known, sun_known = np.float32(-1.0), ONE  # neighbours on one surface share the gas's shadow
             for q in range(fine):
                 y = j * fine + q
-                for p in range(fine):
-                    x = i * fine + p
-                    sun = ONE
+                for x in range(i0, min(i0 + run, big_w)):
+                    if direct[y, x, 0] + direct[y, x, 1] <= ZERO:
+                        continue
                     deep = depth[y, x]
-                    if (
-                        shadowed
-                        and direct[y, x, 0] + direct[y, x, 1] > ZERO
-                        and abs(deep - known) < np.float32(0.02) * deep
-                    ):
-                        sun = sun_known
-                    elif shadowed and direct[y, x, 0] + direct[y, x, 1] > ZERO:
-                        u = (np.float32(x) + np.float32(0.5)) * np.float32(2.0) / np.float32(big_w) - ONE
-                        v = ONE - (np.float32(y) + np.float32(0.5)) * np.float32(2.0) / np.float32(big_h)
+                    if abs(deep - known) >= ALIKE * deep:
+                        u = (np.float32(x) + HALF) * np.float32(2.0) / np.float32(big_w) - ONE
+                        v = ONE - (np.float32(y) + HALF) * np.float32(2.0) / np.float32(big_h)
                         ox, oy, oz, dx, dy, dz = ray_of(view, u, v)
-                        t = depth[y, x] / max(dx * view[3] + dy * view[4] + dz * view[5], np.float32(1e-6))
-                        sun = _sun_at(
+                        t = deep / max(dx * view[3] + dy * view[4] + dz * view[5], np.float32(1e-6))
+                        sun_known = _sun_at(
                             ox + t * dx, oy + t * dy, oz + t * dz, towards, origin, h, field, low, high
                         )
-                        known, sun_known = deep, sun
-                    red += still[y, x, 0] + direct[y, x, 0] * sun
-                    green += still[y, x, 1] + direct[y, x, 1] * sun
-                    blue += still[y, x, 2] + direct[y, x, 2] * sun
-            c, d, g = _between(i, factor, gas.shape[1])
-            w0, w1, w2, w3 = (ONE - f) * (ONE - g), (ONE - f) * g, f * (ONE - g), f * g
-            cover = w0 * gas[a, c, 3] + w1 * gas[a, d, 3] + w2 * gas[b, c, 3] + w3 * gas[b, d, 3]
-            alpha[j, i] = cover
-            for n in range(3):
-                back = (red if n == 0 else (green if n == 1 else blue)) * share
-                front = (
-                    w0 * (gas[a, c, n] + gas[a, c, n + 4])
-                    + w1 * (gas[a, d, n] + gas[a, d, n + 4])
-                    + w2 * (gas[b, c, n] + gas[b, c, n + 4])
-                    + w3 * (gas[b, d, n] + gas[b, d, n + 4])
-                )
-                linear[j, i, n] = front + (ONE - cover) * back
+                        known = deep
+                    share[y, x] = sun_known if first else share[y, x] * sun_known
 
 
-def compose(
-    view: View, backdrop: Backdrop, fine: int, gas: np.ndarray | None, factor: int, volume: LitVolume | None
-) -> tuple[np.ndarray, np.ndarray]:
-    """Gas over its backdrop, which it shades: (h, w, 3) linear light and the gas's (h, w) alpha.
+@kernel(parallel=True)
+def _reduce(still, direct, share, fine, shaded, linear):
+    height, width, _ = linear.shape
+    part = ONE / np.float32(fine * fine)
+    for p_ in prange(height):
+        j = np.int64(p_)
+        for i in range(width):
+            red, green, blue = ZERO, ZERO, ZERO
+            for y in range(j * fine, j * fine + fine):
+                for x in range(i * fine, i * fine + fine):
+                    red, green, blue = red + still[y, x, 0], green + still[y, x, 1], blue + still[y, x, 2]
+                    if direct[y, x, 0] + direct[y, x, 1] > ZERO:
+                        sun = share[y, x] if shaded else ONE
+                        red += direct[y, x, 0] * sun
+                        green += direct[y, x, 1] * sun
+                        blue += direct[y, x, 2] * sun
+            linear[j, i, 0], linear[j, i, 1], linear[j, i, 2] = red * part, green * part, blue * part
+
+
+def settled(
+    view: View, backdrop: Backdrop, fine: int, volumes: Sequence[LitVolume] = (), coarse: int = 1
+) -> np.ndarray:
+    """The set in the shadows of gases, (h, w, 3) linear light.
 
     Parameters
     ----------
     view : that of the backdrop, which is `fine` times as large each way as the result
-    gas : what `march` gave, at 1/factor of the result's size, or None
+    coarse : so many neighbours in a row that lie on one surface share their shadow
     """
-    height, width = view.height // fine, view.width // fine
-    linear, alpha = np.empty((height, width, 3), np.float32), np.empty((height, width), np.float32)
-    gas = np.zeros((1, 1, 8), np.float32) if gas is None else gas
-    zero = np.zeros(3, np.float32)
-    if volume is None or volume.empty:
-        _compose(
+    linear = np.empty((view.height // fine, view.width // fine, 3), np.float32)
+    there = [v for v in volumes if not v.empty]
+    share = np.empty(backdrop.depth.shape if there else (0, 0), np.float32)
+    for n, volume in enumerate(there):
+        _dim(
             view.packed(),
-            backdrop.still,
             backdrop.direct,
             backdrop.depth,
             fine,
-            gas,
-            factor,
-            False,
-            zero,
-            zero,
-            ONE,
-            np.zeros((2, 2, 2, 4), np.float32),
-            zero,
-            zero,
-            linear,
-            alpha,
-        )
-    else:
-        _compose(
-            view.packed(),
-            backdrop.still,
-            backdrop.direct,
-            backdrop.depth,
-            fine,
-            gas,
-            factor,
-            True,
+            fine * coarse,
             volume.towards,
             volume.origin.astype(np.float32),
             np.float32(volume.voxel),
             volume.field,
             volume.low,
             volume.high,
-            linear,
-            alpha,
+            n == 0,
+            share,
         )
-    return linear, alpha
+    _reduce(backdrop.still, backdrop.direct, share, fine, bool(there), linear)
+    return linear
 
 
 @kernel(parallel=True)
-def lean_to(mean, one, share):
-    """Add one more to a mean, in place; both flat."""
-    for m in prange(mean.size):
-        mean[m] += share * (one[m] - mean[m])
+def _lean_to(mean, one, share, places, window):
+    stride = places[0]
+    from_y, from_x = (window[1] // stride) * stride + places[1], (window[0] // stride) * stride + places[2]
+    for p_ in prange(max(window[3] - from_y + stride - 1, 0) // stride):
+        j = from_y + np.int64(p_) * stride
+        for s in range(mean.shape[0]):
+            for i in range(from_x, window[2], stride):
+                for n in range(4):
+                    mean[s, j, i, n] += share * (one[s, j, i, n] - mean[s, j, i, n])
+
+
+def lean_to(
+    mean: np.ndarray,
+    one: np.ndarray,
+    share: float,
+    places: tuple[int, int, int],
+    window: tuple[int, int, int, int],
+) -> None:
+    """Add one more to a mean, in place; both (n, h, w, 4).
+
+    Parameters
+    ----------
+    places : only every so manieth pixel each way, from this row and this column on
+    window : only those that the gas may be in; see `reached`
+    """
+    _lean_to(mean, one, np.float32(share), np.array(places, np.int64), np.array(window, np.int64))
 
 
 @kernel(parallel=True)
-def _lay_over(gas4, slice_, factor, linear, alpha):
-    height, width, _ = linear.shape
-    gas = gas4[:, :, slice_]
-    for p_ in prange(height):
-        j = np.int64(p_)
+def _lay_known(gas, known, stops, window, linear, alpha):
+    height, width = alpha.shape
+    for p_ in prange(max(window[3] - window[1], 0)):
+        j = window[1] + np.int64(p_)
+        for i in range(window[0], window[2]):
+            red, green, blue, cover = ZERO, ZERO, ZERO, ZERO
+            if known[j & 1, i & 1]:
+                red, green, blue, cover = gas[j, i, 0], gas[j, i, 1], gas[j, i, 2], gas[j, i, 3]
+            else:
+                here, total = stops[j, i], ZERO
+                for b in range(max(j - 1, 0), min(j + 2, height)):
+                    for a in range(max(i - 1, 0), min(i + 2, width)):
+                        if known[b & 1, a & 1]:
+                            # what lies across an edge of the set counts for next to nothing
+                            off = abs(stops[b, a] - here) / max(stops[b, a], here)
+                            weight = (HALF if a != i and b != j else ONE) / (np.float32(1e-5) + off * off)
+                            total += weight
+                            red += weight * gas[b, a, 0]
+                            green += weight * gas[b, a, 1]
+                            blue += weight * gas[b, a, 2]
+                            cover += weight * gas[b, a, 3]
+                if total > ZERO:
+                    over = ONE / total
+                    red, green, blue, cover = red * over, green * over, blue * over, cover * over
+            if cover <= ZERO and red + green + blue <= ZERO:
+                continue
+            linear[j, i, 0] = red + (ONE - cover) * linear[j, i, 0]
+            linear[j, i, 1] = green + (ONE - cover) * linear[j, i, 1]
+            linear[j, i, 2] = blue + (ONE - cover) * linear[j, i, 2]
+            alpha[j, i] = ONE - (ONE - alpha[j, i]) * (ONE - cover)
+
+
+def lay_known(
+    gas: np.ndarray,
+    known: np.ndarray,
+    stops: np.ndarray,
+    window: tuple[int, int, int, int],
+    linear: np.ndarray,
+    alpha: np.ndarray,
+) -> None:
+    """Lay one slice of gas over a picture, in place, of which only some of each four pixels are known: the
+    others are the means of their neighbours.
+
+    Parameters
+    ----------
+    known : (2, 2) which of each four are
+    stops : (h, w) depths of the set
+    window : the pixels that the gas may be in; see `reached`
+    """
+    _lay_known(gas, known, stops, np.array(window, np.int64), linear, alpha)
+
+
+@kernel
+def _between(i, factor, n):
+    x = min(max((np.float32(i) + HALF) / np.float32(factor) - HALF, ZERO), np.float32(n - 1))
+    a = min(np.int64(x), n - 1)
+    return a, min(a + 1, n - 1), x - np.float32(a)
+
+
+@kernel(parallel=True)
+def _lay_over(gas, factor, window, linear, alpha):
+    for p_ in prange(max(window[3] - window[1], 0)):
+        j = window[1] + np.int64(p_)
         a, b, f = _between(j, factor, gas.shape[0])
-        for i in range(width):
+        for i in range(window[0], window[2]):
             c, d, g = _between(i, factor, gas.shape[1])
             w0, w1, w2, w3 = (ONE - f) * (ONE - g), (ONE - f) * g, f * (ONE - g), f * g
             cover = w0 * gas[a, c, 3] + w1 * gas[a, d, 3] + w2 * gas[b, c, 3] + w3 * gas[b, d, 3]
-            if cover <= ZERO and gas[a, c, 4] + gas[a, d, 4] + gas[b, c, 4] + gas[b, d, 4] <= ZERO:
+            if cover <= ZERO and gas[a, c, 0] + gas[a, d, 0] + gas[b, c, 0] + gas[b, d, 0] <= ZERO:
                 continue
             for n in range(3):
-                front = (
-                    w0 * (gas[a, c, n] + gas[a, c, n + 4])
-                    + w1 * (gas[a, d, n] + gas[a, d, n + 4])
-                    + w2 * (gas[b, c, n] + gas[b, c, n + 4])
-                    + w3 * (gas[b, d, n] + gas[b, d, n + 4])
-                )
+                front = w0 * gas[a, c, n] + w1 * gas[a, d, n] + w2 * gas[b, c, n] + w3 * gas[b, d, n]
                 linear[j, i, n] = front + (ONE - cover) * linear[j, i, n]
             alpha[j, i] = ONE - (ONE - alpha[j, i]) * (ONE - cover)
 
 
-def lay_over(gas: np.ndarray, slice_: int, factor: int, linear: np.ndarray, alpha: np.ndarray) -> None:
-    """Lay one slice of what `march_slices` gave, at 1/factor of the size, over a picture, in place."""
-    _lay_over(gas, slice_, factor, linear, alpha)
+def lay_over(
+    gas: np.ndarray, factor: int, window: tuple[int, int, int, int], linear: np.ndarray, alpha: np.ndarray
+) -> None:
+    """Lay one slice of what `march_slices` gave, at 1/factor of the size, over a picture, in place.
+
+    Parameters
+    ----------
+    window : the pixels of the gas's picture that it may be in; see `reached`
+    """
+    h, w = alpha.shape
+    edge = 0 if factor == 1 else 1  # pixels between the gas's
+    wide = (
+        max((window[0] - edge) * factor, 0),
+        max((window[1] - edge) * factor, 0),
+        min((window[2] + edge) * factor, w),
+        min((window[3] + edge) * factor, h),
+    )
+    _lay_over(gas, factor, np.array(wide, np.int64), linear, alpha)

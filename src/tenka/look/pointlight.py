@@ -10,7 +10,7 @@ from tenka.base.jit import kernel, prange
 from tenka.effect.model import Light, PointLook
 from tenka.look.colour import black_body_colour
 from tenka.look.light import sky_depth, sun_depth
-from tenka.look.march import box_span, sun_through
+from tenka.look.rays import box_span, sun_through
 from tenka.look.volume import GROUND_COLOUR, SKY_COLOUR, LitVolume
 from tenka.scene.cameras import sun_direction
 

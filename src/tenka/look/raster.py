@@ -8,9 +8,10 @@ import numpy as np
 
 from tenka.base.jit import kernel, prange
 from tenka.base.randomness import unit4
+from tenka.base.vector import make_lerp_channels
 from tenka.effect.model import Light
 from tenka.look.colour import black_body_colour
-from tenka.look.march import box_span, ray_of, sun_through
+from tenka.look.rays import box_span, ray_of, sun_through
 from tenka.look.shadows import ShadowMap, lamp_lit, lit
 from tenka.look.triangles import Surfaces
 from tenka.look.volume import GROUND_COLOUR, SKY_COLOUR
@@ -18,6 +19,7 @@ from tenka.scene.cameras import View, sun_direction
 
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
+lerp_two = make_lerp_channels(4, 2)
 BACKGROUND = np.array([0.075, 0.075, 0.075], np.float32)  # pure neutral grey, so that colours can be judged
 GROUND_ALBEDO = np.float32(0.16)
 
@@ -35,21 +37,10 @@ def _sun_at(x, y, z, towards, origin, h, field, low, high):
     qx = min(max(px + near * towards[0] - np.float32(0.5), ZERO), np.float32(nx - 1))
     qy = min(max(py + near * towards[1] - np.float32(0.5), ZERO), np.float32(ny - 1))
     qz = min(max(pz + near * towards[2] - np.float32(0.5), ZERO), np.float32(nz - 1))
-    a, b, c = max(min(np.int64(qx), nx - 2), 0), max(min(np.int64(qy), ny - 2), 0), min(np.int64(qz), nz - 2)
+    a, b, c = min(np.int64(qx), max(nx - 2, 0)), min(np.int64(qy), max(ny - 2, 0)), min(np.int64(qz), nz - 2)
     f, g, e = qx - np.float32(a), qy - np.float32(b), qz - np.float32(c)
-    total = ZERO
-    for i in range(2):
-        wi = f if i else ONE - f
-        for j in range(2):
-            wj = g if j else ONE - g
-            total += (
-                wi
-                * wj
-                * (
-                    (ONE - e) * field[min(a + i, nx - 1), min(b + j, ny - 1), c, 1]
-                    + e * field[min(a + i, nx - 1), min(b + j, ny - 1), c + 1, 1]
-                )
-            )
+    sx, sy = (ny * nz * 4 if nx > 1 else 0), (nz * 4 if ny > 1 else 0)
+    _, total = lerp_two(field.reshape(-1), ((a * ny + b) * nz + c) * 4, sx, sy, f, g, e)
     return sun_through(total)
 
 

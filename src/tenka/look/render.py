@@ -12,8 +12,8 @@ import numpy as np
 from tenka.cache.store import Frame
 from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
-from tenka.look.compose import compose, lay_over, lean_to
-from tenka.look.march import march_slices
+from tenka.look.compose import lay_known, lay_over, lean_to, settled
+from tenka.look.march import SEEN, march_slices, reached
 from tenka.look.points import paint, quads_of, splats_of
 from tenka.look.raster import Backdrop, shade
 from tenka.look.scatter import lamp_row
@@ -21,7 +21,7 @@ from tenka.look.shadows import cast_shadow, lamp_shadow
 from tenka.look.sprites import DEPTH, draw_quads
 from tenka.look.swarm import PointSet, Swarm, lamp_of, ready, ticked
 from tenka.look.triangles import see
-from tenka.look.volume import LitVolume, light_volume
+from tenka.look.volume import LitVolume, light_volume, smoothed
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
 
@@ -56,10 +56,11 @@ class _Kept:
 
 @dataclass
 class _Sum:
-    """The mean of passes over one gas."""
+    """The mean of passes over one gas, each of which draws a pixel of four."""
 
     volume: LitVolume  # so that its id is not given to another
-    mean: np.ndarray | None = None
+    mean: np.ndarray  # (slices, h, w, 4)
+    spare: np.ndarray
     count: int = 0
 
 
@@ -83,7 +84,8 @@ class Shot:
 
 MOST_FIRST = 120_000  # particles of a layer in a first, coarse picture
 GOLDEN = 0.6180339887  # of a step: passes that lie so far apart fill it evenly, however many there are
-WHOLE_DEPTH = np.array([0.0, 1e30])
+QUARTER = 0.25
+PLACES = ((0, 0), (1, 1), (1, 0), (0, 1))  # of each four pixels, in the order in which passes draw them
 STEPS = 4  # where the params of a lit volume hold its samples a voxel
 SHADOWED = 2  # lamps that cast shadows, the brightest first
 LAMP_STEP = 0.05  # m that a lamp moves before its shadows are found anew
@@ -102,21 +104,20 @@ class Renderer:
         self._lamps = _Kept(2 * SHADOWED)
         self._sums: dict[object, _Sum] = {}  # of the newest picture that was averaged
         self._summed: set[object] = set()
-        self._lit, self._shadow, self._seen, self._shaded, self._ready = (
-            _Kept(4),
-            _Kept(1),
-            _Kept(),
-            _Kept(),
-            _Kept(6),
-        )
+        self._lit, self._shadow, self._seen, self._smooth = _Kept(4), _Kept(1), _Kept(), _Kept(4)
+        self._shaded, self._set, self._ready = _Kept(), _Kept(), _Kept(6)
         self._held: tuple[object, ...] = ()  # so that their ids are not given to others
 
     def _volumes(self, shot: Shot, light: Light) -> list[LitVolume]:
         held = (*(f for f, _ in shot.gases), *shot.swarms)
         if len(held) != len(self._held) or any(a is not b for a, b in zip(held, self._held)):
-            self._lit, self._ready, self._held = _Kept(4), _Kept(6), held
+            self._lit, self._ready, self._set, self._held = _Kept(4), _Kept(6), _Kept(), held
+            self._smooth = _Kept(4)
         lit = [
-            self._lit.get((n, look, light), lambda: light_volume(frame, look, light))
+            self._lit.get(
+                (n, look, light),
+                lambda: light_volume(frame, look, light, self._smooth.get(n, lambda: smoothed(frame))),
+            )
             for n, (frame, look) in enumerate(shot.gases)
         ]
         return [v for v in lit if not v.empty]
@@ -146,17 +147,19 @@ class Renderer:
         key = (id(volume), hash(where))
         if key not in self._sums:  # another picture: what was added up for the last one takes much room
             self._sums = {k: v for k, v in self._sums.items() if k in self._summed}
-            self._sums[key] = _Sum(volume)
+            shape = (len(edges) - 1, view.height, view.width, SEEN)
+            self._sums[key] = _Sum(volume, np.zeros(shape, np.float32), np.zeros(shape, np.float32))
         self._summed.add(key)
         held = self._sums[key]
         for n in range(held.count, passes):
-            found = march_slices(volume, view, edges, stops, detail, (n * GOLDEN) % 1.0)
-            if held.mean is None:
-                held.mean = found
+            round_, place = divmod(n, len(PLACES))
+            places, shift = (2, *PLACES[place]), (round_ * GOLDEN + place * QUARTER) % 1.0
+            if not round_:
+                march_slices(volume, view, edges, stops, detail, shift, places, held.mean)
             else:
-                lean_to(held.mean.reshape(-1), found.reshape(-1), np.float32(1.0 / (n + 1)))
+                march_slices(volume, view, edges, stops, detail, shift, places, held.spare)
+                lean_to(held.mean, held.spare, 1.0 / (round_ + 1), places, reached(volume, view))
             held.count = n + 1
-        assert held.mean is not None
         return held.mean
 
     def draw_shot(self, shot: Shot, light: Light, view: View, coarse: int = 1, passes: int = 0) -> Picture:
@@ -166,8 +169,8 @@ class Renderer:
         ----------
         coarse : gas is drawn at 1/coarse of the size and half the samples when above 1, and edges are not
             smoothed
-        passes : over how many passes of a sample a voxel the gas is averaged: from eight on it has no grain;
-            0 is one pass with as many samples as its look asks for
+        passes : over how many passes, each of a pixel of four and a sample a voxel, the gas is averaged: from
+            32 on it has no grain; 0 is one pass of all, with as many samples as its look asks for
         """
         mesh = shot.mesh
         self._summed = set()
@@ -180,13 +183,7 @@ class Renderer:
             (id(mesh), light.heading, light.height), lambda: cast_shadow(mesh, light), mesh
         )
         lamp = light.model_copy(update={"exposure": 0.0})
-        shading = (
-            max(volumes, key=lambda v: v.field[..., 0].sum())
-            if len(volumes) > 1
-            else volumes[0]
-            if volumes
-            else None
-        )
+        shading = max(volumes, key=lambda v: v.field[..., 0].sum()) if volumes else None
         fewer = (
             max([1, *(-(-len(s.points) * s.look.copies // MOST_FIRST) for s in shot.swarms)])
             if coarse > 1
@@ -209,16 +206,12 @@ class Renderer:
             mesh,
         )
         step = fine if coarse == 1 else coarse
-        if not shot.swarms and len(volumes) < 2:
-            gas = None
-            if shading is not None:
-                stops = _stops(backdrop, view, step, coarse)
-                small = view.sized(stops.shape[1], stops.shape[0])
-                detail = 0.5 if coarse > 1 else 1.0
-                gas = self._marched(shading, small, WHOLE_DEPTH, stops, detail, passes)[:, :, 0]
-            linear, alpha = compose(big, backdrop, fine, gas, coarse, shading)
-            return Picture(develop(linear, light.exposure), linear, alpha)
-        linear, alpha = compose(big, backdrop, fine, None, coarse, shading)
+        set_ = self._set.get(
+            (id(backdrop), passes > 0, *map(id, volumes)),
+            lambda: settled(big, backdrop, fine, volumes, max(coarse, 2 if passes else 1)),
+            (backdrop, *volumes),
+        )
+        linear, alpha = set_.copy(), np.zeros(set_.shape[:2], np.float32)
         self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse, passes)
         return Picture(develop(linear, light.exposure), linear, alpha, fewer)
 
@@ -242,18 +235,16 @@ class Renderer:
         books = [(s.book, quads_of(s, view)) for s in sets if s.book is not None]
         found = [splats_of(s, view) for s in (*plain, *(ticked(s) for s in sets if len(s.ticks)))]
         rows = np.concatenate(found) if found else np.zeros((0, 12), np.float32)
-        edges = _edges(
-            np.concatenate([rows[:, 5], *(q[:, DEPTH] for _, q in books)]),
-            volumes,
-            view,
-            COARSE_SLICES if coarse > 1 else SLICES,
-        )
+        between = np.concatenate([rows[:, 5], *(q[:, DEPTH] for _, q in books)])
+        edges = _edges(between, volumes, view, COARSE_SLICES if coarse > 1 else SLICES)
         stops = _stops(backdrop, view, step, coarse)
         order = sorted(volumes, key=lambda v: -float(_depths(v, view).mean()))
         small, rising = view.sized(stops.shape[1], stops.shape[0]), np.array(edges[::-1])
         detail = 0.5 if coarse > 1 else 1.0
         sliced = [self._marched(v, small, rising, stops, detail, passes) for v in order]
-        count = len(rising) - 1
+        count, known = len(rising) - 1, np.zeros((2, 2), np.bool_)
+        for place in PLACES[: passes or len(PLACES)]:
+            known[place] = True
         for n, (far, near) in enumerate(zip(edges, edges[1:])):
             here = (rows[:, 5] <= far) & (rows[:, 5] > near)
             if here.any():
@@ -273,7 +264,11 @@ class Renderer:
             for volume, gas in zip(order, sliced):
                 held = _depths(volume, view)
                 if held.max() > near and held.min() < far:
-                    lay_over(gas, count - 1 - n, coarse, linear, alpha)
+                    slice_, window = gas[count - 1 - n], reached(volume, small)
+                    if coarse > 1:
+                        lay_over(slice_, coarse, window, linear, alpha)
+                    else:
+                        lay_known(slice_, known, stops, window, linear, alpha)
 
 
 def _stops(backdrop: Backdrop, view: View, step: int, coarse: int) -> np.ndarray:
@@ -296,7 +291,7 @@ def _depths(volume: LitVolume, view: View) -> np.ndarray:
 
 def _edges(depths: np.ndarray, volumes: list[LitVolume], view: View, count: int) -> list[float]:
     """Depths that part slices, from far to near: as many particles between two as between the next."""
-    if not volumes:
+    if not volumes or (len(volumes) == 1 and not len(depths)):
         return [1e9, 0.0]
     low, high = (float(f([f(_depths(v, view)) for v in volumes])) for f in (np.min, np.max))
     low, high = max(low, 0.0) - 1e-3, high + 1e-3

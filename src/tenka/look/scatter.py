@@ -180,78 +180,84 @@ def gather_cells(
 
 
 @kernel(parallel=True)
+def _dimming(dims, shadow, lengths, out):
+    """What is kept of light across each cell, how much of it and of what the cell feeds is there on average:
+    (2, 3, mx, my, mz), of ways from face to face and from corner to corner."""
+    mx, my, mz = dims.shape[:3]
+    for p_ in prange(mx):
+        i = np.int64(p_)
+        for j in range(my):
+            for k in range(mz):
+                for c in range(2):
+                    depth = (shadow * dims[i, j, k, 0] + dims[i, j, k, 1]) * lengths[c]
+                    half = _escapes(depth)
+                    out[c, 0, i, j, k] = np.exp(-depth)
+                    out[c, 1, i, j, k] = half
+                    out[c, 2, i, j, k] = (
+                        (ONE - half) / depth if depth > np.float32(1e-3) else HALF - depth / np.float32(6.0)
+                    )
+
+
+@kernel(parallel=True)
 def _fed(dims, tint, sunlit, gives, light, sun, shadow, out):
-    """What each cell sends into every direction, per m: scattered and given off."""
+    """What each cell sends into every direction, per m: scattered and given off; (3, mx, my, mz)."""
     mx, my, mz = sunlit.shape
     for p_ in prange(mx):
         a = np.int64(p_)
-        for b in range(my):
-            for c in range(mz):
-                for n in range(3):
-                    comes = sun[n] * sunlit[a, b, c] / FOUR_PI + light[a, b, c, n]
-                    out[a, b, c, n] = (
+        for n in range(3):
+            for b in range(my):
+                for c in range(mz):
+                    comes = sun[n] * sunlit[a, b, c] / FOUR_PI + light[n, a, b, c]
+                    out[n, a, b, c] = (
                         shadow * (dims[a, b, c, 0] * tint[a, b, c, n] * comes) + gives[a, b, c, n]
                     )
 
 
 @kernel(parallel=True)
-def _sweep(dims, fed, shadow, edge, ways, sky, below, sides, flow, mean, left):
-    """Carry light along each direction through all cells; `mean` (14, mx, my, mz, 3) is what is in each on
-    average, `left` (14, 3) the sum of what leaves the box, times the share of a face that a
-    cell is wide across the way."""
-    mx, my, mz = fed.shape[:3]
+def _sweep(dims, fed, lengths, ways, flow, mean):
+    """Carry light along each direction through all cells, whose border of one cell holds what comes from
+    outside; `mean` (14, 3, mx, my, mz) is what is in each on average."""
+    mx, my, mz = fed.shape[1:]
     for p_ in prange(ways.shape[0]):
         d = np.int64(p_)
         x, y, z = ways[d, 0], ways[d, 1], ways[d, 2]
-        parts = abs(x) + abs(y) + abs(z)
-        length = edge * np.sqrt(np.float32(parts))
-        cosine = ONE / np.sqrt(np.float32(parts))
+        way = 0 if abs(x) + abs(y) + abs(z) == 1 else 1
+        length = lengths[way]
         for n in range(3):
-            left[d, n] = ZERO
-        for i_ in range(mx):
-            i = i_ if x >= 0 else mx - 1 - i_
-            for j_ in range(my):
-                j = j_ if y >= 0 else my - 1 - j_
-                for k_ in range(mz):
-                    k = k_ if z >= 0 else mz - 1 - k_
-                    u, v, w = i - x, j - y, k - z
-                    inside = 0 <= u < mx and 0 <= v < my and 0 <= w < mz
-                    depth = (shadow * dims[i, j, k, 0] + dims[i, j, k, 1]) * length
-                    kept = np.exp(-depth)
-                    half = _escapes(depth)
-                    rest = (
-                        (ONE - half) / depth if depth > np.float32(1e-3) else HALF - depth / np.float32(6.0)
-                    )
-                    stays = 0 <= i + x < mx and 0 <= j + y < my and 0 <= k + z < mz
-                    for n in range(3):
-                        if inside:
-                            came = flow[d, u, v, w, n]
-                        elif z < 0:
-                            came = sky[n]
-                        elif z > 0:
-                            came = below[min(max(u, 0), mx - 1), min(max(v, 0), my - 1), n]
-                        else:
-                            came = sides[n]
-                        source = fed[i, j, k, n] * length
-                        went = came * kept + source * half
-                        flow[d, i, j, k, n] = went
-                        mean[d, i, j, k, n] = came * half + source * rest
-                        if not stays:
-                            left[d, n] += went * cosine
+            for i_ in range(mx):
+                i = i_ if x >= 0 else mx - 1 - i_
+                for j_ in range(my):
+                    j = j_ if y >= 0 else my - 1 - j_
+                    came, went = flow[d, n, i + 1 - x, j + 1 - y], flow[d, n, i + 1, j + 1]
+                    kept, half, rest = dims[way, 0, i, j], dims[way, 1, i, j], dims[way, 2, i, j]
+                    source, held = fed[n, i, j], mean[d, n, i, j]
+                    if x == 0 and y == 0:
+                        for k_ in range(mz):
+                            k = k_ if z >= 0 else mz - 1 - k_
+                            here, gives = came[k + 1 - z], source[k] * length
+                            went[k + 1] = here * kept[k] + gives * half[k]
+                            held[k] = here * half[k] + gives * rest[k]
+                    else:
+                        for k in range(mz):
+                            here, gives = came[k + 1 - z], source[k] * length
+                            went[k + 1] = here * kept[k] + gives * half[k]
+                            held[k] = here * half[k] + gives * rest[k]
 
 
 @kernel(parallel=True)
 def _average(mean, weights, out):
-    mx, my, mz = out.shape[:3]
+    mx, my, mz = out.shape[1:]
     for p_ in prange(mx):
         i = np.int64(p_)
-        for j in range(my):
-            for k in range(mz):
-                for n in range(3):
-                    total = ZERO
-                    for d in range(weights.size):
-                        total += weights[d] * mean[d, i, j, k, n]
-                    out[i, j, k, n] = total
+        for n in range(3):
+            for j in range(my):
+                row = out[n, i, j]
+                for k in range(mz):
+                    row[k] = ZERO
+                for d in range(weights.size):
+                    one, weight = mean[d, n, i, j], weights[d]
+                    for k in range(mz):
+                        row[k] += weight * one[k]
 
 
 @dataclass(frozen=True)
@@ -274,20 +280,28 @@ def _carried(
     cells: Cells, around: Around, light: np.ndarray, edge: float, shadow: float, rounds: int
 ) -> np.ndarray:
     """Carry light through all cells, round after round, from a first guess of what comes from all round;
-    `light` is filled with the last. Returns the power that leaves the box, all directions together, (3,)."""
+    `light` (3, mx, my, mz) is filled with the last. Returns what goes along each direction in the end, with a
+    border of one cell, (14, 3, mx + 2, my + 2, mz + 2)."""
     f32 = np.float32
-    shape = (len(WEIGHTS), *cells.sunlit.shape, 3)
-    flow, mean, left = np.empty(shape, f32), np.empty(shape, f32), np.zeros((len(WEIGHTS), 3), f32)
+    shape = cells.sunlit.shape
     below = (around.shade + cells.clear[..., None] * (around.ground - around.shade)).astype(f32)
-    sides = (HALF * (around.sky + around.ground)).astype(f32)
-    sun, sky = around.sun.astype(f32), around.sky.astype(f32)
-    fed, steps = np.empty(shape[1:], f32), _Mixing(light[..., :3])
+    below = np.pad(below, ((1, 1), (1, 1), (0, 0)), mode="edge").transpose(2, 0, 1)[..., None]
+    sides = (HALF * (around.sky + around.ground)).astype(f32)[:, None, None, None]
+    sky = around.sky.astype(f32)[:, None, None, None]
+    flow = np.empty((len(WEIGHTS), 3, *(n + 2 for n in shape)), f32)
+    for d, way in enumerate(DIRECTIONS):
+        flow[d] = sky if way[2] < 0 else below if way[2] > 0 else sides
+    lengths = (edge * np.sqrt([1.0, 3.0])).astype(f32)
+    dims, fed = np.empty((2, 3, *shape), f32), np.empty((3, *shape), f32)
+    _dimming(cells.dims, f32(shadow), lengths, dims)
+    mean, steps = np.empty((len(WEIGHTS), 3, *shape), f32), _Mixing(light)
+    sun = around.sun.astype(f32)
     for _ in range(rounds):
         _fed(cells.dims, cells.tint, cells.sunlit, cells.gives, light, sun, f32(shadow), fed)
-        _sweep(cells.dims, fed, f32(shadow), f32(edge), DIRECTIONS, sky, below, sides, flow, mean, left)
+        _sweep(dims, fed, lengths, DIRECTIONS, flow, mean)
         _average(mean, WEIGHTS, light)
         steps.mix(light)
-    return 4.0 * math.pi * edge * edge * (WEIGHTS[:, None].astype(float) * left).sum(axis=0)
+    return flow
 
 
 def scattered(
@@ -301,14 +315,15 @@ def scattered(
     edge : of a cell, m
     shadow : a factor on how much the smoke dims and scatters on the way
     """
-    light = np.zeros((*cells.sunlit.shape, 4), np.float32)
     # to begin with: two octaves of the sun's scattering, and half of what is all round
     lit = np.maximum(cells.sunlit, 1e-12)[..., None]
     octaves = HALF * np.sqrt(lit) + QUARTER * np.sqrt(np.sqrt(lit))
-    light[..., :3] = around.sun / FOUR_PI * cells.tint * octaves
-    light[..., :3] += HALF * HALF * (around.sky + around.shade)
+    first = around.sun / FOUR_PI * cells.tint * octaves + HALF * HALF * (around.sky + around.shade)
+    light = np.ascontiguousarray(np.moveaxis(first, 3, 0), np.float32)
     _carried(cells, around, light, edge, shadow, rounds)
-    return light
+    out = np.zeros((*cells.sunlit.shape, 4), np.float32)
+    out[..., :3] = np.moveaxis(light, 0, 3)
+    return out
 
 
 class _Mixing:
@@ -322,18 +337,17 @@ class _Mixing:
 
     def mix(self, light: np.ndarray) -> None:
         """Put what the next round begins with in the place of what a round gave."""
-        came = light[..., :3]
-        change = came - self._from
+        change = light - self._from
         for n in range(3) if self._before else ():
-            steps = np.stack([(change - c)[..., n].ravel() for _, c in self._before])
-            moves = np.stack([(self._from - b)[..., n].ravel() for b, _ in self._before])
+            steps = np.stack([(change - c)[n].ravel() for _, c in self._before])
+            moves = np.stack([(self._from - b)[n].ravel() for b, _ in self._before])
             square = (steps @ steps.T).astype(float)
             square[np.diag_indices(len(square))] += 1e-9 * max(float(np.trace(square)), 1e-30)
-            share = np.linalg.solve(square, steps @ change[..., n].ravel()).astype(np.float32)
-            came[..., n] -= (share @ (steps + moves)).reshape(came.shape[:3])
-        np.maximum(came, ZERO, out=came)
+            share = np.linalg.solve(square, steps @ change[n].ravel()).astype(np.float32)
+            light[n] -= (share @ (steps + moves)).reshape(light.shape[1:])
+        np.maximum(light, ZERO, out=light)
         self._before = [(self._from, change), *self._before][:REMEMBERED]
-        self._from = came.copy()
+        self._from = light.copy()
 
 
 DARK = Around(np.zeros(3), np.zeros(3), np.zeros(3), np.zeros(3))
@@ -347,7 +361,15 @@ def lamp_of_cells(
     total = cells.gives.sum(axis=3, dtype=np.float64)
     if not total.max() > 0:
         return None
-    power = _carried(cells, DARK, np.zeros((*total.shape, 4), np.float32), edge, shadow, rounds)
+    flow = _carried(cells, DARK, np.zeros((3, *total.shape), np.float32), edge, shadow, rounds)
+    power = np.zeros(3)
+    for way, weight, one in zip(DIRECTIONS, WEIGHTS, flow[:, :, 1:-1, 1:-1, 1:-1]):
+        leaves = np.zeros(total.shape, bool)
+        for axis in np.nonzero(way)[0]:
+            leaves[(slice(None),) * axis + (-1 if way[axis] > 0 else 0,)] = True
+        # a face is narrower across the way than it is along itself
+        power += float(weight) / math.sqrt(np.abs(way).sum()) * one[:, leaves].sum(axis=1, dtype=float)
+    power *= 4.0 * math.pi * edge * edge
     places = np.moveaxis(np.indices(total.shape), 0, -1) + 0.5
     share = (total / total.sum())[..., None]
     middle = (share * places).sum(axis=(0, 1, 2))

@@ -151,29 +151,46 @@ def _held(blocks: np.ndarray, shape: tuple[int, ...]) -> tuple[np.ndarray, np.nd
     return skip, held.min(axis=0) * BLOCK, np.minimum((held.max(axis=0) + 1) * BLOCK, shape)
 
 
-def light_volume(frame: Frame, look: Look, light: Light) -> LitVolume:
-    """Light a frame: everything that does not depend on the camera."""
-    rho = softened(np.ascontiguousarray(frame.density, np.float32))
-    heat = softened(np.ascontiguousarray(frame.temperature, np.float32))
-    towards = sun_direction(light.heading, light.height)
+@dataclass(frozen=True)
+class Smoothed:
+    """The fields of a frame as they are drawn, whatever its look and its light; `blocks` and `hot` are the
+    most of the smoke and of the flame in each block."""
+
+    rho: np.ndarray
+    heat: np.ndarray
+    flame: np.ndarray
+    dye: np.ndarray
+    blocks: np.ndarray
+    hot: np.ndarray | None
+
+
+def smoothed(frame: Frame) -> Smoothed:
+    """What of a lit volume depends on the frame alone."""
+
+    def soft(field: np.ndarray) -> np.ndarray:
+        return softened(np.ascontiguousarray(field, np.float32))
+
+    rho, burns = soft(frame.density), frame.flame is not None
+    flame = soft(frame.flame) if frame.flame is not None else np.zeros((1, 1, 1), np.float32)
+    dye = np.zeros((1, 1, 1, 4), np.float32)
+    if frame.dye is not None:
+        dye = np.stack([soft(frame.dye[..., n]) for n in range(4)], axis=3)
     blocks = np.empty([-(-n // BLOCK) for n in rho.shape], np.float32)
-    flame = (
-        np.zeros((1, 1, 1), np.float32)
-        if frame.flame is None
-        else softened(np.ascontiguousarray(frame.flame, np.float32))
-    )
-    dye = (
-        np.zeros((1, 1, 1, 4), np.float32)
-        if frame.dye is None
-        else np.stack(
-            [softened(np.ascontiguousarray(frame.dye[..., n], np.float32)) for n in range(4)], axis=3
-        )
-    )
+    hot = np.empty_like(blocks) if burns else None
     _block_most(rho, blocks)
-    if flame.size > 1 and look.flame > 0:
-        hot = np.empty_like(blocks)
+    if hot is not None:
         _block_most(flame, hot)
-        np.maximum(blocks, hot, out=blocks)
+    return Smoothed(rho, soft(frame.temperature), flame, dye, blocks, hot)
+
+
+def light_volume(frame: Frame, look: Look, light: Light, fields: Smoothed | None = None) -> LitVolume:
+    """Light a frame: everything that does not depend on the camera. `fields`: the frame's, where at hand."""
+    fields = smoothed(frame) if fields is None else fields
+    rho, heat, flame, dye = fields.rho, fields.heat, fields.flame, fields.dye
+    towards = sun_direction(light.heading, light.height)
+    blocks = fields.blocks
+    if fields.hot is not None and look.flame > 0:
+        blocks = np.maximum(blocks, fields.hot)
     skip, low, high = _held(blocks, rho.shape)
     field = np.zeros((*rho.shape, 4), np.float32)
     colour = albedo_of(ramp_table(look.colour)).astype(np.float32)

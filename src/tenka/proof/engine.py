@@ -11,7 +11,7 @@ import numpy as np
 from tenka.base.errors import BadInput
 from tenka.effect.model import Camera, Light, Player
 from tenka.look.colour import develop
-from tenka.look.compose import compose
+from tenka.look.compose import settled
 from tenka.look.raster import Backdrop, shade
 from tenka.look.shadows import cast_shadow
 from tenka.look.sprites import DEPTH, count_layers, draw_quads
@@ -102,7 +102,7 @@ class Package:
             self._backdrop = (
                 key,
                 backdrop,
-                compose(view, backdrop, 1, None, 1, None)[0] * 2.0**self.light.exposure,
+                settled(view, backdrop, 1) * 2.0**self.light.exposure,
             )
         return self._backdrop[1], self._backdrop[2]
 
