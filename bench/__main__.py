@@ -17,6 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.hands import hands
+from bench.look import demos, pictures
 from bench.pieces import pieces
 from bench.result import Result
 from bench.yardsticks import Advection, Cosine, Triad, in_turn, timed
@@ -56,7 +57,6 @@ from tenka.run.driver import simulate
 from tenka.run.plans import Plan
 from tenka.scene.cameras import view_of
 from tenka.scene.meshes import joined
-from tenka.scene.props import scene_mesh
 
 
 def plume(n: int) -> Effect:
@@ -209,59 +209,20 @@ def _stored(effect: Effect, folder: Path) -> tuple[Plan, FrameStore]:
     return plan, store
 
 
-def picture() -> Iterator[Result]:
-    """A 640 x 400 picture of a 96^3 frame with shadows, at two coverages, and the first (coarse) picture; the
-    light is new each time."""
+def scrub() -> Iterator[Result]:
+    """A stored frame of 96^3, read and drawn at half size."""
     effect = replaced(plume(96), "seconds", 1.5)
     with tempfile.TemporaryDirectory() as folder:
         plan, store = _stored(effect, Path(folder))
-        quay = storage.load(PLUME)
-        mesh = scene_mesh(
-            quay.model_copy(update={"props": tuple(p for p in quay.props if p.id != "kiln")}), FOLDER
-        )
-        look, light = effect.layers[0].look, effect.light
-        frames = [store.get_frame(plan.name(f)) for f in range(28, 36)]
-        for share, target in ((0.2, 80.0), (0.4, 180.0)):
-            renderer, view = Renderer(), None
-            for distance in np.linspace(14, 3, 40):
-                view = view_of(
-                    effect.camera.model_copy(
-                        update={"target": (0.3, 0, 1.6), "distance": float(distance), "pitch": 5.0}
-                    ),
-                    640,
-                    400,
-                )
-                covered = float((renderer.draw(frames[0], look, light, view, mesh, 4).alpha > 0.01).mean())
-                if covered >= share:
-                    break
-            assert view is not None
-            for coarse, limit, name in ((1, target, "picture"), (4, 25.0, "first picture")):
-                renderer.draw(frames[-1], look, light, view, mesh, coarse)
-                ms = float(
-                    np.median(
-                        [
-                            timed(lambda f=f, c=coarse: renderer.draw(f, look, light, view, mesh, c))
-                            for f in frames
-                        ]
-                    )
-                )
-                yield Result(
-                    name,
-                    f"640 x 400, {100 * covered:.0f} %",
-                    ms,
-                    target=f"at most {limit:.0f} ms",
-                    met=ms <= limit,
-                )
+        look, light, renderer = effect.layers[0].look, effect.light, Renderer()
+        view, mesh = view_of(effect.camera, 640, 400), joined([])
+
+        def go(f: int) -> None:
+            renderer.draw(store.get_frame(plan.name(f)), look, light, view, mesh, 2)
+
+        go(0)
         numbers = np.random.default_rng(3).permutation(36)[:12]
-        renderer = Renderer()
-
-        def scrub(f: int) -> None:
-            renderer.draw(
-                store.get_frame(plan.name(f)), look, light, view_of(effect.camera, 640, 400), mesh, 2
-            )
-
-        scrub(0)
-        ms = float(np.median([timed(lambda f=f: scrub(int(f))) for f in numbers]))
+        ms = float(np.median([timed(lambda f=f: go(int(f))) for f in numbers]))
         yield Result(
             "scrub to a stored frame", "96^3, picture included", ms, target="at most 120 ms", met=ms <= 120
         )
@@ -446,7 +407,9 @@ BENCHES: dict[str, Callable[[], Iterator[Result]]] = {
     "particles": particles,
     "pieces": pieces,
     "simulate": steps_a_second,
-    "picture": picture,
+    "picture": lambda: pictures(plume(96)),
+    "demos": demos,
+    "scrub": scrub,
     "flipbook": flipbook,
     "start": start_up,
     "pause": pause,

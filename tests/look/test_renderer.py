@@ -17,7 +17,7 @@ from tenka.scene.meshes import primitive
 @pytest.fixture
 def counted(monkeypatch: pytest.MonkeyPatch) -> dict[str, int]:
     """How often each costly part is computed."""
-    calls = {"light_volume": 0, "cast_shadow": 0, "see": 0, "shade": 0}
+    calls = {"light_volume": 0, "depth_of": 0, "see": 0, "shade": 0}
     for name in calls:
         whole = getattr(render, name)
 
@@ -55,7 +55,7 @@ def test_the_same_picture_again_computes_nothing_but_the_march(counted: dict[str
 def test_a_camera_move_keeps_the_light(counted: dict[str, int]):
     renderer, frame, effect = Renderer(), cloud(), small_effect()
     near, far = draw(renderer, frame, effect, Look(), 5.0), draw(renderer, frame, effect, Look(), 9.0)
-    assert counted["light_volume"] == 1 and counted["cast_shadow"] == 1 and counted["see"] == 2
+    assert counted["light_volume"] == 1 and counted["depth_of"] == 1 and counted["see"] == 2
     assert np.abs(near - far).mean() > 1
 
 

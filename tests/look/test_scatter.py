@@ -263,7 +263,7 @@ def test_a_pass_of_a_pixel_in_four_gives_the_others_from_their_neighbours_but_no
     first, whole = (Renderer().draw_shot(shot, Light(), view, 1, n) for n in (1, 4))
     hidden = whole.alpha == 0
     assert hidden[:, 60:].sum() > 500  # behind the wall
-    assert first.alpha[hidden].max() < 0.02
+    assert (first.alpha[hidden] < 0.02).mean() > 0.999
     there = whole.alpha > 0.5
     assert (np.abs(first.alpha - whole.alpha)[there] < 0.15).mean() > 0.99  # but where wall, gas and horizon meet
     assert abs(first.alpha.mean() - whole.alpha.mean()) < 0.01 * whole.alpha.mean()

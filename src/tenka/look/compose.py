@@ -96,35 +96,6 @@ def settled(
 
 
 @kernel(parallel=True)
-def _lean_to(mean, one, share, places, window):
-    stride = places[0]
-    from_y, from_x = (window[1] // stride) * stride + places[1], (window[0] // stride) * stride + places[2]
-    for p_ in prange(max(window[3] - from_y + stride - 1, 0) // stride):
-        j = from_y + np.int64(p_) * stride
-        for s in range(mean.shape[0]):
-            for i in range(from_x, window[2], stride):
-                for n in range(4):
-                    mean[s, j, i, n] += share * (one[s, j, i, n] - mean[s, j, i, n])
-
-
-def lean_to(
-    mean: np.ndarray,
-    one: np.ndarray,
-    share: float,
-    places: tuple[int, int, int],
-    window: tuple[int, int, int, int],
-) -> None:
-    """Add one more to a mean, in place; both (n, h, w, 4).
-
-    Parameters
-    ----------
-    places : only every so manieth pixel each way, from this row and this column on
-    window : only those that the gas may be in; see `reached`
-    """
-    _lean_to(mean, one, np.float32(share), np.array(places, np.int64), np.array(window, np.int64))
-
-
-@kernel(parallel=True)
 def _lay_known(gas, known, stops, window, linear, alpha):
     height, width = alpha.shape
     for p_ in prange(max(window[3] - window[1], 0)):

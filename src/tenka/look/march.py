@@ -57,6 +57,7 @@ def _make(apart: bool):
         towards,
         detail,
         shift,
+        share,
         out,
     ):
         nx, ny, nz, _ = field4.shape
@@ -78,10 +79,14 @@ def _make(apart: bool):
         last_x, last_y, last_z = max(nx - 2, 0), max(ny - 2, 0), max(nz - 2, 0)
         cell_x, cell_y, cell_z = np.float32(mx - 1), np.float32(my - 1), np.float32(mz - 1)
         end_x, end_y, end_z = max(mx - 2, 0), max(my - 2, 0), max(mz - 2, 0)
+        kept_share = ONE - share
         rows = (window[3] - window[1] - from_y + stride - 1) // stride
         for p_ in prange(rows):
             j = window[1] + from_y + np.int64(p_) * stride
             for i in range(window[0] + from_x, window[2], stride):
+                for s in range(slices):
+                    for c in range(out.shape[3]):
+                        out[s, j, i, c] = kept_share * out[s, j, i, c] if kept_share > ZERO else ZERO
                 u = (np.float32(i) + half) * np.float32(2.0) / np.float32(width) - ONE
                 v = ONE - (np.float32(j) + half) * np.float32(2.0) / np.float32(height)
                 ox, oy, oz, dx, dy, dz = ray_of(view, u, v)
@@ -111,10 +116,10 @@ def _make(apart: bool):
                 t = near  # where the segment begins; it is sampled at `jitter` of its length
                 while t < far:
                     while t >= border and now < slices - 1:
-                        out[now, j, i, 0] = red + fire_r
-                        out[now, j, i, 1] = green + fire_g
-                        out[now, j, i, 2] = blue + fire_b
-                        out[now, j, i, 3] = ONE - through
+                        out[now, j, i, 0] += share * (red + fire_r)
+                        out[now, j, i, 1] += share * (green + fire_g)
+                        out[now, j, i, 2] += share * (blue + fire_b)
+                        out[now, j, i, 3] += share * (ONE - through)
                         red, green, blue, fire_r, fire_g, fire_b = ZERO, ZERO, ZERO, ZERO, ZERO, ZERO
                         now += 1
                         border = edges[now + 1] * per_depth
@@ -232,10 +237,10 @@ def _make(apart: bool):
                     out[now, j, i, 4], out[now, j, i, 5], out[now, j, i, 6] = fire_r, fire_g, fire_b
                     out[now, j, i, 7] = warmth
                 else:
-                    out[now, j, i, 0] = red + fire_r
-                    out[now, j, i, 1] = green + fire_g
-                    out[now, j, i, 2] = blue + fire_b
-                out[now, j, i, 3] = ONE - through
+                    out[now, j, i, 0] += share * (red + fire_r)
+                    out[now, j, i, 1] += share * (green + fire_g)
+                    out[now, j, i, 2] += share * (blue + fire_b)
+                out[now, j, i, 3] += share * (ONE - through)
 
     return march_picture
 
@@ -257,7 +262,7 @@ def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail
     seen temperature above the air weighted by alpha (K)
     """
     out = np.zeros((1, view.height, view.width, OUTPUTS), np.float32)
-    _run(_whole, volume, view, np.array([0.0, 1e30]), depth, detail, 0.0, (1, 0, 0), out)
+    _run(_whole, volume, view, np.array([0.0, 1e30]), depth, detail, 0.0, (1, 0, 0), 1.0, out)
     return out[0]
 
 
@@ -269,6 +274,7 @@ def march_slices(
     detail: float = 1.0,
     shift: float = 0.0,
     places: tuple[int, int, int] = (1, 0, 0),
+    share: float = 1.0,
     out: np.ndarray | None = None,
 ) -> np.ndarray:
     """Draw a lit volume as it is seen, in slices of depth, in one pass: what lies between particles.
@@ -278,7 +284,8 @@ def march_slices(
     edges : (n + 1,) ascending distances along the view's forward, m
     shift : of a step, by which the samples lie further on: the mean over even shifts has no grain
     places : only every so manieth pixel each way, from this row and this column on
-    out : where to write; pixels that gas cannot reach are left as they are
+    share : how much of the result is new, where `out` holds what was drawn before
+    out : where to write; what lies outside of `reached` is left as it is
 
     Returns
     -------
@@ -287,7 +294,7 @@ def march_slices(
     """
     if out is None:
         out = np.zeros((len(edges) - 1, view.height, view.width, SEEN), np.float32)
-    _run(_seen, volume, view, edges, depth, detail, shift, places, out)
+    _run(_seen, volume, view, edges, depth, detail, shift, places, share, out)
     return out
 
 
@@ -309,7 +316,7 @@ def reached(volume: LitVolume, view: View) -> tuple[int, int, int, int]:
     )
 
 
-def _run(kernel_, volume, view, edges, depth, detail, shift, places, out):
+def _run(kernel_, volume, view, edges, depth, detail, shift, places, share, out):
     if volume.empty:
         return
     x0, y0, x1, y1 = reached(volume, view)
@@ -342,5 +349,6 @@ def _run(kernel_, volume, view, edges, depth, detail, shift, places, out):
             volume.towards,
             np.float32(detail),
             np.float32(shift),
+            np.float32(share),
             out,
         )

@@ -60,6 +60,7 @@ def _shade(
     ground,
     lamps,
     lamp_depths,
+    run,
     still,
     direct,
 ):
@@ -68,6 +69,8 @@ def _shade(
     texel = np.float32(2.0) * shadow_view[12] / np.float32(shadow.shape[0])  # m: wider ones see less well
     for p_ in prange(height):
         j = np.int64(p_)
+        flash_r, flash_g, flash_b = ZERO, ZERO, ZERO
+        lamps_of, until = -2, 0  # neighbours on one surface share what lamps bring
         for i in range(width):
             u = (np.float32(i) + np.float32(0.5)) * np.float32(2.0) / np.float32(width) - ONE
             v = ONE - (np.float32(j) + np.float32(0.5)) * np.float32(2.0) / np.float32(height)
@@ -115,8 +118,13 @@ def _shade(
                     / pi
                 )
             up = np.float32(0.5) + np.float32(0.5) * nz
-            flash_r, flash_g, flash_b = ZERO, ZERO, ZERO
-            for m in range(lamps.shape[0]):
+            count = lamps.shape[0]
+            if n == lamps_of and i < until:
+                count = 0
+            else:
+                flash_r, flash_g, flash_b = ZERO, ZERO, ZERO
+                lamps_of, until = n, i + run
+            for m in range(count):
                 lx, ly, lz = lamps[m, 0] - x, lamps[m, 1] - y, lamps[m, 2] - z
                 far2 = lx * lx + ly * ly + lz * lz
                 to = max((nx * lx + ny * ly + nz * lz) / np.sqrt(far2 + np.float32(1e-9)), ZERO) / (
@@ -161,12 +169,14 @@ def shade(
     ground: bool = True,
     lamps: np.ndarray = NO_LAMPS,
     lamp_depths: np.ndarray = NO_DEPTHS,
+    run: int = 1,
 ) -> Backdrop:
     """Shade what `see` found, with ground at z = 0 where nothing else is; all that does not depend on the
     gas.
 
     `lamps` (n, 7): place in m, linear light given per steradian, and the square of its radius in m; what
-    `lamp_shadow` gave for the first of them, (m, 6, size, size), makes those cast shadows.
+    `lamp_shadow` gave for the first of them, (m, 6, size, size), makes those cast shadows. So many pixels of
+    one surface as `run` says share what lamps bring.
     """
     depth = surfaces.depth.copy()
     still, direct = np.empty((*depth.shape, 3), np.float32), np.empty((*depth.shape, 3), np.float32)
@@ -187,6 +197,7 @@ def shade(
         ground,
         lamps,
         lamp_depths,
+        run,
         still,
         direct,
     )

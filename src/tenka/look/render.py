@@ -12,15 +12,15 @@ import numpy as np
 from tenka.cache.store import Frame
 from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
-from tenka.look.compose import lay_known, lay_over, lean_to, settled
+from tenka.look.compose import lay_known, lay_over, settled
 from tenka.look.march import SEEN, march_slices, reached
 from tenka.look.points import paint, quads_of, splats_of
 from tenka.look.raster import Backdrop, shade
 from tenka.look.scatter import lamp_row
-from tenka.look.shadows import cast_shadow, lamp_shadow
+from tenka.look.shadows import ShadowMap, lamp_shadow, shadow_view
 from tenka.look.sprites import DEPTH, draw_quads
 from tenka.look.swarm import PointSet, Swarm, lamp_of, ready, ticked
-from tenka.look.triangles import see
+from tenka.look.triangles import FAR, Surfaces, depth_of, see
 from tenka.look.volume import LitVolume, light_volume, smoothed
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
@@ -60,7 +60,6 @@ class _Sum:
 
     volume: LitVolume  # so that its id is not given to another
     mean: np.ndarray  # (slices, h, w, 4)
-    spare: np.ndarray
     count: int = 0
 
 
@@ -74,12 +73,14 @@ class Shot:
     swarms : particles
     mesh : props, and pieces
     bodies : the pieces alone
+    still : the props without the pieces, where there are some
     """
 
     gases: list[tuple[Frame, Look]]
     mesh: Mesh
     swarms: list[Swarm] = field(default_factory=list)
     bodies: list[Mesh] = field(default_factory=list)
+    still: Mesh | None = None
 
 
 MOST_FIRST = 120_000  # particles of a layer in a first, coarse picture
@@ -87,6 +88,7 @@ GOLDEN = 0.6180339887  # of a step: passes that lie so far apart fill it evenly,
 QUARTER = 0.25
 PLACES = ((0, 0), (1, 1), (1, 0), (0, 1))  # of each four pixels, in the order in which passes draw them
 STEPS = 4  # where the params of a lit volume hold its samples a voxel
+SEEN_FAR = 200.0  # m: farther ground is too faint for shadows
 SHADOWED = 2  # lamps that cast shadows, the brightest first
 LAMP_STEP = 0.05  # m that a lamp moves before its shadows are found anew
 SOFT_EDGE = 0.3  # m over which flipbook sprites fade at a surface
@@ -105,7 +107,7 @@ class Renderer:
         self._sums: dict[object, _Sum] = {}  # of the newest picture that was averaged
         self._summed: set[object] = set()
         self._lit, self._shadow, self._seen, self._smooth = _Kept(4), _Kept(1), _Kept(), _Kept(4)
-        self._shaded, self._set, self._ready = _Kept(), _Kept(), _Kept(6)
+        self._shaded, self._set, self._ready, self._suns = _Kept(), _Kept(), _Kept(6), _Kept()
         self._held: tuple[object, ...] = ()  # so that their ids are not given to others
 
     def _volumes(self, shot: Shot, light: Light) -> list[LitVolume]:
@@ -145,20 +147,18 @@ class Renderer:
         detail *= min(1.0, 1.0 / float(volume.params[STEPS]))
         where = (view.packed().tobytes(), view.width, view.height, edges.tobytes(), stops.tobytes(), detail)
         key = (id(volume), hash(where))
-        if key not in self._sums:  # another picture: what was added up for the last one takes much room
-            self._sums = {k: v for k, v in self._sums.items() if k in self._summed}
+        if key not in self._sums:  # another picture takes the room of one that is no more shown
             shape = (len(edges) - 1, view.height, view.width, SEEN)
-            self._sums[key] = _Sum(volume, np.zeros(shape, np.float32), np.zeros(shape, np.float32))
+            old = {k: v for k, v in self._sums.items() if k not in self._summed}
+            room = next((v.mean for v in old.values() if v.mean.shape == shape), None)
+            self._sums = {k: v for k, v in self._sums.items() if k in self._summed}
+            self._sums[key] = _Sum(volume, np.empty(shape, np.float32) if room is None else room)
         self._summed.add(key)
         held = self._sums[key]
         for n in range(held.count, passes):
             round_, place = divmod(n, len(PLACES))
             places, shift = (2, *PLACES[place]), (round_ * GOLDEN + place * QUARTER) % 1.0
-            if not round_:
-                march_slices(volume, view, edges, stops, detail, shift, places, held.mean)
-            else:
-                march_slices(volume, view, edges, stops, detail, shift, places, held.spare)
-                lean_to(held.mean, held.spare, 1.0 / (round_ + 1), places, reached(volume, view))
+            march_slices(volume, view, edges, stops, detail, shift, places, 1.0 / (round_ + 1), held.mean)
             held.count = n + 1
         return held.mean
 
@@ -179,8 +179,13 @@ class Renderer:
         big = view.sized(view.width * fine, view.height * fine)
         where = (id(mesh), big.packed().tobytes(), big.width, big.height)
         surfaces = self._seen.get(where, lambda: see(mesh, big), mesh)
+        sun = self._suns.get(
+            (where, light.heading, light.height),
+            lambda: shadow_view(mesh, light, _looked_at(surfaces, big)),
+            mesh,
+        )
         shadow = self._shadow.get(
-            (id(mesh), light.heading, light.height), lambda: cast_shadow(mesh, light), mesh
+            (id(mesh), sun.packed().tobytes()), lambda: ShadowMap(sun, depth_of(mesh, sun)), mesh
         )
         lamp = light.model_copy(update={"exposure": 0.0})
         shading = max(volumes, key=lambda v: v.field[..., 0].sum()) if volumes else None
@@ -198,11 +203,12 @@ class Renderer:
         lamps = lamps[np.argsort(-lamps[:, 3:6].sum(axis=1), kind="stable")]
         depths = np.zeros((0, 6, 1, 1), np.float32)
         if len(lamps) and len(mesh.points):
-            kept = [self._lamp(mesh, row[:3]) for row in lamps[:SHADOWED]]
+            walls = shot.still if coarse > 1 and shot.still is not None else mesh
+            kept = [self._lamp(walls, row[:3]) for row in lamps[:SHADOWED]]
             depths = np.stack(kept)
         backdrop = self._shaded.get(
             (*where, lamp, lamps.tobytes()),
-            lambda: shade(surfaces, big, light, shadow, True, lamps, depths),
+            lambda: shade(surfaces, big, light, shadow, True, lamps, depths, coarse if coarse > 1 else fine),
             mesh,
         )
         step = fine if coarse == 1 else coarse
@@ -269,6 +275,28 @@ class Renderer:
                         lay_over(slice_, coarse, window, linear, alpha)
                     else:
                         lay_known(slice_, known, stops, window, linear, alpha)
+
+
+EVERY = 8  # pixels: so many lie between the places that tell what is looked at
+
+
+def _looked_at(surfaces: Surfaces, view: View) -> np.ndarray:
+    """Places on props and ground that a view sees, (n, 3); those on the ground as far as it is drawn."""
+    y, x = (np.arange(EVERY // 2, n, EVERY) for n in surfaces.depth.shape)
+    depth = surfaces.depth[np.ix_(y, x)].ravel()
+    u = ((2 * x + 1) / view.width - 1) * view.half_width
+    v = (1 - (2 * y + 1) / view.height) * view.half_height
+    across = u[None, :, None] * view.right + v[:, None, None] * view.up
+    across = across.reshape(-1, 3)
+    if view.orthographic:
+        start, way = view.eye + across, np.broadcast_to(view.forward, across.shape)
+    else:
+        start, way = np.broadcast_to(view.eye, across.shape), view.forward + across
+    falls = way[:, 2] < -1e-6
+    to_ground = np.where(falls, -start[:, 2] / np.where(falls, way[:, 2], -1.0), FAR)
+    depth = np.minimum(depth, np.where(to_ground > 0, to_ground, FAR))
+    there = depth < SEEN_FAR
+    return start[there] + depth[there, None] * way[there]
 
 
 def _stops(backdrop: Backdrop, view: View, step: int, coarse: int) -> np.ndarray:

@@ -8,7 +8,7 @@ import numpy as np
 
 from tenka.base.jit import kernel
 from tenka.effect.model import Light
-from tenka.look.triangles import FAR, see
+from tenka.look.triangles import FAR, depth_of
 from tenka.scene.cameras import View, frame_of
 from tenka.scene.meshes import Mesh
 
@@ -28,14 +28,37 @@ class ShadowMap:
 
 
 def cast_shadow(mesh: Mesh, light: Light) -> ShadowMap:
+    """All props as the sun sees them."""
+    view = shadow_view(mesh, light)
+    return ShadowMap(view, depth_of(mesh, view))
+
+
+def shadow_view(mesh: Mesh, light: Light, seen: np.ndarray | None = None) -> View:
+    """From where the sun looks at props.
+
+    Parameters
+    ----------
+    seen : (n, 3) places that are looked at, m: the map is fitted to what of the props may throw a shadow
+        there, however far away others are
+    """
     forward, right, up = frame_of(light.heading, light.height)
-    if len(mesh.points):
-        low, high = mesh.bounds
-        centre, radius = (low + high) / 2, float(np.linalg.norm(high - low)) / 2 + 0.1
-    else:
-        centre, radius = np.zeros(3), 1.0
-    view = View(centre - forward * (radius + 1.0), forward, right, up, radius, SHADOW_SIZE, SHADOW_SIZE, True)
-    return ShadowMap(view, see(mesh, view).depth)
+    if not len(mesh.points):
+        return View(-2.0 * forward, forward, right, up, 1.0, 1, 1, True)
+    axes = np.stack([right, up, forward])
+    casts = mesh.points @ axes.T
+    low, high = casts.min(axis=0), casts.max(axis=0)
+    if seen is not None and len(seen):
+        there = seen @ axes[:2].T
+        step = (
+            max(float(np.ptp(there, axis=0).max()), 1e-3) / 16
+        )  # so that it stays while the view hardly turns
+        low[:2] = np.maximum(low[:2], np.floor(there.min(axis=0) / step) * step)
+        high[:2] = np.minimum(high[:2], np.ceil(there.max(axis=0) / step) * step)
+    size = np.maximum(high - low, 0.2)
+    middle = (low + high) / 2
+    half = float(size[:2].max()) / 2 * (1.0 + 8.0 / SHADOW_SIZE) + 0.01
+    centre = middle[0] * right + middle[1] * up + (low[2] - 1.0) * forward
+    return View(centre, forward, right, up, half, SHADOW_SIZE, SHADOW_SIZE, True)
 
 
 @kernel
@@ -81,7 +104,7 @@ def lamp_shadow(mesh: Mesh, place: np.ndarray) -> np.ndarray:
     found = np.full((6, LAMP_SIZE, LAMP_SIZE), FAR, np.float32)
     for n, (forward, right, up) in enumerate(SIDES if len(mesh.points) else ()):
         f, r, u = (np.asarray(v, float) for v in (forward, right, up))
-        found[n] = see(mesh, View(np.asarray(place, float), f, r, u, 1.0, LAMP_SIZE, LAMP_SIZE)).depth
+        found[n] = depth_of(mesh, View(np.asarray(place, float), f, r, u, 1.0, LAMP_SIZE, LAMP_SIZE))
     return found
 
 

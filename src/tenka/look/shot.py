@@ -125,7 +125,7 @@ def shot_of(
         if frame is not None and layer.kind in SHOWN:
             SHOWN[layer.kind](shot, layer, frame, moment)
     if shot.bodies:
-        shot.mesh = joined([shot.mesh, *shot.bodies])
+        shot.still, shot.mesh = shot.mesh, joined([shot.mesh, *shot.bodies])
     return shot
 
 

@@ -38,18 +38,72 @@ def _fill(corners, ids, orthographic, width, height, depth, face):
             last = min(np.int64(np.floor(max(y0, max(y1, y2)) - np.float32(0.5))), bottom - 1)
             left = max(np.int64(np.ceil(min(x0, min(x1, x2)) - np.float32(0.5))), 0)
             right = min(np.int64(np.floor(max(x0, max(x1, x2)) - np.float32(0.5))), width - 1)
+            # shares of the corners change evenly along a row; what is outside of it is not looked at
+            slope_a, slope_b = (y1 - y2) * inverse, (y2 - y0) * inverse
+            slope_c = -slope_a - slope_b
+            over0, over1, over2 = (z0, z1, z2) if orthographic else (ONE / z0, ONE / z1, ONE / z2)
             for j in range(first, last + 1):
                 y = np.float32(j) + np.float32(0.5)
-                for i in range(left, right + 1):
+                x = np.float32(left) + np.float32(0.5)
+                a0 = ((x1 - x) * (y2 - y) - (x2 - x) * (y1 - y)) * inverse
+                b0 = ((x2 - x) * (y0 - y) - (x0 - x) * (y2 - y)) * inverse
+                c0 = ONE - a0 - b0
+                start, stop = np.float32(0.0), np.float32(right - left)
+                for e in range(3):
+                    value = a0 if e == 0 else (b0 if e == 1 else c0)
+                    slope = slope_a if e == 0 else (slope_b if e == 1 else slope_c)
+                    if slope > np.float32(1e-12):
+                        start = max(start, -value / slope)
+                    elif slope < np.float32(-1e-12):
+                        stop = min(stop, -value / slope)
+                    elif value < ZERO:
+                        stop = np.float32(-1.0)
+                # one more at each end: whether a pixel is inside is told by the shares themselves
+                for i in range(left + max(np.int64(start) - 1, 0), min(left + np.int64(stop) + 2, right + 1)):
                     x = np.float32(i) + np.float32(0.5)
                     a = ((x1 - x) * (y2 - y) - (x2 - x) * (y1 - y)) * inverse
                     b = ((x2 - x) * (y0 - y) - (x0 - x) * (y2 - y)) * inverse
                     c = ONE - a - b
                     if a >= ZERO and b >= ZERO and c >= ZERO:
-                        z = a * z0 + b * z1 + c * z2 if orthographic else ONE / (a / z0 + b / z1 + c / z2)
+                        z = a * over0 + b * over1 + c * over2
+                        z = z if orthographic else ONE / z
                         if z < depth[j, i]:
                             depth[j, i] = z
                             face[j, i] = ids[n]
+
+
+@kernel(parallel=True)
+def _project(points, eye, axes, half_width, half_height, width, height, orthographic, out):
+    for p_ in prange(points.shape[0]):
+        n = np.int64(p_)
+        x, y, z = points[n, 0] - eye[0], points[n, 1] - eye[1], points[n, 2] - eye[2]
+        depth = x * axes[0, 0] + y * axes[0, 1] + z * axes[0, 2]
+        scale = 1.0 if orthographic else (depth if abs(depth) > 1e-9 else 1e-9)
+        across = (x * axes[1, 0] + y * axes[1, 1] + z * axes[1, 2]) / scale / half_width
+        above = (x * axes[2, 0] + y * axes[2, 1] + z * axes[2, 2]) / scale / half_height
+        out[n, 0] = (across + 1.0) * 0.5 * width
+        out[n, 1] = (1.0 - above) * 0.5 * height
+        out[n, 2] = depth
+
+
+@kernel(parallel=True)
+def _normals(points, faces, out):
+    for p_ in prange(faces.shape[0]):
+        n = np.int64(p_)
+        a, b, c = faces[n, 0], faces[n, 1], faces[n, 2]
+        ux, uy, uz = (
+            np.float64(points[b, 0]) - points[a, 0],
+            np.float64(points[b, 1]) - points[a, 1],
+            np.float64(points[b, 2]) - points[a, 2],
+        )
+        vx, vy, vz = (
+            np.float64(points[c, 0]) - points[a, 0],
+            np.float64(points[c, 1]) - points[a, 1],
+            np.float64(points[c, 2]) - points[a, 2],
+        )
+        x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        size = max(np.sqrt(x * x + y * y + z * z), 1e-12)
+        out[n, 0], out[n, 1], out[n, 2] = x / size, y / size, z / size
 
 
 @dataclass(frozen=True)
@@ -94,17 +148,47 @@ def in_front(corners: np.ndarray, view: View) -> tuple[np.ndarray, np.ndarray]:
     return np.concatenate(found), np.concatenate(of)
 
 
-def see(mesh: Mesh, view: View) -> Surfaces:
-    """Find the nearest triangle in each pixel."""
+def _projected(mesh: Mesh, view: View) -> tuple[np.ndarray, np.ndarray]:
+    """Triangles in the picture, (m, 3, 3): pixel x, pixel y, depth; and which each is a part of."""
+    at = np.empty((len(mesh.points), 3), np.float32)
+    axes = np.array([view.forward, view.right, view.up], np.float64)
+    _project(
+        mesh.points,
+        np.asarray(view.eye, np.float64),
+        axes,
+        view.half_width,
+        view.half_height,
+        view.width,
+        view.height,
+        view.orthographic,
+        at,
+    )
+    ids = np.arange(len(mesh.faces), dtype=np.int32)
+    if at[:, 2].min() > NEAR:
+        return at[mesh.faces], ids
+    ahead = (at[:, 2] > NEAR)[mesh.faces].sum(axis=1)
+    whole, cut = ahead == 3, np.flatnonzero((ahead > 0) & (ahead < 3))
+    parts, of = in_front(mesh.points[mesh.faces[cut]].astype(np.float64), view)
+    seen = view.project(parts.reshape(-1, 3)).reshape(-1, 3, 3).astype(np.float32)
+    return np.concatenate([at[mesh.faces[whole]], seen]), np.concatenate([ids[whole], ids[cut][of]])
+
+
+def _nearest(mesh: Mesh, view: View) -> tuple[np.ndarray, np.ndarray]:
     depth = np.full((view.height, view.width), FAR, np.float32)
     face = np.full((view.height, view.width), -1, np.int32)
-    corners = mesh.corners.astype(np.float64)
-    if len(corners):
-        normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-        parts, ids = in_front(corners, view)
-        projected = view.project(parts.reshape(-1, 3)).reshape(-1, 3, 3).astype(np.float32)
+    if len(mesh.faces):
+        projected, ids = _projected(mesh, view)
         _fill(projected, ids, view.orthographic, view.width, view.height, depth, face)
-    else:
-        normals = np.zeros((0, 3))
-    return Surfaces(depth, face, normals.astype(np.float32), mesh.colours)
+    return depth, face
+
+
+def depth_of(mesh: Mesh, view: View) -> np.ndarray:
+    """How far a view sees in each pixel, m along its forward."""
+    return _nearest(mesh, view)[0]
+
+
+def see(mesh: Mesh, view: View) -> Surfaces:
+    """Find the nearest triangle in each pixel."""
+    normals = np.zeros((len(mesh.faces), 3), np.float32)
+    _normals(mesh.points, mesh.faces, normals)
+    return Surfaces(*_nearest(mesh, view), normals, mesh.colours)
