@@ -97,7 +97,6 @@ def settled(
 
 @kernel(parallel=True)
 def _lay_known(gas, known, stops, window, linear, alpha):
-    height, width = alpha.shape
     for p_ in prange(max(window[3] - window[1], 0)):
         j = window[1] + np.int64(p_)
         for i in range(window[0], window[2]):
@@ -106,8 +105,8 @@ def _lay_known(gas, known, stops, window, linear, alpha):
                 red, green, blue, cover = gas[j, i, 0], gas[j, i, 1], gas[j, i, 2], gas[j, i, 3]
             else:
                 here, total = stops[j, i], ZERO
-                for b in range(max(j - 1, 0), min(j + 2, height)):
-                    for a in range(max(i - 1, 0), min(i + 2, width)):
+                for b in range(max(j - 1, window[1]), min(j + 2, window[3])):
+                    for a in range(max(i - 1, window[0]), min(i + 2, window[2])):
                         if known[b & 1, a & 1]:
                             # what lies across an edge of the set counts for next to nothing
                             off = abs(stops[b, a] - here) / max(stops[b, a], here)
