@@ -265,7 +265,9 @@ def test_a_pass_of_a_pixel_in_four_gives_the_others_from_their_neighbours_but_no
     assert hidden[:, 60:].sum() > 500  # behind the wall
     assert (first.alpha[hidden] < 0.02).mean() > 0.999
     there = whole.alpha > 0.5
-    assert (np.abs(first.alpha - whole.alpha)[there] < 0.15).mean() > 0.99  # but where wall, gas and horizon meet
+    assert (
+        np.abs(first.alpha - whole.alpha)[there] < 0.15
+    ).mean() > 0.99  # but where wall, gas and horizon meet
     assert abs(first.alpha.mean() - whole.alpha.mean()) < 0.01 * whole.alpha.mean()
 
 

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import math
 import os
-import sys
 import time
 from pathlib import Path
 from typing import Annotated, Any
@@ -25,9 +23,7 @@ from tenka.cli.common import (
     layer_of,
     open_effect,
     places_of,
-    save_picture,
     say,
-    size_of,
     span_of,
 )
 
@@ -95,64 +91,6 @@ def _told(plan: Any, report: Any, seconds: float, as_json: bool) -> None:
         as_json,
         f"{plan.layer.name}: {counted(report.simulated, 'frame')} simulated, {report.reused} were stored; "
         f"{counted(report.substeps, 'step')} in {seconds:.1f} s ({pace:.1f} steps a second); {words}.",
-    )
-
-
-@app.command()
-def render(
-    file: File,
-    frame: Annotated[int, typer.Option("--frame", help="Frame to draw, from 0.")],
-    picture: Annotated[Path, typer.Option("--picture", help="PNG to write.")],
-    size: Annotated[str, typer.Option("--size", help="WxH in px.")] = "1280x800",
-    layer: Layer = None,
-    camera: Annotated[
-        str, typer.Option("--camera", help="view (the effect's camera), front, side or top.")
-    ] = "view",
-    as_json: Json = False,
-) -> None:
-    """Draw one frame as the stage does; with --layer, of that layer alone."""
-    from tenka.look.render import Renderer
-    from tenka.look.shot import gathered, shot_of
-    from tenka.pack.books import books_of
-    from tenka.run.driver import frame_at
-    from tenka.run.driver import simulate as run
-    from tenka.run.links import taking_part
-    from tenka.run.plans import plans_of
-    from tenka.scene.cameras import view_of
-
-    width, height = size_of(size)
-    effect = open_effect(file)
-    layer_of(effect, layer, file)
-    index = span_of(f"{frame}:{frame}", effect.frames)[0]
-    sides = {
-        "view": {},
-        "front": {"heading": -90.0, "pitch": 0.0},
-        "side": {"heading": 0.0, "pitch": 0.0},
-        "top": {"pitch": 89.0},
-    }
-    if camera not in sides:
-        raise BadInput(f"no camera is called '{camera}'", "one of " + ", ".join(sides), place="--camera")
-    playing = {layer} if layer else {item.id for item in taking_part(effect)}
-    plans = {id: p for id, p in plans_of(effect, file.parent).items() if id in playing}
-    store = frame_store()
-    for plan in plans.values():
-        before = math.ceil(plan.layer.drawn_past * effect.rate) + 1 if plan.layer.drawn_past else 0
-        run(plan, store, Bar(), (max(0, index - before), index))
-        frame_at(plan, store, index, Progress(), lambda text: print(text, file=sys.stderr))
-    frames, past = gathered(plans, store, index)
-    start = time.perf_counter()
-    books, faults = books_of(effect, file.parent)
-    for fault in faults:
-        print(fault, file=sys.stderr)
-    shot = shot_of(effect, frames, file.parent, index / effect.rate, past=past, books=books)
-    drawn = Renderer().draw_shot(
-        shot, effect.light, view_of(effect.camera.model_copy(update=sides[camera]), width, height), passes=8
-    )
-    save_picture(drawn.rgb, picture)
-    say(
-        {"picture": str(picture), "ms": round(1e3 * (time.perf_counter() - start), 1)},
-        as_json,
-        f"Drew frame {index} to {picture}.",
     )
 
 

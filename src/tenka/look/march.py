@@ -203,14 +203,14 @@ def _make(apart: bool):
                             if dyed:
                                 dye_r, dye_g, dye_b, held = lerp_dye(dye, at_cell, sx, sy, wx, wy, wz)
                                 if held > empty:
-                                    share = carried * min(held / rho, ONE)
+                                    of_own = carried * min(held / rho, ONE)
                                     much = top / held
                                     n_r = np.uint64(max(min(np.int64(dye_r * much), last), 0))
                                     n_g = np.uint64(max(min(np.int64(dye_g * much), last), 0))
                                     n_b = np.uint64(max(min(np.int64(dye_b * much), last), 0))
-                                    c_r += share * (of_dye[n_r] - c_r)
-                                    c_g += share * (of_dye[n_g] - c_g)
-                                    c_b += share * (of_dye[n_b] - c_b)
+                                    c_r += of_own * (of_dye[n_r] - c_r)
+                                    c_g += of_own * (of_dye[n_g] - c_g)
+                                    c_b += of_own * (of_dye[n_b] - c_b)
                             red += weight * c_r * (in_r + sun_r * direct)
                             green += weight * c_g * (in_g + sun_g * direct)
                             blue += weight * c_b * (in_b + sun_b * direct)

@@ -36,6 +36,7 @@ class Picture:
     linear: np.ndarray  # (h, w, 3) before the film
     alpha: np.ndarray  # (h, w) the gas's own
     one_in: int = 1  # particles: so many are stood for by each that is drawn
+    layers: dict[str, np.ndarray] = field(default_factory=dict)  # what it is made of, on request
 
 
 class _Kept:
@@ -162,7 +163,9 @@ class Renderer:
             held.count = n + 1
         return held.mean
 
-    def draw_shot(self, shot: Shot, light: Light, view: View, coarse: int = 1, passes: int = 0) -> Picture:
+    def draw_shot(
+        self, shot: Shot, light: Light, view: View, coarse: int = 1, passes: int = 0, layers: bool = False
+    ) -> Picture:
         """One picture.
 
         Parameters
@@ -171,6 +174,8 @@ class Renderer:
             smoothed
         passes : over how many passes, each of a pixel of four and a sample a voxel, the gas is averaged: from
             32 on it has no grain; 0 is one pass of all, with as many samples as its look asks for
+        layers : keep what the picture is made of: the effect over black, the set without it, the light that
+            it keeps from the set, that which it throws there, and the depth of the set, m
         """
         mesh = shot.mesh
         self._summed = set()
@@ -219,7 +224,18 @@ class Renderer:
         )
         linear, alpha = set_.copy(), np.zeros(set_.shape[:2], np.float32)
         self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse, passes)
-        return Picture(develop(linear, light.exposure), linear, alpha, fewer)
+        found = Picture(develop(linear, light.exposure), linear, alpha, fewer)
+        if layers:
+            dark = shade(surfaces, big, light, shadow, True)
+            bare, unlit = settled(big, backdrop, fine), settled(big, dark, fine)
+            found.layers.update(
+                effect=linear - (1.0 - alpha)[..., None] * set_,
+                set=bare,
+                shadow=bare - set_,
+                lamps=bare - unlit,
+                depth=backdrop.depth[fine // 2 :: fine, fine // 2 :: fine],
+            )
+        return found
 
     def _mixed(
         self,

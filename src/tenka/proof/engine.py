@@ -99,11 +99,7 @@ class Package:
         key = (view.packed().tobytes(), view.width, view.height)
         if self._backdrop is None or self._backdrop[0] != key:
             backdrop = shade(see(self.mesh, view), view, self.light, cast_shadow(self.mesh, self.light))
-            self._backdrop = (
-                key,
-                backdrop,
-                settled(view, backdrop, 1) * 2.0**self.light.exposure,
-            )
+            self._backdrop = (key, backdrop, settled(view, backdrop, 1) * 2.0**self.light.exposure)
         return self._backdrop[1], self._backdrop[2]
 
     def draw(

@@ -1,0 +1,122 @@
+"""`tenka render`: final pictures and movies."""
+
+from __future__ import annotations
+
+import sys
+import time
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from tenka.base.errors import BadInput
+from tenka.base.jobs import Progress
+from tenka.base.words import counted
+from tenka.cli.common import (
+    Bar,
+    File,
+    Json,
+    Layer,
+    app,
+    frame_store,
+    layer_of,
+    open_effect,
+    say,
+    size_of,
+    span_of,
+)
+
+SIDES: dict[str, dict[str, float]] = {
+    "view": {},
+    "front": {"heading": -90.0, "pitch": 0.0},
+    "side": {"heading": 0.0, "pitch": 0.0},
+    "top": {"pitch": 89.0},
+}
+
+
+@app.command()
+def render(
+    file: File,
+    frame: Annotated[int | None, typer.Option("--frame", help="A single frame to draw, from 0.")] = None,
+    frames: Annotated[
+        str | None, typer.Option("--frames", help="A:B, the first and the last frame; by default all.")
+    ] = None,
+    picture: Annotated[
+        Path | None,
+        typer.Option("--picture", help="PNG or OpenEXR (with layers); numbered, of several frames."),
+    ] = None,
+    movie: Annotated[Path | None, typer.Option("--movie", help="MP4 or WebM to write.")] = None,
+    size: Annotated[str, typer.Option("--size", help="WxH in px.")] = "1280x800",
+    layer: Layer = None,
+    camera: Annotated[
+        str, typer.Option("--camera", help="view (the effect's camera), front, side or top.")
+    ] = "view",
+    passes: Annotated[int, typer.Option("--passes", help="Over how many gas is averaged.")] = 32,
+    noise: Annotated[
+        float, typer.Option("--noise", help="Draw on until gas is so even, as a share of white; 0: no.")
+    ] = 0.0,
+    shutter: Annotated[
+        float, typer.Option("--shutter", help="Share of a frame's time that is gathered; 0: an instant.")
+    ] = 0.0,
+    moments: Annotated[int, typer.Option("--moments", help="At how many moments of that it is drawn.")] = 8,
+    as_json: Json = False,
+) -> None:
+    """Draw frames as the stage does, as pictures or as a movie; with --layer, of that layer alone."""
+    from tenka.pack.film import Film, checked, pictures
+    from tenka.pack.reels import reel
+
+    out = movie or picture
+    if out is None or (movie is not None and picture is not None):
+        raise BadInput("one place to write to is needed", "--picture OUT.png or .exr or --movie OUT.mp4")
+    if frame is not None and frames is not None:
+        raise BadInput("--frame and --frames exclude each other", "one of them")
+    kinds = (".mp4", ".webm") if movie is not None else (".png", ".exr")
+    if out.suffix.lower() not in kinds:
+        raise BadInput(
+            f"'{out.suffix}' is not written here",
+            " or ".join(kinds),
+            out,
+            "--movie" if movie is not None else "--picture",
+        )
+    width, height = size_of(size)
+    if movie is not None and (width % 2 or height % 2):
+        raise BadInput(f"a movie of {width} x {height} px", "even numbers", place="--size")
+    effect = open_effect(file)
+    if layer is not None:
+        layer_of(effect, layer, file)
+    alone = frame is not None and movie is None
+    span = span_of(f"{frame}:{frame}" if frame is not None else frames, effect.frames)
+    if camera not in SIDES:
+        raise BadInput(f"no camera is called '{camera}'", "one of " + ", ".join(SIDES), place="--camera")
+    seen = effect.camera.model_copy(update=SIDES[camera])
+    film = checked(Film(width, height, passes, noise, shutter, moments, layer or "", seen))
+    start = time.perf_counter()
+    progress = Bar() if not as_json else Progress()
+    with reel(out, effect.rate, span[0], alone) as writing:
+        for found in pictures(
+            effect,
+            file.parent,
+            frame_store(),
+            film,
+            span,
+            progress,
+            lambda text: print(text, file=sys.stderr),
+            writing.layers,
+        ):
+            writing.add(found)
+    seconds, count = time.perf_counter() - start, span[1] - span[0] + 1
+    where = str(out) if alone or movie is not None else f"{writing.files[0]} and on"
+    row: dict[str, Any] = {
+        "frames": count,
+        "files": [str(f) for f in writing.files],
+        "seconds": round(seconds, 2),
+    }
+    if alone:
+        row = {"picture": str(out), "ms": round(1e3 * seconds, 1)}
+    say(
+        row,
+        as_json,
+        f"Drew frame {span[0]} to {where}."
+        if alone
+        else f"Drew {counted(count, 'frame')} to {where} in {seconds:.0f} s.",
+    )
