@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QKeySequence
 
+from tenka.app.dialogs.filming import ask_film
 from tenka.app.guide import open_for_focus
 
 if TYPE_CHECKING:
@@ -55,6 +56,8 @@ def add_actions(window: Window) -> None:
     inside = "slice inspect path lines vectors sleep"
     add("Look inside", lambda: stage.inspect_button.toggle(), "I", plain=True, words=inside)
     add("Boxes and handles", lambda: stage.box_button.toggle(), "B", plain=True, words="gizmo overlay")
+    film = "render movie video mp4 webm png exr picture export"
+    add("Final pictures and movies", partial(ask_film, stage), "Ctrl+Shift+M", words=film)
     add("Stage alone", window.stage_alone, "F11", words="full screen")
     add("Heat of overdraw", window.toggle_heat, "H", plain=True, words="fill cost")
     add("Pack", lambda: window.pack.start() if window.station == "pack" else window.go_to("pack"), "Ctrl+P")

@@ -6,26 +6,12 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QDialog,
-    QFileDialog,
-    QFormLayout,
-    QHBoxLayout,
-    QLabel,
-    QProgressBar,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QFormLayout, QLabel, QWidget
 
+from tenka.app.dialogs.writing import Writing
 from tenka.app.sheet.fields import ChoiceField, NumberField
 from tenka.app.state import State
-from tenka.app.wrapped import Wrapped
-from tenka.base.errors import Cancelled, TenkaError
-from tenka.base.jobs import Progress, Worker
-from tenka.base.words import counted, singular, size_of, span
+from tenka.base.words import counted, singular, size_of
 from tenka.effect.catalogue import plain_number
 from tenka.effect.model import POINTS
 from tenka.pack.outgoing import Axes, Written
@@ -42,50 +28,15 @@ BODIES = ((".glb", "GLB with tracks"),)
 OUTLIER_M = 60.0
 
 
-class WriteOut(QDialog):
+class WriteOut(Writing):
     """Asks for what is written, tells it, writes it in the background with a bar, and stops at once."""
 
-    progressed = pyqtSignal(object)
-    written = pyqtSignal(object)
     first: NumberField
     last: NumberField
 
     def __init__(self, state: State, layer: str, parent: QWidget | None) -> None:
-        super().__init__(parent)
-        self.state, self.id = state, layer
-        self.progress: Progress | None = None
-        self._worker: Worker | None = None
-        self.setWindowTitle("Write out")
-        self.setObjectName("ground")
-        self.setMinimumWidth(420)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(16, 12, 16, 12)
-        column.setSpacing(8)
-        column.addLayout(self._fields())
-        self.told = Wrapped()
-        column.addWidget(self.told)
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.bar.hide()
-        column.addWidget(self.bar)
-        self.said = Wrapped()
-        self.said.setProperty("quiet", True)
-        column.addWidget(self.said)
-        line = QHBoxLayout()
-        line.addStretch(1)
-        self.close_button = QPushButton("Close")
-        self.close_button.clicked.connect(self.close)
-        self.button = QPushButton("Write…")
-        self.button.setProperty("main", True)
-        self.button.clicked.connect(self._ask)
-        line.addWidget(self.close_button)
-        line.addWidget(self.button)
-        column.addLayout(line)
-        self.progressed.connect(self._show_progress)
-        self.written.connect(self._done)
-        state.changed.connect(self.refresh)
-        state.news.connect(self.refresh)
-        self.refresh()
+        self.id = layer
+        super().__init__(state, "Write out", parent)
 
     def _fields(self) -> QFormLayout:
         form = QFormLayout()
@@ -168,9 +119,6 @@ class WriteOut(QDialog):
         )
 
     def _ask(self) -> None:
-        if self.progress is not None:
-            self.progress.cancel()
-            return
         kind = str(self.kind.currentData())
         start = (self.state.folder or Path.home()) / f"{self.id}{kind}"
         name, _ = QFileDialog.getSaveFileName(self, "Write out", str(start), f"{kind[1:].upper()} (*{kind})")
@@ -179,58 +127,18 @@ class WriteOut(QDialog):
 
     def write(self, file: Path) -> None:
         """Write the layer in the background; what it wrote, or a fault, is said."""
-        progress = self.progress = Progress(
-            listen=lambda p: self.progressed.emit((p.what, p.done, p.total, p.seconds_left))
-        )
         effect, folder, store, id = self.state.effect, self.state.folder, self.state.store, self.id
         span, far, seen = self.span, self.outliers.value, self.seen.isChecked()
         axes = Axes(str(self.unit.currentData()), str(self.up.currentData()))
-        self.button.setText("Stop")
-        self.bar.setValue(0)
-        self.bar.show()
+        self.begin(
+            "write points",
+            lambda progress: export(effect, folder, store, file, progress, id, span, far, seen, axes),
+        )
 
-        def work() -> None:
-            try:
-                self.written.emit(export(effect, folder, store, file, progress, id, span, far, seen, axes))
-            except (TenkaError, Cancelled) as error:
-                self.written.emit(error)
-
-        self._worker = Worker("write points", lambda error: self.written.emit(error))
-        self._worker.ask(work)
-
-    def _show_progress(self, told: tuple[str, int, int, float | None]) -> None:
-        what, done, total, left = told
-        self.bar.setMaximum(max(1, total))
-        self.bar.setValue(done)
-        self._say(f"{what}: {done} of {total}" + (f", {span(left)} left" if left is not None else ""))
-
-    def _say(self, text: str) -> None:
-        self.said.setText(text)
-
-    def _done(self, found: object) -> None:
-        self.progress = None
-        if self._worker is not None:
-            self._worker.close(0.0)
-            self._worker = None
-        self.button.setText("Write…")
-        self.bar.hide()
-        if isinstance(found, Written):
-            gone = f"; {counted(found.culled, 'outlier')} left out" if found.culled else ""
-            what = found.files[0].name if len(found.files) == 1 else f"{len(found.files)} files"
-            size = sum(f.stat().st_size for f in found.files)
-            self._say(
-                f"Wrote {what}: {counted(found.frames, 'frame')}, {found.points:,} at most, "
-                f"{size_of(size)}{gone}."
-            )
-        else:
-            self._say("Stopped; only whole files were left." if isinstance(found, Cancelled) else str(found))
-
-    def reject(self) -> None:
-        """Escape and the close button end what is under way."""
-        if self.progress is not None:
-            self.progress.cancel()
-        super().reject()
-
-    def closeEvent(self, a0: object) -> None:
-        if self.progress is not None:
-            self.progress.cancel()
+    def told_of(self, found: object) -> str:
+        assert isinstance(found, Written)
+        gone = f"; {counted(found.culled, 'outlier')} left out" if found.culled else ""
+        what = found.files[0].name if len(found.files) == 1 else f"{len(found.files)} files"
+        size = sum(f.stat().st_size for f in found.files)
+        frames = counted(found.frames, "frame")
+        return f"Wrote {what}: {frames}, {found.points:,} at most, {size_of(size)}{gone}."

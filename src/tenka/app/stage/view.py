@@ -12,6 +12,7 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from tenka.app import theme
+from tenka.app.dialogs.filming import Filming, ask_film
 from tenka.app.stage.drawn import Drawn, as_image, refined
 from tenka.app.stage.hands import Hands
 from tenka.app.stage.inspect import Inspector
@@ -51,7 +52,8 @@ class Stage(QWidget):
         self.camera = state.effect.camera
         self.image: QImage | None = None
         self.shown: Shown | None = None
-        self.last_ms = 0.0
+        self.last_ms, self.whole_ms = 0.0, 300.0  # of the last first picture, and the last refined one
+        self.filming: Filming | None = None
         self.one_in = 1
         self.took = 0.0
         self.turning_light = False
@@ -59,10 +61,8 @@ class Stage(QWidget):
         self.live = False
         self._following = False
         self._renderer, self._final_renderer = Renderer(), Renderer()
-        self.which, self.other = (
-            "preview",
-            "final",
-        )  # preview, the other, or wipe: both with a line between; final run or a trial
+        # preview, the other, or wipe: both with a line between; final run or a trial
+        self.which, self.other = "preview", "final"
         self.final_image: QImage | None = None
         self.wander: float | None = None
         self.stands_in, self.elsewhen = "", False
@@ -102,13 +102,15 @@ class Stage(QWidget):
         self.box_button.toggled.connect(self._box_mode)
         frame = self._tool("focus", "Frame what is selected (F)", False)
         frame.clicked.connect(self.frame_selected)
+        film = self._tool("film", "Final pictures and movies (Ctrl+Shift+M)", False)
+        film.clicked.connect(lambda: ask_film(self))
         keep = self._tool("camera", "Keep this view as the effect's camera", False)
         keep.clicked.connect(lambda: self.state.edit("camera", self.camera, "Keep the view"))
         self.inspect_button = self._tool(
             "slice", "Look inside: slices of gas and forces, arrows, pathlines, what sleeps, table (I)", True
         )
         self.inspect_button.toggled.connect(self._inspect_mode)
-        for button in (self.light_button, self.box_button, self.inspect_button, frame, keep):
+        for button in (self.light_button, self.box_button, self.inspect_button, frame, keep, film):
             line.addWidget(button)
         bar.adjustSize()
         self._bar = bar
@@ -248,12 +250,8 @@ class Stage(QWidget):
             books, faults = books_of(effect, self.state.folder)
             for fault in faults:
                 self.failed.emit(fault)
-            self._last_shot = (
-                key,
-                shot_of(effect, frames, self.state.folder, t, mesh, past, books),
-                frames,
-                mesh,
-            )
+            made = shot_of(effect, frames, self.state.folder, t, mesh, past, books)
+            self._last_shot = key, made, frames, mesh
         return self._last_shot[1]
 
     @property
@@ -270,6 +268,8 @@ class Stage(QWidget):
         if drawn.shown is not None:
             self.shown = drawn.shown
             self.inspector.show_frame(self.shown)
+        if drawn.coarse == 1 and drawn.ms:
+            self.whole_ms = drawn.ms
         if drawn.coarse > 1 and drawn.ms:
             self.last_ms = drawn.ms
         self.update()
