@@ -18,6 +18,7 @@ from tenka.effect.model import (
     ramp,
 )
 from tenka.look.colour import black_body_colour
+from tenka.look.lamps import widened
 from tenka.look.points import paint, splats_of
 from tenka.look.render import Renderer, Shot
 from tenka.look.shot import shot_of
@@ -353,3 +354,13 @@ def test_what_shines_lights_the_set_and_what_hides_does_not():
     dark = brightness(1.0, 1.0)
     near, far = brightness(1.0, 0.0) - dark, brightness(2.0, 0.0) - dark
     assert near > 3 * far > 0
+
+
+def test_particles_stand_in_the_light_of_lamps():
+    """At four times the distance a sixteenth falls on them."""
+    p = points((0.5, 0, 1), (2.0, 0, 1))
+    look = PointLook(lit=1.0, self_shadow=0.0, vary=0.0)
+    dark = Light(strength=0.0, sky=0.0)
+    lamp = widened(np.array([0, 0, 1, 3.0, 3.0, 3.0, 1e-6]))[None]
+    unlit, lit = (ready(Swarm(p, 0.0, look, LIVES), dark, lamps=rows).colour for rows in (lamp[:0], lamp))
+    assert unlit.max() == 0.0 and (lit[0] / lit[1]).mean() == pytest.approx(16.0, rel=1e-3)

@@ -14,6 +14,7 @@ from bench.reference import traced
 from tenka.effect.model import Camera, Light, Look, ramp
 from tenka.look import volume
 from tenka.look.colour import develop, flame_table
+from tenka.look.lamps import widened
 from tenka.look.march import march
 from tenka.look.raster import shade
 from tenka.look.scatter import CELL, DIRECTIONS, WEIGHTS, Around, Cells, lamp_of_cells, lamp_row, scattered
@@ -205,7 +206,7 @@ def test_what_stands_before_a_lamp_keeps_its_light_from_the_wall():
     place = np.array([0.0, 0.0, 1.0])
     view = flat_view((-3.0, 0, 2.0), (1.0, 0, 0), (0, -1.0, 0), (0, 0, 1.0), 2.0, 80)
     behind = joined([wall])  # seen without the crate, which would hide its own shadow
-    lamps = np.array([[*place, 5.0, 5.0, 5.0, 0.0]], np.float32)
+    lamps = widened(np.array([*place, 5.0, 5.0, 5.0, 0.0]))[None]
     depths = lamp_shadow(mesh, place)[None]
     sun = cast_shadow(mesh, DARK)
     lit = shade(see(behind, view), view, DARK, sun, False, lamps, depths).still[..., 0]

@@ -18,7 +18,7 @@ from tenka.base.errors import TenkaError
 from tenka.effect import presets
 from tenka.effect.additions import LAYERS, with_new_layer
 from tenka.effect.model import Effect, Layer
-from tenka.effect.starters import STARTERS, with_collider, with_force, with_prop, with_source
+from tenka.effect.starters import STARTERS, with_collider, with_force, with_light, with_prop, with_source
 from tenka.scene.files import read
 
 ICONS = {"Plume": "factory", "Puff": "cloudy", "Mist": "cloud-fog", "Fire": "flame", "Fireball": "bomb"}
@@ -140,6 +140,13 @@ class Tray(QWidget):
                 "1.75 m tall, for scale" if shape == "figure" else "",
                 partial(self._add, made, f"Add {name}"),
             )
+        self._button(
+            column,
+            "Light",
+            "lightbulb",
+            "A light that stands in the scene: round, or a panel; it falls on props, gas and particles",
+            partial(self._add, with_light, "Add a light"),
+        )
         self._menu_button(
             column, "Prop", "box", "A prop: box, ball, cylinder, cone, or a figure for scale", self.prop_menu
         )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -154,6 +154,12 @@ for _model in (Sum, Product, Absolute, Clamp):
 def value_at(value: Value, t: float) -> float:
     """A plain number as it is, or a course at `t` seconds."""
     return value.at(t) if isinstance(value, Course) else float(value)
+
+
+def still(node: Any, t: float) -> Any:
+    """Settings with each course in them put to its value at `t`; the same where there is none."""
+    found = {name: value.at(t) for name, value in node if isinstance(value, _Node) and hasattr(value, "at")}
+    return node.model_copy(update=found) if found else node
 
 
 def most(value: Value) -> float:

@@ -330,9 +330,9 @@ class GasLayer(LayerBase):
 
     @property
     def flames(self) -> bool:
-        return self.fire.burns and self.look.flame > 0
+        return self.fire.burns and most(self.look.flame) > 0
 
     @property
     def glows(self) -> bool:
         hottest = max((most(s.temperature) for s in self.sources), default=0.0)
-        return self.flames or (self.look.glow > 0 and hottest > GLOWS_AT)
+        return self.flames or (most(self.look.glow) > 0 and hottest > GLOWS_AT)

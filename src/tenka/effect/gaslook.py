@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tenka.effect.catalogue import LOOK, QUALITY, Settings
+from tenka.effect.courses import Value
 from tenka.effect.placed import Ramp, ramp
 
 
@@ -15,7 +16,7 @@ class Look(Settings):
         kind="ramp",
     )
     full_density: float = LOOK.number(1.2, "", 0.01, 100, "Density at the ramp's right end.", soft=(0.1, 5))
-    extinction: float = LOOK.number(
+    extinction: Value = LOOK.moving(
         7.0, "1/m", 0, 500, "How opaque a metre of smoke of density 1 is.", soft=(0.5, 30)
     )
     shadow: float = LOOK.number(
@@ -30,16 +31,16 @@ class Look(Settings):
         soft=(-0.5, 0.9),
         label="forward scatter",
     )
-    ambient: float = LOOK.number(
+    ambient: Value = LOOK.moving(
         1.0, "", 0, 5, "Light from the sky and the ground into the shaded side.", soft=(0, 2)
     )
-    glow: float = LOOK.number(
+    glow: Value = LOOK.moving(
         1.0, "", 0, 1000, "Strength of the light that hot gas gives off, by black-body colour.", soft=(0, 5)
     )
-    flame: float = LOOK.number(
+    flame: Value = LOOK.moving(
         1.0, "", 0, 1000, "Brightness of flames, apart from glowing smoke; by black-body colour.", soft=(0, 6)
     )
-    flame_opacity: float = LOOK.number(
+    flame_opacity: Value = LOOK.moving(
         0.6,
         "",
         0,
@@ -47,7 +48,7 @@ class Look(Settings):
         "How much flames hide: 1 gives a fireball its form, 0.3 leaves a hearth clear.",
         soft=(0, 2),
     )
-    flame_heat: float = LOOK.number(
+    flame_heat: Value = LOOK.moving(
         1.0,
         "",
         0.1,

@@ -5,13 +5,14 @@ from __future__ import annotations
 from pydantic import Field
 
 from tenka.effect.catalogue import LIGHT, Settings
+from tenka.effect.courses import Value
 from tenka.effect.placed import Vec3
 
 
 class Light(Settings):
     """Sun, sky and exposure."""
 
-    heading: float = LIGHT.number(
+    heading: Value = LIGHT.moving(
         35.0,
         "°",
         -720,
@@ -21,13 +22,13 @@ class Light(Settings):
         step=1,
         label="sun's heading",
     )
-    height: float = LIGHT.number(
+    height: Value = LIGHT.moving(
         38.0, "°", 3, 90, "How high the sun stands.", soft=(5, 85), step=0.5, label="sun's height"
     )
-    strength: float = LIGHT.number(
+    strength: Value = LIGHT.moving(
         3.0, "", 0, 100, "Brightness of the sun.", soft=(0, 8), label="sun's strength"
     )
-    kelvin: float = LIGHT.number(
+    kelvin: Value = LIGHT.moving(
         4600.0,
         "K",
         1000,
@@ -37,8 +38,11 @@ class Light(Settings):
         step=50,
         label="colour temperature",
     )
-    sky: float = LIGHT.number(0.55, "", 0, 20, "Brightness of the sky.", soft=(0, 3))
-    exposure: float = LIGHT.number(
+    sky: Value = LIGHT.moving(0.55, "", 0, 20, "Brightness of the sky.", soft=(0, 3))
+    sky_tint: Vec3 = LIGHT.number(
+        (1.0, 1.0, 1.0), "", 0, 1, "Colours the light of the sky; white leaves it a pale blue.", kind="colour"
+    )
+    exposure: Value = LIGHT.moving(
         0.0, "EV", -8, 8, "Brightens or darkens the picture, in stops.", soft=(-3, 3)
     )
 

@@ -18,6 +18,7 @@ from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Motion
 from tenka.effect.gaslook import Look
 from tenka.effect.layers import FIELD, HANDED, POINTS, LayerBase
 from tenka.effect.light import Camera, Light
+from tenka.effect.lights import SceneLight
 from tenka.effect.particles import (
     FOR_EVER_HELD,
     Bed,
@@ -140,6 +141,7 @@ class Trial(Settings):
     forces: tuple[Force, ...]
     layers: tuple[Layer, ...]
     cues: tuple[Cue, ...] = ()
+    lights: tuple[SceneLight, ...] = ()
     light: Light
 
     @classmethod
@@ -151,7 +153,7 @@ class Trial(Settings):
         return effect.model_copy(update={part: getattr(self, part) for part in TRIED})
 
 
-TRIED = ("seconds", "rate", "seed", "props", "forces", "layers", "cues", "light")
+TRIED = ("seconds", "rate", "seed", "props", "forces", "layers", "cues", "lights", "light")
 
 
 class Effect(Settings):
@@ -184,6 +186,7 @@ class Effect(Settings):
     props: tuple[Prop, ...] = ()
     forces: tuple[Force, ...] = ()
     layers: tuple[Layer, ...] = ()
+    lights: tuple[SceneLight, ...] = ()
     cues: tuple[Cue, ...] = ()
     light: Light = Field(default_factory=Light)
     camera: Camera = Field(default_factory=Camera)
@@ -197,6 +200,7 @@ class Effect(Settings):
             self.props,
             self.forces,
             self.layers,
+            self.lights,
             self.cues,
             self.tiers,
             self.levers,
@@ -218,7 +222,12 @@ class Effect(Settings):
                         f"{word} {item.id} names the prop '{item.prop}', which is not in the effect"
                     )
             self._linked(layer)
-        for placed in (*self.props, *self.forces, *(s for layer in self.layers for s in layer.sources)):
+        for placed in (
+            *self.props,
+            *self.forces,
+            *self.lights,
+            *(s for layer in self.layers for s in layer.sources),
+        ):
             seen, at = {placed.id} if isinstance(placed, Prop) else set(), placed.parent
             while at:
                 if at not in known:
@@ -366,6 +375,7 @@ __all__ = [
     "Pull",
     "Quality",
     "Ramp",
+    "SceneLight",
     "Source",
     "Stop",
     "Swirl",

@@ -11,7 +11,7 @@ from tenka.base.errors import BadInput
 from tenka.effect import storage
 from tenka.effect.document import free_id, numbered
 from tenka.effect.forces import NEW_FORCES
-from tenka.effect.model import ON_PROP, Effect, Prop, Tier
+from tenka.effect.model import ON_PROP, Effect, Prop, SceneLight, Tier
 
 TIERS = (
     Tier(id="low", name="Low", device="satchel", ms=0.5, mb=4.5, width=1280, height=720),
@@ -139,6 +139,16 @@ def usual_place(effect: Effect) -> tuple[float, float, float]:
             if source.shape not in (*ON_PROP, "particles"):
                 return source.position
     return (0.0, 0.0, 1.0)
+
+
+def with_light(effect: Effect) -> tuple[Effect, str]:
+    """The effect with a new light, beside where things begin, and its path."""
+    id = free_id(effect.lights, "light")
+    x, y, z = usual_place(effect)
+    light = SceneLight(
+        id=id, name="Light", position=(round(x + 1.0, 3), round(y - 1.0, 3), round(z + 0.8, 3))
+    )
+    return effect.model_copy(update={"lights": (*effect.lights, light)}), f"lights.{id}"
 
 
 def with_prop(effect: Effect, file: str = "", name: str = "Box", **settings: object) -> tuple[Effect, str]:

@@ -14,18 +14,19 @@ from tenka.base.tree import explain
 from tenka.effect.additions import without_cue, without_layer
 from tenka.effect.catalogue import params
 from tenka.effect.document import free_id, get, numbered, replaced
-from tenka.effect.model import ON_PROP, Cue, Effect, Force, GasLayer, Layer, ParticleLayer, Prop
+from tenka.effect.model import ON_PROP, Cue, Effect, Force, GasLayer, Layer, ParticleLayer, Prop, SceneLight
 from tenka.effect.presets import fitting
 
 VERSION = 1
 MOST_TEXT = 4_000_000  # characters
-COPIED = ("layers", "sources", "colliders", "forces", "props", "cues")
+COPIED = ("layers", "sources", "colliders", "forces", "lights", "props", "cues")
 """Groups whose things can be doubled and copied."""
 WORDS = {
     "layers": "layer",
     "sources": "source",
     "colliders": "collider",
     "forces": "force",
+    "lights": "light",
     "props": "prop",
     "cues": "cue",
 }
@@ -161,7 +162,13 @@ class _Forced(BaseModel):
 def _kind(group: str, of: str) -> Any:
     """The class of a thing."""
     layer: Any = GasLayer if of == "gas" else ParticleLayer
-    plain = {"props": Prop, "cues": Cue, "sources": layer.SOURCE, "colliders": layer.COLLIDER}
+    plain = {
+        "props": Prop,
+        "cues": Cue,
+        "lights": SceneLight,
+        "sources": layer.SOURCE,
+        "colliders": layer.COLLIDER,
+    }
     return plain.get(group)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from tenka.effect.model import Light
+from tenka.look.lamps import WIDE
 from tenka.look.march import OUTPUTS, march
 from tenka.look.points import paint, quads_of, splats_of
 from tenka.look.raster import shade
@@ -32,7 +33,11 @@ def drawn_alone(shot: Shot, light: Light, view: View) -> np.ndarray:
     temperature above the air weighted by alpha (K, of gas alone), as `march` gives them. What is brighter
     than it hides counts as emitted.
     """
-    volumes = [light_volume(frame, look, light) for frame, look in shot.gases]
+    volumes = []
+    for n, (frame, look) in enumerate(shot.gases):
+        rows = [lamp.row for lamp in shot.on(shot.names[n] if n < len(shot.names) else "")]
+        lamps = np.array(rows, np.float32).reshape(-1, WIDE)
+        volumes.append(light_volume(frame, look, light, lamps=lamps))
     volumes = [v for v in volumes if not v.empty]
     if len(volumes) == 1 and not shot.swarms and not shot.bodies:
         return march(volumes[0], view)
@@ -53,7 +58,10 @@ def drawn_alone(shot: Shot, light: Light, view: View) -> np.ndarray:
         image = gas[..., :3] + gas[..., 4:7] + (1.0 - cover[..., None]) * image
         alpha = cover + (1.0 - cover) * alpha
     shading = volumes[0] if volumes else None
-    sets = [ready(swarm, light, shading) for swarm in shot.swarms]
+    sets = [
+        ready(s, light, shading, lamps=np.array([lamp.row for lamp in shot.on(s.name)]).reshape(-1, WIDE))
+        for s in shot.swarms
+    ]
     rows = [splats_of(s, view) for s in sets if s.book is None]
     if rows:
         paint(np.concatenate(rows), depth, image, alpha)

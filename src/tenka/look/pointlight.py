@@ -9,9 +9,10 @@ import numpy as np
 from tenka.base.jit import kernel, prange
 from tenka.effect.model import Light, PointLook
 from tenka.look.colour import black_body_colour
+from tenka.look.lamps import lamp_falls
 from tenka.look.light import sky_depth, sun_depth
 from tenka.look.rays import box_span, sun_through
-from tenka.look.volume import GROUND_COLOUR, SKY_COLOUR, LitVolume
+from tenka.look.volume import GROUND_COLOUR, LitVolume, sky_of
 from tenka.scene.cameras import sun_direction
 
 SHADE_CELLS = 48
@@ -27,11 +28,12 @@ def light_at(
     look: PointLook,
     own: Light,
     volume: LitVolume | None,
+    lamps: np.ndarray,
 ) -> np.ndarray:
     """Light that falls on each, (n, 3): the sun through the gas and the others, and the sky."""
     towards = sun_direction(own.heading, own.height)
     sun = black_body_colour(own.kelvin) * own.strength
-    sky = own.sky * SKY_COLOUR + 0.5 * own.sky * GROUND_COLOUR
+    sky = sky_of(own) + 0.5 * own.sky * GROUND_COLOUR
     through, open_sky = np.ones(len(place), np.float32), np.ones(len(place), np.float32)
     if look.self_shadow > 0 and look.opaque > 0 and len(place) > 8:
         through, open_sky = _self_shadow(place, width, alpha, look.self_shadow, towards)
@@ -49,7 +51,24 @@ def light_at(
             out,
         )
         through = through * out
-    return 0.30 * through[:, None] * sun + 0.75 * open_sky[:, None] * sky
+    found = 0.30 * through[:, None] * sun + 0.75 * open_sky[:, None] * sky
+    if len(lamps) and len(place):
+        falls = np.empty((len(place), 3), np.float32)
+        _lamps_on(place.astype(np.float32), np.ascontiguousarray(lamps, np.float32), falls)
+        found = found + 0.30 * falls
+    return found
+
+
+@kernel(parallel=True)
+def _lamps_on(place, lamps, out):
+    for p_ in prange(place.shape[0]):
+        n = np.int64(p_)
+        for c in range(3):
+            out[n, c] = ZERO
+        for m in range(lamps.shape[0]):
+            falls = lamp_falls(lamps, m, place[n, 0], place[n, 1], place[n, 2])
+            for c in range(3):
+                out[n, c] += lamps[m, 3 + c] * falls
 
 
 def _self_shadow(
@@ -71,13 +90,41 @@ def _self_shadow(
     rho = np.minimum(rho, np.float32(6.0 / h))
     depth, sky = sun_depth(rho, h, towards), np.empty_like(rho)
     sky_depth(rho, h, sky)
-    i = np.clip(((place - low) / h).astype(int), 0, shape - 1)
-    own = 0.5 * h * rho[i[:, 0], i[:, 1], i[:, 2]]
-    to_sun = np.maximum(depth[i[:, 0], i[:, 1], i[:, 2]] - own, 0) * strength
-    to_sky = np.maximum(sky[i[:, 0], i[:, 1], i[:, 2]] - own, 0) * strength * 0.5
+    found = np.empty((3, len(place)), np.float32)
+    for field, out in zip((depth, sky, rho), found):
+        _read(
+            place.astype(np.float32), low.astype(np.float32), np.float32(h), np.ascontiguousarray(field), out
+        )
+    own = 0.5 * h * found[2]
+    to_sun = np.maximum(found[0] - own, 0) * strength
+    to_sky = np.maximum(found[1] - own, 0) * strength * 0.5
     return (0.8 * np.exp(-to_sun) + 0.2 * np.exp(-0.25 * to_sun)).astype(np.float32), np.exp(-to_sky).astype(
         np.float32
     )
+
+
+@kernel(parallel=True)
+def _read(place, low, h, field, out):
+    """Values between the middles of cells: of the nearest alone, shade would lie in terraces."""
+    nx, ny, nz = field.shape
+    for p_ in prange(place.shape[0]):
+        n = np.int64(p_)
+        x = min(max((place[n, 0] - low[0]) / h - HALF, ZERO), np.float32(nx - 1))
+        y = min(max((place[n, 1] - low[1]) / h - HALF, ZERO), np.float32(ny - 1))
+        z = min(max((place[n, 2] - low[2]) / h - HALF, ZERO), np.float32(nz - 1))
+        a, b, c = min(np.int64(x), nx - 2), min(np.int64(y), ny - 2), min(np.int64(z), nz - 2)
+        f, g, e = x - np.float32(a), y - np.float32(b), z - np.float32(c)
+        total = ZERO
+        for i in range(2):
+            for j in range(2):
+                for k in range(2):
+                    total += (
+                        field[a + i, b + j, c + k]
+                        * (f if i else ONE - f)
+                        * (g if j else ONE - g)
+                        * (e if k else ONE - e)
+                    )
+        out[n] = total
 
 
 @kernel

@@ -11,10 +11,11 @@ from tenka.base.randomness import unit4
 from tenka.base.vector import make_lerp_channels
 from tenka.effect.model import Light
 from tenka.look.colour import black_body_colour
+from tenka.look.lamps import WIDE, lamp_falls
 from tenka.look.rays import box_span, ray_of, sun_through
 from tenka.look.shadows import ShadowMap, lamp_lit, lit
 from tenka.look.triangles import Surfaces
-from tenka.look.volume import GROUND_COLOUR, SKY_COLOUR
+from tenka.look.volume import GROUND_COLOUR, SKY_COLOUR, sky_of
 from tenka.scene.cameras import View, sun_direction
 
 ZERO = np.float32(0.0)
@@ -91,8 +92,8 @@ def _shade(
                 depth[j, i] = t * along
                 nx, ny, nz = ZERO, ZERO, ONE
                 r, g, b = GROUND_ALBEDO, GROUND_ALBEDO, GROUND_ALBEDO
-                far = t * np.float32(0.018)
-                fade = ONE / (ONE + far * far * far)
+                faint = t * np.float32(0.018)
+                fade = ONE / (ONE + faint * faint * faint)
             else:
                 for c in range(3):
                     still[j, i, c] = BACKGROUND[c] * (ONE + np.float32(0.35) * v)
@@ -126,10 +127,10 @@ def _shade(
                 lamps_of, until = n, i + run
             for m in range(count):
                 lx, ly, lz = lamps[m, 0] - x, lamps[m, 1] - y, lamps[m, 2] - z
-                far2 = lx * lx + ly * ly + lz * lz
-                to = max((nx * lx + ny * ly + nz * lz) / np.sqrt(far2 + np.float32(1e-9)), ZERO) / (
-                    pi * (far2 + lamps[m, 6])
-                )
+                far = np.sqrt(lx * lx + ly * ly + lz * lz + np.float32(1e-9))
+                to = max((nx * lx + ny * ly + nz * lz) / far, ZERO) / pi
+                if to > ZERO:
+                    to *= lamp_falls(lamps, m, x, y, z)
                 if to > ZERO and m < lamp_depths.shape[0]:
                     to *= lamp_lit(lamp_depths[m], -lx, -ly, -lz)
                 flash_r += lamps[m, 3] * to
@@ -157,7 +158,7 @@ class Backdrop:
     depth: np.ndarray
 
 
-NO_LAMPS = np.zeros((0, 7), np.float32)
+NO_LAMPS = np.zeros((0, WIDE), np.float32)
 NO_DEPTHS = np.zeros((0, 6, 1, 1), np.float32)
 
 
@@ -174,14 +175,15 @@ def shade(
     """Shade what `see` found, with ground at z = 0 where nothing else is; all that does not depend on the
     gas.
 
-    `lamps` (n, 7): place in m, linear light given per steradian, and the square of its radius in m; what
+    `lamps`: rows as `tenka.look.lamps` has them; what
     `lamp_shadow` gave for the first of them, (m, 6, size, size), makes those cast shadows. So many pixels of
     one surface as `run` says share what lamps bring.
     """
     depth = surfaces.depth.copy()
     still, direct = np.empty((*depth.shape, 3), np.float32), np.empty((*depth.shape, 3), np.float32)
     towards = sun_direction(light.heading, light.height)
-    bounce = light.sky * GROUND_COLOUR * (1.0 + 0.15 * light.strength * towards[2])
+    sky = sky_of(light)
+    bounce = sky.mean() / SKY_COLOUR.mean() * GROUND_COLOUR * (1.0 + 0.15 * light.strength * towards[2])
     _shade(
         view.packed(),
         depth,
@@ -192,7 +194,7 @@ def shade(
         shadow.depth,
         towards.astype(np.float32),
         (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
-        (light.sky * SKY_COLOUR).astype(np.float32),
+        sky.astype(np.float32),
         bounce.astype(np.float32),
         ground,
         lamps,

@@ -3,16 +3,20 @@ pictures."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import TypeVar
 
 import numpy as np
 
 from tenka.cache.store import Frame
+from tenka.effect.courses import value_at
 from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
 from tenka.look.compose import lay_known, lay_over, settled
+from tenka.look.lampcells import NO_DEPTHS
+from tenka.look.lamps import WIDE, SceneLamp
 from tenka.look.march import SEEN, march_slices, reached
 from tenka.look.points import paint, quads_of, splats_of
 from tenka.look.raster import Backdrop, shade
@@ -75,6 +79,8 @@ class Shot:
     mesh : props, and pieces
     bodies : the pieces alone
     still : the props without the pieces, where there are some
+    lamps : lights of the effect
+    names : of the gases' layers
     """
 
     gases: list[tuple[Frame, Look]]
@@ -82,6 +88,12 @@ class Shot:
     swarms: list[Swarm] = field(default_factory=list)
     bodies: list[Mesh] = field(default_factory=list)
     still: Mesh | None = None
+    lamps: list[SceneLamp] = field(default_factory=list)
+    names: list[str] = field(default_factory=list)
+
+    def on(self, name: str) -> list[SceneLamp]:
+        """The lights of the effect that fall on a layer."""
+        return [lamp for lamp in self.lamps if lamp.on_layer(name)]
 
 
 MOST_FIRST = 120_000  # particles of a layer in a first, coarse picture
@@ -111,19 +123,35 @@ class Renderer:
         self._shaded, self._set, self._ready, self._suns = _Kept(), _Kept(), _Kept(6), _Kept()
         self._held: tuple[object, ...] = ()  # so that their ids are not given to others
 
-    def _volumes(self, shot: Shot, light: Light) -> list[LitVolume]:
+    def _volumes(self, shot: Shot, light: Light, walls: Mesh) -> list[LitVolume]:
         held = (*(f for f, _ in shot.gases), *shot.swarms)
         if len(held) != len(self._held) or any(a is not b for a, b in zip(held, self._held)):
             self._lit, self._ready, self._set, self._held = _Kept(4), _Kept(6), _Kept(), held
             self._smooth = _Kept(4)
-        lit = [
-            self._lit.get(
-                (n, look, light),
-                lambda: light_volume(frame, look, light, self._smooth.get(n, lambda: smoothed(frame))),
-            )
-            for n, (frame, look) in enumerate(shot.gases)
-        ]
+        lit = []
+        for n, (frame, look) in enumerate(shot.gases):
+            lamps, depths = self._falling(shot.on(shot.names[n] if n < len(shot.names) else ""), walls)
+            key = (n, look, light, lamps.tobytes(), id(walls) if len(depths) else 0)
+            lit.append(self._lit.get(key, partial(self._light, n, frame, look, light, lamps, depths), walls))
         return [v for v in lit if not v.empty]
+
+    def _light(
+        self, n: int, frame: Frame, look: Look, light: Light, lamps: np.ndarray, depths: np.ndarray
+    ) -> LitVolume:
+        fields = self._smooth.get(n, lambda: smoothed(frame))
+        return light_volume(frame, look, light, fields, lamps, depths)
+
+    def _falling(self, lamps: list[SceneLamp], walls: Mesh) -> tuple[np.ndarray, np.ndarray]:
+        """Rows of lights of the effect, those first that throw shadows, and how far these see."""
+        order = sorted(lamps, key=lambda lamp: (not lamp.shadows, -float(lamp.row[3:6].sum())))
+        rows = np.array([lamp.row for lamp in order], np.float32).reshape(-1, WIDE)
+        throw = [lamp for lamp in order if lamp.shadows][:SHADOWED] if len(walls.points) else []
+        return rows, self._depths(walls, [lamp.row for lamp in throw])
+
+    def _depths(self, walls: Mesh, rows: Sequence[np.ndarray]) -> np.ndarray:
+        if not len(rows):
+            return NO_DEPTHS
+        return np.stack([self._lamp(walls, row[:3]) for row in rows])
 
     def _lamp(self, mesh: Mesh, place: np.ndarray) -> np.ndarray:
         """What a lamp sees; looked for anew only where it has moved away."""
@@ -179,7 +207,9 @@ class Renderer:
         """
         mesh = shot.mesh
         self._summed = set()
-        volumes = self._volumes(shot, light)
+        walls = shot.still if coarse > 1 and shot.still is not None else mesh
+        volumes = self._volumes(shot, light, walls)
+        fires = [lamp_row(v.lamp) for v in volumes if v.lamp is not None]
         fine = 2 if coarse == 1 else 1
         big = view.sized(view.width * fine, view.height * fine)
         where = (id(mesh), big.packed().tobytes(), big.width, big.height)
@@ -200,17 +230,23 @@ class Renderer:
             else 1
         )
         sets = [
-            self._ready.get((n, s.look, light, fewer), lambda: ready(s, light, shading, fewer))
+            self._ready.get(
+                (n, s.look, light, fewer, *(lamp.row.tobytes() for lamp in shot.on(s.name))),
+                lambda: ready(
+                    s, light, shading, fewer, np.array([*fires, *(lamp.row for lamp in shot.on(s.name))])
+                ),
+            )
             for n, s in enumerate(shot.swarms)
         ]
-        rows = [*map(lamp_of, sets), *(lamp_row(v.lamp) for v in volumes if v.lamp is not None)]
-        lamps = np.array([row for row in rows if row[3:6].any()], np.float32).reshape(-1, 7)
-        lamps = lamps[np.argsort(-lamps[:, 3:6].sum(axis=1), kind="stable")]
-        depths = np.zeros((0, 6, 1, 1), np.float32)
-        if len(lamps) and len(mesh.points):
-            walls = shot.still if coarse > 1 and shot.still is not None else mesh
-            kept = [self._lamp(walls, row[:3]) for row in lamps[:SHADOWED]]
-            depths = np.stack(kept)
+        given = [*map(lamp_of, sets), *fires]
+        own = [lamp for lamp in shot.lamps if lamp.on_set]
+        throw = sorted(
+            [*(r for r in given if r[3:6].any()), *(lamp.row for lamp in own if lamp.shadows)],
+            key=lambda row: -float(row[3:6].sum()),
+        )
+        rest = [lamp.row for lamp in own if not lamp.shadows]
+        depths = self._depths(walls, throw[:SHADOWED]) if len(mesh.points) else NO_DEPTHS
+        lamps = np.array([*throw, *rest], np.float32).reshape(-1, WIDE)
         backdrop = self._shaded.get(
             (*where, lamp, lamps.tobytes()),
             lambda: shade(surfaces, big, light, shadow, True, lamps, depths, coarse if coarse > 1 else fine),
@@ -224,7 +260,7 @@ class Renderer:
         )
         linear, alpha = set_.copy(), np.zeros(set_.shape[:2], np.float32)
         self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse, passes)
-        found = Picture(develop(linear, light.exposure), linear, alpha, fewer)
+        found = Picture(develop(linear, value_at(light.exposure, 0.0)), linear, alpha, fewer)
         if layers:
             dark = shade(surfaces, big, light, shadow, True)
             bare, unlit = settled(big, backdrop, fine), settled(big, dark, fine)

@@ -15,6 +15,7 @@ import numpy as np
 
 from tenka.base.jit import kernel, prange
 from tenka.look.colour import LUT, glow_at
+from tenka.look.lamps import widened
 
 CELL = 4  # voxels along a cell's edge, or more in large boxes
 MOST_CELLS = 40_000
@@ -26,10 +27,8 @@ DIRECTIONS = np.array(
     np.int64,
 )
 WEIGHTS = np.array([1 / 15] * 6 + [3 / 40] * 8, np.float32)
-ZERO = np.float32(0.0)
-ONE = np.float32(1.0)
-HALF = np.float32(0.5)
-QUARTER = np.float32(0.25)
+ZERO, ONE = np.float32(0.0), np.float32(1.0)
+HALF, QUARTER = np.float32(0.5), np.float32(0.25)
 FOUR_PI = np.float32(4.0 * math.pi)
 
 
@@ -199,7 +198,7 @@ def _dimming(dims, shadow, lengths, out):
 
 
 @kernel(parallel=True)
-def _fed(dims, tint, sunlit, gives, light, sun, shadow, out):
+def _fed(dims, tint, sunlit, gives, light, lit, sun, shadow, out):
     """What each cell sends into every direction, per m: scattered and given off; (3, mx, my, mz)."""
     mx, my, mz = sunlit.shape
     for p_ in prange(mx):
@@ -208,6 +207,8 @@ def _fed(dims, tint, sunlit, gives, light, sun, shadow, out):
             for b in range(my):
                 for c in range(mz):
                     comes = sun[n] * sunlit[a, b, c] / FOUR_PI + light[n, a, b, c]
+                    if lit.size > 0:
+                        comes += lit[n, a, b, c]
                     out[n, a, b, c] = (
                         shadow * (dims[a, b, c, 0] * tint[a, b, c, n] * comes) + gives[a, b, c, n]
                     )
@@ -277,7 +278,13 @@ class Lamp:
 
 
 def _carried(
-    cells: Cells, around: Around, light: np.ndarray, edge: float, shadow: float, rounds: int
+    cells: Cells,
+    around: Around,
+    light: np.ndarray,
+    edge: float,
+    shadow: float,
+    rounds: int,
+    lit: np.ndarray | None = None,
 ) -> np.ndarray:
     """Carry light through all cells, round after round, from a first guess of what comes from all round;
     `light` (3, mx, my, mz) is filled with the last. Returns what goes along each direction in the end, with a
@@ -295,9 +302,9 @@ def _carried(
     dims, fed = np.empty((2, 3, *shape), f32), np.empty((3, *shape), f32)
     _dimming(cells.dims, f32(shadow), lengths, dims)
     mean, steps = np.empty((len(WEIGHTS), 3, *shape), f32), _Mixing(light)
-    sun = around.sun.astype(f32)
+    sun, lamps = around.sun.astype(f32), np.zeros((3, 0, 0, 0), f32) if lit is None else lit
     for _ in range(rounds):
-        _fed(cells.dims, cells.tint, cells.sunlit, cells.gives, light, sun, f32(shadow), fed)
+        _fed(cells.dims, cells.tint, cells.sunlit, cells.gives, light, lamps, sun, f32(shadow), fed)
         _sweep(dims, fed, lengths, DIRECTIONS, flow, mean)
         _average(mean, WEIGHTS, light)
         steps.mix(light)
@@ -305,22 +312,32 @@ def _carried(
 
 
 def scattered(
-    cells: Cells, around: Around, edge: float, shadow: float = 1.0, rounds: int = ROUNDS
+    cells: Cells,
+    around: Around,
+    edge: float,
+    shadow: float = 1.0,
+    rounds: int = ROUNDS,
+    lit: np.ndarray | None = None,
 ) -> np.ndarray:
     """Mean radiance, from all directions, of all light but the sun's straight one, (mx, my, mz, 4) with the
-    fourth unused.
+    fourth unused; with what comes straight from lamps.
 
     Parameters
     ----------
     edge : of a cell, m
     shadow : a factor on how much the smoke dims and scatters on the way
+    lit : (3, mx, my, mz) mean radiance that comes straight from lamps
     """
     # to begin with: two octaves of the sun's scattering, and half of what is all round
-    lit = np.maximum(cells.sunlit, 1e-12)[..., None]
-    octaves = HALF * np.sqrt(lit) + QUARTER * np.sqrt(np.sqrt(lit))
+    sunny = np.maximum(cells.sunlit, 1e-12)[..., None]
+    octaves = HALF * np.sqrt(sunny) + QUARTER * np.sqrt(np.sqrt(sunny))
     first = around.sun / FOUR_PI * cells.tint * octaves + HALF * HALF * (around.sky + around.shade)
     light = np.ascontiguousarray(np.moveaxis(first, 3, 0), np.float32)
-    _carried(cells, around, light, edge, shadow, rounds)
+    if lit is not None:
+        light += HALF * np.moveaxis(cells.tint, 3, 0) * lit
+    _carried(cells, around, light, edge, shadow, rounds, lit)
+    if lit is not None:
+        light += lit
     out = np.zeros((*cells.sunlit.shape, 4), np.float32)
     out[..., :3] = np.moveaxis(light, 0, 3)
     return out
@@ -350,7 +367,7 @@ class _Mixing:
         self._from = light.copy()
 
 
-DARK = Around(np.zeros(3), np.zeros(3), np.zeros(3), np.zeros(3))
+DARK = Around(*np.zeros((4, 3)))
 LAMP_ROUNDS = 2  # the light that leaves a fire has mostly met little
 
 
@@ -378,5 +395,5 @@ def lamp_of_cells(
 
 
 def lamp_row(lamp: Lamp) -> np.ndarray:
-    """A lamp as `tenka.look.raster.shade` takes it."""
-    return np.array([*lamp.place, *lamp.strength, lamp.radius**2])
+    """A lamp as kernels take it."""
+    return widened(np.array([*lamp.place, *lamp.strength, lamp.radius**2]))

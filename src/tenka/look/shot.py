@@ -9,7 +9,9 @@ from pathlib import Path
 from typing import Any
 
 from tenka.cache.store import Frame, FrameStore
+from tenka.effect.courses import still
 from tenka.effect.model import Effect, GasLayer, Layer, PointLayer, heard, timed
+from tenka.look.lamps import lamps_of
 from tenka.look.pieces import bodies_mesh, kept_pieces, lives_of
 from tenka.look.render import Shot
 from tenka.look.sprites import Book
@@ -60,7 +62,8 @@ class Moment:
 
 
 def _show_gas(shot: Shot, layer: GasLayer, frame: Frame, moment: Moment) -> None:
-    shot.gases.append((frame, layer.look))
+    shot.gases.append((frame, still(layer.look, moment.t)))
+    shot.names.append(layer.name)
 
 
 def _show_points(shot: Shot, layer: PointLayer, frame: PointFrame, moment: Moment) -> None:
@@ -83,6 +86,7 @@ def _show_points(shot: Shot, layer: PointLayer, frame: PointFrame, moment: Momen
                 gas if isinstance(gas, Frame) else None,
                 moment.past.get(layer.id, ()),
                 moment.books.get(layer.id),
+                name=layer.name,
             )
         )
 
@@ -119,6 +123,7 @@ def shot_of(
     books : the flipbooks that layers play; a layer without its own is drawn as soft sprites
     """
     shot = Shot([], mesh if mesh is not None else set_of(effect, folder, t))
+    shot.lamps = lamps_of(effect, folder, t)
     moment = Moment(effect, frames, folder, t, past or {}, books or {})
     for layer in seen(effect):
         frame = frames.get(layer.id)

@@ -12,6 +12,8 @@ from tenka.base.randomness import unit_array
 from tenka.cache.store import Frame
 from tenka.effect.model import AMBIENT_KELVIN, Light, PointLook, Ramp
 from tenka.look.colour import GLOW_REFERENCE, LUT, XYZ_TO_RGB, black_body_xyz, ramp_table
+from tenka.look.lampcells import NO_LAMPS
+from tenka.look.lamps import WIDE, widened
 from tenka.look.march import LitVolume
 from tenka.look.pointlight import light_at
 from tenka.look.sprites import Book
@@ -178,6 +180,7 @@ class Swarm:
     met : a frame of the gas that they meet
     past : earlier moments and particles, the newest first, for ribbons and tubes
     book : the flipbook that each plays over its life
+    name : of its layer
     """
 
     points: Points
@@ -187,6 +190,7 @@ class Swarm:
     met: Frame | None = None
     past: tuple[tuple[float, Points], ...] = ()
     book: Book | None = None
+    name: str = ""
 
 
 def thinned(p: Points, one_in: int) -> Points:
@@ -207,9 +211,11 @@ def _tails(look: PointLook, place: np.ndarray, velocity: np.ndarray, width: np.n
     return place
 
 
-def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None, one_in: int = 1) -> PointSet:
-    """All that does not depend on the camera; a lit gas dims the sun for them. With `one_in`, some stand for
-    all."""
+def ready(
+    swarm: Swarm, light: Light, volume: LitVolume | None = None, one_in: int = 1, lamps: np.ndarray = NO_LAMPS
+) -> PointSet:
+    """All that does not depend on the camera; a lit gas dims the sun for them, and lamps fall on them. With
+    `one_in`, some stand for all."""
     p, t, look, lives, gas = thinned(swarm.points, one_in), swarm.time, swarm.look, swarm.lives, swarm.met
     life = life_of(p, t, lives)
     colour = colours_of(look, p, t, life, gas)
@@ -237,7 +243,7 @@ def ready(swarm: Swarm, light: Light, volume: LitVolume | None = None, one_in: i
         )
     colour = colour * np.float32(look.brightness)
     if look.lit > 0 and len(place):
-        lit = np.asarray(light_at(place, width, alpha * look.opaque, look, light, volume), np.float32)
+        lit = np.asarray(light_at(place, width, alpha * look.opaque, look, light, volume, lamps), np.float32)
         colour = colour * (1 - look.lit + look.lit * lit)
     if look.form in ("ribbon", "tube"):
         return _trails(swarm, np.flatnonzero(seen), colour, width, alpha)
@@ -366,10 +372,10 @@ def turned(look: PointLook, p: Points, t: float) -> np.ndarray:
 
 
 def lamp_of(points: PointSet) -> np.ndarray:
-    """What particles that shine throw on the set, as one lamp at their middle: (7,), see
-    tenka.look.raster.shade; nothing from those that hide."""
+    """What particles that shine throw on the set, as one lamp at their middle, see
+    tenka.look.lamps; nothing from those that hide."""
     if not len(points) or points.opaque > 0.5:
-        return np.zeros(7, np.float32)
+        return np.zeros(WIDE, np.float32)
     area = (
         np.pi
         / 4
@@ -380,9 +386,9 @@ def lamp_of(points: PointSet) -> np.ndarray:
     light = points.colour.astype(np.float64) * area[:, None]
     weight = light.sum(axis=1)
     if weight.sum() <= 0:
-        return np.zeros(7, np.float32)
+        return np.zeros(WIDE, np.float32)
     middle = np.average(points.place, axis=0, weights=weight)
     spread = np.average(((points.place - middle) ** 2).sum(axis=1), weights=weight) + 0.25 * np.average(
         points.width**2, weights=weight
     )
-    return np.array([*middle, *((1 - points.opaque) * light.sum(axis=0)), max(spread, 1e-3)], np.float32)
+    return widened(np.array([*middle, *((1 - points.opaque) * light.sum(axis=0)), max(spread, 1e-3)]))

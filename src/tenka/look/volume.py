@@ -19,6 +19,7 @@ from tenka.look.colour import (
     glow_table,
     ramp_table,
 )
+from tenka.look.lampcells import NO_DEPTHS, NO_LAMPS, lamps_in_cells
 from tenka.look.light import sun_depth
 from tenka.look.scatter import Around, Cells, Lamp, cell_size, gather_cells, lamp_of_cells, scattered
 from tenka.scene.cameras import sun_direction
@@ -183,8 +184,22 @@ def smoothed(frame: Frame) -> Smoothed:
     return Smoothed(rho, soft(frame.temperature), flame, dye, blocks, hot)
 
 
-def light_volume(frame: Frame, look: Look, light: Light, fields: Smoothed | None = None) -> LitVolume:
-    """Light a frame: everything that does not depend on the camera. `fields`: the frame's, where at hand."""
+def light_volume(
+    frame: Frame,
+    look: Look,
+    light: Light,
+    fields: Smoothed | None = None,
+    lamps: np.ndarray = NO_LAMPS,
+    depths: np.ndarray = NO_DEPTHS,
+) -> LitVolume:
+    """Light a frame: everything that does not depend on the camera.
+
+    Parameters
+    ----------
+    fields : the frame's, where at hand
+    lamps : (n, WIDE) that fall on it, see `tenka.look.lamps`; `depths` (m, 6, size, size): how far the first
+        of them see
+    """
     fields = smoothed(frame) if fields is None else fields
     rho, heat, flame, dye = fields.rho, fields.heat, fields.flame, fields.dye
     towards = sun_direction(light.heading, light.height)
@@ -201,7 +216,8 @@ def light_volume(frame: Frame, look: Look, light: Light, fields: Smoothed | None
         _assemble(rho, depth, flame, heat, np.float32(look.extinction * look.shadow), field)
         edge = size * frame.voxel
         cells = _cells(field, flame, dye, colour, look, size, edge)
-        glowing = _padded(scattered(cells, around, edge, look.shadow))
+        lit = lamps_in_cells(cells, frame.origin, edge, look.shadow, lamps, depths) if len(lamps) else None
+        glowing = _padded(scattered(cells, around, edge, look.shadow, lit=lit))
     return LitVolume(
         field,
         glowing,
@@ -235,10 +251,15 @@ def light_volume(frame: Frame, look: Look, light: Light, fields: Smoothed | None
     )
 
 
+def sky_of(light: Light) -> np.ndarray:
+    """Radiance of the sky, (3,)."""
+    return light.sky * SKY_COLOUR * np.asarray(light.sky_tint)
+
+
 def around_of(light: Light, ambient: float = 1.0) -> Around:
     """What shines on a gas: the sun, the sky, and the ground that both light."""
     towards = sun_direction(light.heading, light.height)
-    sun, sky = black_body_colour(light.kelvin) * light.strength, light.sky * SKY_COLOUR
+    sun, sky = black_body_colour(light.kelvin) * light.strength, sky_of(light)
     shade = GROUND_COLOUR * sky
     return Around(
         sun, ambient * sky, ambient * (shade + GROUND_COLOUR * sun * towards[2] / np.pi), ambient * shade

@@ -13,6 +13,7 @@ import numpy as np
 from tenka.base.errors import BadInput
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
+from tenka.effect.courses import still
 from tenka.effect.model import Camera, Effect
 from tenka.look.colour import develop
 from tenka.look.render import Picture, Renderer
@@ -96,7 +97,7 @@ def pictures(
     books, faults = books_of(effect, folder)
     for fault in faults:
         heard(fault)
-    renderer, still = Renderer(), _Set(effect, folder)
+    renderer, scene = Renderer(), _Set(effect, folder)
     progress.begin(span[1] - span[0] + 1, "Pictures")
 
     def shot_at(t: float) -> Any:
@@ -111,7 +112,7 @@ def pictures(
                 id: plans[id].kind.between(f, late[id], share) if id in late else f
                 for id, f in frames.items()
             }
-        return shot_of(effect, frames, folder, t, still.at(t), past=past, books=books)
+        return shot_of(effect, frames, folder, t, scene.at(t), past=past, books=books)
 
     for index in range(span[0], span[1] + 1):
         times = [index / effect.rate]
@@ -120,7 +121,7 @@ def pictures(
                 times[0] + film.shutter * (n + 0.5) / film.moments / effect.rate for n in range(film.moments)
             ]
         drawn = [_drawn(renderer, shot_at(t), effect, film, t, progress, layers) for t in times]
-        yield drawn[0] if len(drawn) == 1 else _mean(drawn, effect.light.exposure)
+        yield drawn[0] if len(drawn) == 1 else _mean(drawn, still(effect.light, times[0]).exposure)
         progress.step()
 
 
@@ -148,21 +149,22 @@ def _drawn(
     renderer: Renderer, shot: Any, effect: Effect, film: Film, t: float, progress: Progress, layers: bool
 ) -> Picture:
     view = view_of(film.camera or effect.camera, film.width, film.height)
+    light = still(effect.light, t)
     progress.check()
     if film.noise <= 0:
-        return renderer.draw_shot(shot, effect.light, view, passes=film.passes, layers=layers)
-    passes, before = QUIET, renderer.draw_shot(shot, effect.light, view, passes=QUIET)
+        return renderer.draw_shot(shot, light, view, passes=film.passes, layers=layers)
+    passes, before = QUIET, renderer.draw_shot(shot, light, view, passes=QUIET)
     while passes < MOST_PASSES:
         progress.check()
         passes *= 2
-        found = renderer.draw_shot(shot, effect.light, view, passes=passes)
+        found = renderer.draw_shot(shot, light, view, passes=passes)
         gas = found.alpha > 0.01
         change = np.abs(found.rgb.astype(np.float32) - before.rgb)[gas]
         # a mean of twice as many is nearer to the whole by as much as it has moved
         if not len(change) or float(change.mean()) / 255.0 < film.noise:
             break
         before = found
-    return renderer.draw_shot(shot, effect.light, view, passes=passes, layers=layers)
+    return renderer.draw_shot(shot, light, view, passes=passes, layers=layers)
 
 
 def _mean(drawn: list[Picture], exposure: float) -> Picture:

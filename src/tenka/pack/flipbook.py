@@ -15,6 +15,7 @@ from tenka.base.files import replaceable, swap_folder
 from tenka.base.jobs import Progress
 from tenka.base.srgb import to_srgb
 from tenka.cache.store import FrameStore
+from tenka.effect.courses import most, still, value_at
 from tenka.effect.document import with_levers
 from tenka.effect.model import Effect, Layer
 from tenka.gas.grid import free_bytes
@@ -61,7 +62,8 @@ def draw_cell(
     width, height = size
     alone = effect.model_copy(update={"layers": tuple(x for x in effect.layers if x.id == layer.id)})
     shot = shot_of(alone, {layer.id: frame}, folder, frame.time, NOTHING, {layer.id: past}, books)
-    raw = drawn_alone(shot, effect.light, content_view(plan, layer.flipbook.heading, width * 2, height * 2))
+    light = still(effect.light, frame.time)
+    raw = drawn_alone(shot, light, content_view(plan, layer.flipbook.heading, width * 2, height * 2))
     found: np.ndarray = raw.reshape(height, 2, width, 2, raw.shape[2]).mean(axis=(1, 3))
     return found
 
@@ -143,12 +145,13 @@ class _Writer:
         plan, element, holds = layout(effect, layer, box), describe(effect, layer, box), second_of(layer)
         colour = np.zeros((book.height, book.width, 4), np.uint8)
         second = _Second(holds, book.height, book.width) if holds != "none" else None
+        exposure = value_at(effect.light.exposure, 0.0)  # one for all cells: a course of it is the camera's
         progress.begin(len(plan.times), f"Drawing frames of {layer.name}")
         for index, t in enumerate(plan.times):
             frame = frame_between(run, self.store, t, progress)
             past = past_of(run, self.store, int(t * effect.rate + 1e-6))
             raw = draw_cell(effect, layer, frame, plan, plan.content, self.folder, past, self.books)
-            rgba = encode(raw, book.alpha_form, effect.light.exposure, holds == "none")
+            rgba = encode(raw, book.alpha_form, exposure, holds == "none")
             row, column = divmod(index, book.columns)
             y, x = row * plan.cell[1] + book.padding, column * plan.cell[0] + book.padding
             colour[y : y + plan.content[1], x : x + plan.content[0]] = rgba
@@ -162,15 +165,15 @@ class _Writer:
         progress.check()
         if second is None or element.second is None:
             return element
-        glow = getattr(layer.look, "glow", 1.0)
-        data, scale, lookup = second.finish(effect.light.exposure, glow)
+        glow = most(getattr(layer.look, "glow", 1.0))
+        data, scale, lookup = second.finish(exposure, glow)
         Image.fromarray(data).save(target / element.second.file, compress_level=4)
         held = element.second.model_copy(update={"scale": scale, "black_body": lookup})
         return element.model_copy(update={"second": held})
 
     def set_file(self, target: Path) -> form.Set:
         """Write the props and the camera."""
-        effect, light = self.effect, self.effect.light
+        effect, light = self.effect, still(self.effect.light, 0.0)
         meshes: dict[str, Mesh] = {
             p.id: prop_mesh(p, effect.props, self.folder) for p in effect.props if not p.hidden
         }

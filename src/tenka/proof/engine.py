@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from tenka.base.errors import BadInput
+from tenka.effect.courses import value_at
 from tenka.effect.model import Camera, Light, Player
 from tenka.look.colour import develop
 from tenka.look.compose import settled
@@ -99,7 +100,11 @@ class Package:
         key = (view.packed().tobytes(), view.width, view.height)
         if self._backdrop is None or self._backdrop[0] != key:
             backdrop = shade(see(self.mesh, view), view, self.light, cast_shadow(self.mesh, self.light))
-            self._backdrop = (key, backdrop, settled(view, backdrop, 1) * 2.0**self.light.exposure)
+            self._backdrop = (
+                key,
+                backdrop,
+                settled(view, backdrop, 1) * 2.0 ** value_at(self.light.exposure, 0.0),
+            )
         return self._backdrop[1], self._backdrop[2]
 
     def draw(

@@ -171,8 +171,12 @@ class Hands:
     def turn_light(self, turn: float, rise: float) -> None:
         """Turn the sun: an undoable edit of the look, which simulates nothing."""
         light = self.stage.state.effect.light
-        heading = (light.heading + turn + 360.0) % 720.0 - 360.0
-        height = min(88.0, max(4.0, light.height + rise))
+        heading, height = light.heading, light.height
+        if not isinstance(heading, int | float) or not isinstance(height, int | float):
+            self.stage.state.said.emit("The sun follows a course: its keys are in the sheet and the tempo.")
+            return
+        heading = (heading + turn + 360.0) % 720.0 - 360.0
+        height = min(88.0, max(4.0, height + rise))
         self.stage.state.edit(
             "light",
             light.model_copy(update={"heading": heading, "height": height}),

@@ -14,7 +14,7 @@ from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.base.randomness import stable_seed
 from tenka.effect.document import get
-from tenka.effect.model import REGIONS, Feed, Force, Placed, PointSource, ramp_at
+from tenka.effect.model import REGIONS, Feed, Force, Placed, PointSource, SceneLight, ramp_at
 from tenka.effect.placed import SIZED
 from tenka.gas.held import source_of
 from tenka.scene.cameras import View
@@ -23,6 +23,9 @@ from tenka.scene.poses import Pose, pose_at, way_of
 
 def paint_box(painter: QPainter, view: View, state: State) -> None:
     """The domain, the forces, the sources, the selection's lines and handles."""
+    for light in state.effect.lights:
+        if not light.hidden and not light.passed_over:
+            _light(painter, view, state, light)
     layer = state.layer
     if layer is None:
         return
@@ -114,6 +117,27 @@ def rose_lines(source: PointSource, pose: Pose) -> list[np.ndarray]:
         petals = far[:, None] * (np.cos(angle)[:, None] * ahead + np.sin(angle)[:, None] * across)
         lines.append(np.concatenate([np.zeros((1, 3)), petals, np.zeros((1, 3))]))
     return [pose.to_scene(line) for line in lines]
+
+
+def _light(painter: QPainter, view: View, state: State, light: SceneLight) -> None:
+    """A light as a ring of its width with rays; a panel as its square and the way it shines."""
+    chosen = state.selection == f"lights.{light.id}"
+    hue = theme.colour(theme.VERDIGRIS if chosen else theme.TEXT, 0.9 if chosen else 0.5)
+    painter.setPen(QPen(hue, 1.3))
+    pose = pose_at(light, state.effect.props, state.time)
+    half = max(0.5 * light.wide, 0.04)
+    if light.shape == "panel":
+        square = half * np.array([(0, -1, -1), (0, 1, -1), (0, 1, 1), (0, -1, 1), (0, -1, -1)], float)
+        lines = [pose.to_scene(square), pose.to_scene(np.array([(0.0, 0, 0), (3 * half, 0, 0)]))]
+    else:
+        ways = np.radians(np.arange(0, 360, 45))
+        across = np.cos(ways)[:, None] * view.right + np.sin(ways)[:, None] * view.up
+        ring = pose.origin + half * np.concatenate([across, across[:1]])
+        lines = [ring, *(pose.origin + np.stack([1.4 * half * way, 2.2 * half * way]) for way in across)]
+    for points in lines:
+        at = view.project(points)
+        if (at[:, 2] > 0.05).all():
+            painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in at[:, :2].tolist()]))
 
 
 def _force(

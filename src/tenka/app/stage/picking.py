@@ -13,7 +13,7 @@ from tenka.app.stage.overlay import source_box
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.cache.store import Frame
-from tenka.effect.model import REGIONS
+from tenka.effect.model import REGIONS, Placed
 from tenka.look.inspect import cells_along
 from tenka.run.frames import PointFrame
 from tenka.scene.cameras import View
@@ -41,6 +41,9 @@ def under(stage: Stage, x: float, y: float) -> list[str]:
                     far = box_hit(start, way, *source_box(source, state))
                     found.append((far - NEARER, f"layers.{layer.id}.sources.{source.id}"))
     found += _forces(state, view, x, y)
+    for light in state.effect.lights:
+        if not light.hidden:
+            found += _near(state, view, x, y, light, f"lights.{light.id}")
     for prop in state.effect.props:
         if not prop.hidden:
             try:
@@ -58,10 +61,15 @@ def _forces(state: State, view: View, x: float, y: float) -> list[tuple[float, s
     for force in state.effect.forces:
         placed = force.region not in ("everywhere", "source") or view_of_force(force).placed
         if placed and not force.hidden:
-            at = view.project(pose_at(force, state.effect.props, state.time).origin[None])[0]
-            if at[2] > 0.05 and math.hypot(at[0] - x, at[1] - y) <= CATCH:
-                found.append((float(at[2]), f"forces.{force.id}"))
+            found += _near(state, view, x, y, force, f"forces.{force.id}")
     return found
+
+
+def _near(state: State, view: View, x: float, y: float, thing: Placed, path: str) -> list[tuple[float, str]]:
+    """A thing that has a place and no form, when that is near the pixel."""
+    at = view.project(pose_at(thing, state.effect.props, state.time).origin[None])[0]
+    near = at[2] > 0.05 and math.hypot(at[0] - x, at[1] - y) <= CATCH
+    return [(float(at[2]), path)] if near else []
 
 
 def _shown(

@@ -24,6 +24,7 @@ from tenka.app.state import State
 from tenka.app.timers import once
 from tenka.base.errors import TenkaError
 from tenka.base.jobs import Worker
+from tenka.effect.courses import still
 from tenka.effect.model import Camera, Effect
 from tenka.look.render import Renderer, Shot
 from tenka.look.shot import set_of, shot_of, swapped
@@ -54,8 +55,7 @@ class Stage(QWidget):
         self.shown: Shown | None = None
         self.last_ms, self.whole_ms = 0.0, 300.0  # of the last first picture, and the last refined one
         self.filming: Filming | None = None
-        self.one_in = 1
-        self.took = 0.0
+        self.one_in, self.took = 1, 0.0
         self.turning_light = False
         self.show_box = True
         self.live = False
@@ -212,7 +212,7 @@ class Stage(QWidget):
             frames = {} if kept is None else kept.frames
             past = {id: session.past(id, kept.index) for id in frames} if kept is not None else {}
             shot = self._shot(effect, frames, t, mesh, past)
-            draw = partial(renderer.draw_shot, shot, effect.light, view, coarse)
+            draw = partial(renderer.draw_shot, shot, still(effect.light, t), view, coarse)
             picture = draw(1 if coarse == 1 and which == "preview" else 0)  # a wipe shows both alike
             image = as_image(picture.rgb)
             found = session.beside(other, index) if which != "preview" else None
@@ -224,7 +224,7 @@ class Stage(QWidget):
                 t = index / theirs.rate
                 own = mesh if theirs.props == effect.props else set_of(theirs, session.folder, t)
                 drawn = self._shot(theirs, fine.frames, t, own, {})
-                final = as_image(final_renderer.draw_shot(drawn, theirs.light, view, coarse).rgb)
+                final = as_image(final_renderer.draw_shot(drawn, still(theirs.light, t), view, coarse).rgb)
             wander = None if found is None or found[0].frame is None else found[0].frame.meta.get("wander")
             ms = 1e3 * (time.perf_counter() - start)
             one_in = picture.one_in
@@ -245,7 +245,7 @@ class Stage(QWidget):
             (layer.id, layer.look, layer.hidden, layer.solo, layer.passed_over, getattr(layer, "deleted", ()))
             for layer in effect.layers
         )
-        key = (tuple((id, id_of(f)) for id, f in frames.items()), looks, id_of(mesh), t)
+        key = (tuple((id, id_of(f)) for id, f in frames.items()), looks, effect.lights, id_of(mesh), t)
         if self._last_shot is None or self._last_shot[0] != key:
             books, faults = books_of(effect, self.state.folder)
             for fault in faults:

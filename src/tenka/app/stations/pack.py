@@ -18,6 +18,7 @@ from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
 from tenka.base.words import counted, span
 from tenka.budget.cost import colour_format, second_format, texture_bytes
+from tenka.effect.courses import value_at
 from tenka.effect.model import Layer
 from tenka.pack.books import books_of
 from tenka.pack.flipbook import draw_cell, encode, pack
@@ -191,7 +192,16 @@ class PackStation(QWidget):
         self._tell(element, plan, [x.name for x in held if x.id != layer.id])
         run = self.state.session.plan(layer.id) or Plan.of(effect, layer.id, self.state.folder)
         have = tuple(all(self.state.store.has(run.name(f)) for f in self._needed(t)) for t in plan.times)
-        key = (layer.id, layer.look, effect.light, layer.flipbook, run.keys.get(0), have, box[0].tobytes())
+        key = (
+            layer.id,
+            layer.look,
+            effect.light,
+            effect.lights,
+            layer.flipbook,
+            run.keys.get(0),
+            have,
+            box[0].tobytes(),
+        )
         if key != self._sheet_key:
             self._sheet_key = key
             self._draw_cells(plan, run, layer, [n for n, there in enumerate(have) if there])
@@ -234,6 +244,7 @@ class PackStation(QWidget):
         scale = min(1.0, THUMB / max(plan.content))
         size = (max(4, round(plan.content[0] * scale)), max(4, round(plan.content[1] * scale)))
         glow = second_of(layer) != "temperature"
+        exposure = value_at(effect.light.exposure, 0.0)
 
         def work() -> None:
             books, _ = books_of(effect, folder)
@@ -244,7 +255,7 @@ class PackStation(QWidget):
                 frame = frame_between(run, store, t, Progress())
                 past = past_of(run, store, int(t * effect.rate + 1e-6))
                 raw = draw_cell(effect, layer, frame, plan, size, folder, past, books)
-                self.cell_ready.emit(mine, n, encode(raw, "premultiplied", effect.light.exposure, glow))
+                self.cell_ready.emit(mine, n, encode(raw, "premultiplied", exposure, glow))
 
         self._preview.ask(work)
 

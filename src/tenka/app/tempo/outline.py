@@ -35,6 +35,9 @@ class Line:
     measure: str = ""
 
 
+ICONS = {"lights": "lightbulb", "props": "box"}
+
+
 def lines_of(state: State, unfolded: set[str]) -> list[Line]:
     """The lines, from top to bottom."""
     e, found = state.effect, []
@@ -45,7 +48,8 @@ def lines_of(state: State, unfolded: set[str]) -> list[Line]:
         for collider in layer.colliders:
             found.append(Line(f"layers.{layer.id}.colliders.{collider.id}", collider.name, "shield", 1))
     found += [Line(f"cues.{cue.id}", cue.name, "flag", 0) for cue in e.cues]
-    for fold, items, group in (("forces", e.forces, "Forces"), ("props", e.props, "Props")):
+    groups = (("forces", e.forces, "Forces"), ("lights", e.lights, "Lights"), ("props", e.props, "Props"))
+    for fold, items, group in groups:
         if items:
             open_ = fold in unfolded
             found.append(
@@ -53,8 +57,7 @@ def lines_of(state: State, unfolded: set[str]) -> list[Line]:
             )
             if open_:
                 found += [
-                    Line(f"{fold}.{i.id}", i.name, view_of_force(i).icon if fold == "forces" else "box", 1)
-                    for i in items
+                    Line(f"{fold}.{i.id}", i.name, ICONS.get(fold) or view_of_force(i).icon, 1) for i in items
                 ]
     if e.trials:
         open_ = "trials" in unfolded

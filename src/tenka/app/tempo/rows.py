@@ -11,7 +11,7 @@ from tenka.app.state import State
 from tenka.app.tempo.axis import AXIS, OUTLINE
 from tenka.app.tempo.nameline import NameLine
 from tenka.app.tempo.rowkeys import RowKeys
-from tenka.app.tempo.rowpicture import RISE, SOURCE_TIP, marks_of
+from tenka.app.tempo.rowpicture import FOLDS, RISE, SOURCE_TIP, marks_of
 from tenka.base.errors import TenkaError
 from tenka.effect.courses import Value, with_burst
 from tenka.effect.document import get
@@ -332,7 +332,7 @@ class Rows(RowKeys):
     def rename(self, path: str) -> None:
         """Open a thing's name for typing; Enter and a click elsewhere keep it, Escape leaves it."""
         group = path.split(".")[0]
-        if group in ("forces", "props", "trials") and group not in self.unfolded:
+        if group in FOLDS and group not in self.unfolded:
             self.toggle_fold(group)
         row = next((n for n, line in enumerate(self.lines()) if line.path == path), None)
         if row is None:

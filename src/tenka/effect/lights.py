@@ -1,0 +1,88 @@
+"""Lights that stand in the effect besides the sun and the sky."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from tenka.effect.catalogue import LIGHT, WHERE
+from tenka.effect.courses import Value
+from tenka.effect.placed import Placed, Vec3
+
+PATTERNS = ("bars", "leaves", "water")
+
+
+class SceneLight(Placed):
+    """A light with a place: it shines all round, or ahead from a panel."""
+
+    shape: Literal["round", "panel"] = WHERE.param(
+        "round", "It shines all round, or from a square panel to one side, which turn and tilt aim."
+    )
+    position: Vec3 = WHERE.number(
+        (0.0, -1.5, 1.5),
+        "m",
+        -1e4,
+        1e4,
+        "Where it stands; with a parent, as seen from it.",
+        soft=(-10, 10),
+        step=0.02,
+    )
+    wide: float = WHERE.number(
+        0.2, "m", 0.01, 50, "Its width: near a wide one light falls off more slowly.", soft=(0.02, 2)
+    )
+    strength: Value = LIGHT.moving(
+        4.0,
+        "",
+        0,
+        1e5,
+        "Light at 1 m, as a multiple of a sun of strength 1. A course of waves and noise lets it flicker, a "
+        "clamp gives that a floor and a ceiling.",
+        soft=(0, 20),
+        label="light's strength",
+    )
+    kelvin: Value = LIGHT.moving(
+        2400.0,
+        "K",
+        1000,
+        20000,
+        "Its colour, as a black body.",
+        soft=(1500, 9000),
+        step=50,
+        label="light's colour temperature",
+    )
+    tint: Vec3 = LIGHT.number(
+        (1.0, 1.0, 1.0), "", 0, 1, "Colours its light further, as a glass before it would.", kind="colour"
+    )
+    reaches: Literal["all", "set", "effect"] = LIGHT.param(
+        "all", "What it falls on: everything, props and ground alone, or the layers alone."
+    )
+    only: str = LIGHT.param(
+        "",
+        "Of the layers it reaches only these: their names, with commas; empty reaches all.",
+        when=("reaches", ("all", "effect")),
+    )
+    shadows: bool = LIGHT.param(True, "Whether props throw shadows in its light.")
+    pattern: Literal["none", *PATTERNS] = LIGHT.param(  # type: ignore[valid-type]
+        "none", "A moving pattern that it throws on props and ground, as through bars, leaves or water."
+    )
+    pattern_size: float = LIGHT.number(
+        12.0,
+        "°",
+        0.5,
+        90,
+        "Size of the pattern, as an angle seen from the light.",
+        soft=(2, 40),
+        step=0.5,
+        when=("pattern", PATTERNS),
+    )
+    pattern_depth: float = LIGHT.number(
+        0.8, "", 0, 1, "How dark its dark parts are.", when=("pattern", PATTERNS)
+    )
+    pattern_speed: Value = LIGHT.moving(
+        0.3,
+        "1/s",
+        -20,
+        20,
+        "How many of its sizes it moves on in a second.",
+        soft=(-2, 2),
+        when=("pattern", PATTERNS),
+    )
