@@ -56,6 +56,8 @@ def add_actions(window: Window) -> None:
     inside = "slice inspect path lines vectors sleep"
     add("Look inside", lambda: stage.inspect_button.toggle(), "I", plain=True, words=inside)
     add("Boxes and handles", lambda: stage.box_button.toggle(), "B", plain=True, words="gizmo overlay")
+    fit = "fire lamp flicker emission room"
+    add("Fit a light to the gas", window.fire_light.fit, words=fit)
     film = "render movie video mp4 webm png exr picture export"
     add("Final pictures and movies", partial(ask_film, stage), "Ctrl+Shift+M", words=film)
     add("Stage alone", window.stage_alone, "F11", words="full screen")

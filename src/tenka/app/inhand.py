@@ -4,6 +4,7 @@ away; by keys, by menus on rows and stage, and through the finder."""
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QGuiApplication, QImage
@@ -16,6 +17,7 @@ from tenka.base.errors import TenkaError
 from tenka.base.words import counted
 from tenka.effect import presets, things
 from tenka.effect.document import get, param_at
+from tenka.effect.layers import FIELD
 from tenka.effect.values import value_as_text, value_pasted
 
 
@@ -24,6 +26,12 @@ class InHand:
 
     def __init__(self, state: State, rows: Rows, picture: Callable[[], QImage | None]) -> None:
         self.state, self.rows, self._picture = state, rows, picture
+        self.fit: Callable[[], None] | None = None  # fits a light to the gas that is worked on
+
+    def _fit(self, path: str) -> None:
+        self.state.select(path)
+        assert self.fit is not None
+        self.fit()
 
     @property
     def path(self) -> str:
@@ -262,6 +270,8 @@ class InHand:
         entry("Paste", "clipboard-paste", "Ctrl+V", self.paste)
         if path:
             if things.group_of(path) == "layers":
+                if self.fit is not None and get(self.state.effect, path).HANDS == FIELD:
+                    entry("Fit a light to it", "lightbulb", "", partial(self._fit, path))
                 entry("Keep as a preset…", "bookmark", "", lambda: self.ask_preset(path))
             if things.group_of(path) in things.COPIED:
                 entry("Paste values", "clipboard-check", "Ctrl+Shift+V", lambda: self.paste_values(path))

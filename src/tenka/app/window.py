@@ -26,6 +26,7 @@ from tenka.app.dropped import files_of, take_file
 from tenka.app.entries import entries_of, first_focus
 from tenka.app.filing import Filing
 from tenka.app.finder import Finder
+from tenka.app.firelight import FireLight
 from tenka.app.guide import Guide
 from tenka.app.inhand import InHand
 from tenka.app.keys import KeyOwner
@@ -108,7 +109,9 @@ class Window(Filing):
         state.changed.connect(self._layers_come_and_go)
         self.setAcceptDrops(True)
         state.trace_asked.connect(self._trace)
+        self.fire_light = FireLight(state, self)
         self.in_hand = InHand(state, self.tempo.rows, lambda: self.stage.image)
+        self.in_hand.fit = self.fire_light.fit
         self.tempo.rows.asked.connect(lambda path, at: self.in_hand.show_menu(self.tempo.rows, path, at))
         self.stage.asked.connect(lambda path, at: self.in_hand.show_menu(self.stage, path, at))
         self.sheet.value_copied.connect(self.in_hand.copy_value)
@@ -364,6 +367,7 @@ class Window(Filing):
         self.stage.close_workers()
         self.pack.close_workers()
         self.proof.close_workers()
+        self.fire_light.close()
         self.state.close()
         event.accept()
 

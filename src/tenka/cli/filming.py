@@ -1,4 +1,4 @@
-"""`tenka render`: final pictures and movies."""
+"""`tenka render`: final pictures and movies; `tenka lights`: lights fitted to fires, and as a table."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from typing import Annotated, Any
 import typer
 
 from tenka.base.errors import BadInput
+from tenka.base.files import write_atomic
 from tenka.base.jobs import Progress
 from tenka.base.words import counted
 from tenka.cli.common import (
@@ -120,3 +121,45 @@ def render(
         if alone
         else f"Drew {counted(count, 'frame')} to {where} in {seconds:.0f} s.",
     )
+
+
+@app.command()
+def lights(
+    file: File,
+    out: Annotated[
+        Path | None,
+        typer.Option("--out", help="CSV to write: each light in each frame, its place and light."),
+    ] = None,
+    fit: Annotated[
+        str | None, typer.Option("--fit", help="A gas that burns or glows: a light is fitted to it and kept.")
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Write the lights of an effect as a table; with --fit, fit one to what a gas gives off first."""
+    from tenka.effect import storage
+    from tenka.effect.model import FIELD
+    from tenka.look.firelight import fitted, lights_csv
+    from tenka.run.driver import simulate, stored_frames
+    from tenka.run.plans import Plan
+
+    if out is None and fit is None:
+        raise BadInput("nothing is asked for", "--out OUT.csv, --fit LAYER, or both")
+    effect = open_effect(file)
+    if fit is not None:
+        layer = layer_of(effect, fit, file)
+        if layer.HANDS != FIELD:
+            raise BadInput(f"{layer.name} is no gas", "a layer of gas", place="--fit")
+        plan, store = Plan.of(effect, layer.id, file.parent), frame_store()
+        progress = Bar() if not as_json else Progress()
+        simulate(plan, store, progress)
+        frames = stored_frames(plan, store, progress, range(effect.frames))
+        found = fitted(effect, layer, ((n / effect.rate, frame) for n, frame in frames))
+        others = tuple(light for light in effect.lights if light.stands_for != layer.id)
+        effect = effect.model_copy(update={"lights": (*others, found)})
+        storage.save(effect, file)
+    if out is not None:
+        write_atomic(out, lights_csv(effect).encode())
+    row = {"file": str(file), "lights": [light.id for light in effect.lights]}
+    where = f" in {out}" if out is not None else ""
+    kept = f" {effect.lights[-1].name} is kept in {file}." if fit is not None else ""
+    say(row, as_json, f"{counted(len(effect.lights), 'light')}{where}.{kept}")

@@ -231,6 +231,10 @@ def without_cue(effect: Effect, id: str) -> Effect:
 def without_layer(effect: Effect, id: str) -> Effect:
     """The effect without a layer, and without what took from it."""
 
+    lights = tuple(
+        light.model_copy(update={"stands_for": ""}) if light.stands_for == id else light
+        for light in effect.lights
+    )
     kept = tuple(layer.without_link(id) for layer in effect.layers if layer.id != id)
     levers = tuple(lever for lever in effect.levers if not lever.path.startswith(f"layers.{id}."))
     tiers = tuple(
@@ -239,7 +243,9 @@ def without_layer(effect: Effect, id: str) -> Effect:
         )
         for t in effect.tiers
     )
-    return Effect.model_validate({**dict(effect), "layers": kept, "levers": levers, "tiers": tiers})
+    return Effect.model_validate(
+        {**dict(effect), "layers": kept, "lights": lights, "levers": levers, "tiers": tiers}
+    )
 
 
 def with_fed_prop(

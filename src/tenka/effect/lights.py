@@ -60,6 +60,11 @@ class SceneLight(Placed):
         "Of the layers it reaches only these: their names, with commas; empty reaches all.",
         when=("reaches", ("all", "effect")),
     )
+    stands_for: str = LIGHT.param(
+        "",
+        "The gas whose own light it stands for: that is not thrown on props, ground and particles besides.",
+        kind="gas",
+    )
     shadows: bool = LIGHT.param(True, "Whether props throw shadows in its light.")
     pattern: Literal["none", *PATTERNS] = LIGHT.param(  # type: ignore[valid-type]
         "none", "A moving pattern that it throws on props and ground, as through bars, leaves or water."

@@ -222,6 +222,12 @@ class Effect(Settings):
                         f"{word} {item.id} names the prop '{item.prop}', which is not in the effect"
                     )
             self._linked(layer)
+        gases = {layer.id for layer in self.layers if layer.HANDS == FIELD}
+        for light in self.lights:
+            if light.stands_for and light.stands_for not in gases:
+                raise ValueError(
+                    f"light {light.id} stands for the gas '{light.stands_for}', which is not in the effect"
+                )
         for placed in (
             *self.props,
             *self.forces,

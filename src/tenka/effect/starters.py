@@ -50,6 +50,7 @@ class Starter:
             update={
                 "name": effect.name if effect.name != "untitled" else found.name,
                 "layers": found.layers,
+                "lights": tuple(light.model_copy(update={"stands_for": ""}) for light in effect.lights),
                 "forces": found.forces,
                 "camera": found.camera,
                 "seconds": found.seconds,

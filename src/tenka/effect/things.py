@@ -232,6 +232,8 @@ def pasted(effect: Effect, text: str, selected: str) -> tuple[Effect, str]:
         if getattr(thing, "cue", "") and thing.cue not in cues:
             changes["cue"] = ""
         thing = thing.model_copy(update=changes)
+    if getattr(thing, "stands_for", "") not in {"", *(x.id for x in effect.gases)}:
+        thing = thing.model_copy(update={"stands_for": ""})
     if getattr(thing, "parent", "") and thing.parent not in props:
         thing = thing.model_copy(update={"parent": ""})
     return _added(effect, owner, thing, selected.rpartition(".")[2])

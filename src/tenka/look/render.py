@@ -21,10 +21,10 @@ from tenka.look.march import SEEN, march_slices, reached
 from tenka.look.points import paint, quads_of, splats_of
 from tenka.look.raster import Backdrop, shade
 from tenka.look.scatter import lamp_row
-from tenka.look.shadows import ShadowMap, lamp_shadow, shadow_view
+from tenka.look.shadows import ShadowMap, lamp_shadow, looked_at, shadow_view
 from tenka.look.sprites import DEPTH, draw_quads
 from tenka.look.swarm import PointSet, Swarm, lamp_of, ready, ticked
-from tenka.look.triangles import FAR, Surfaces, depth_of, see
+from tenka.look.triangles import depth_of, see
 from tenka.look.volume import LitVolume, light_volume, smoothed
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
@@ -81,6 +81,7 @@ class Shot:
     still : the props without the pieces, where there are some
     lamps : lights of the effect
     names : of the gases' layers
+    stood_for : whether a light stands for a gas's own
     """
 
     gases: list[tuple[Frame, Look]]
@@ -90,6 +91,7 @@ class Shot:
     still: Mesh | None = None
     lamps: list[SceneLamp] = field(default_factory=list)
     names: list[str] = field(default_factory=list)
+    stood_for: list[bool] = field(default_factory=list)
 
     def on(self, name: str) -> list[SceneLamp]:
         """The lights of the effect that fall on a layer."""
@@ -101,7 +103,6 @@ GOLDEN = 0.6180339887  # of a step: passes that lie so far apart fill it evenly,
 QUARTER = 0.25
 PLACES = ((0, 0), (1, 1), (1, 0), (0, 1))  # of each four pixels, in the order in which passes draw them
 STEPS = 4  # where the params of a lit volume hold its samples a voxel
-SEEN_FAR = 200.0  # m: farther ground is too faint for shadows
 SHADOWED = 2  # lamps that cast shadows, the brightest first
 LAMP_STEP = 0.05  # m that a lamp moves before its shadows are found anew
 SOFT_EDGE = 0.3  # m over which flipbook sprites fade at a surface
@@ -133,7 +134,7 @@ class Renderer:
             lamps, depths = self._falling(shot.on(shot.names[n] if n < len(shot.names) else ""), walls)
             key = (n, look, light, lamps.tobytes(), id(walls) if len(depths) else 0)
             lit.append(self._lit.get(key, partial(self._light, n, frame, look, light, lamps, depths), walls))
-        return [v for v in lit if not v.empty]
+        return lit
 
     def _light(
         self, n: int, frame: Frame, look: Look, light: Light, lamps: np.ndarray, depths: np.ndarray
@@ -209,14 +210,17 @@ class Renderer:
         self._summed = set()
         walls = shot.still if coarse > 1 and shot.still is not None else mesh
         volumes = self._volumes(shot, light, walls)
-        fires = [lamp_row(v.lamp) for v in volumes if v.lamp is not None]
+        stands = [*shot.stood_for, *([False] * len(volumes))]
+        burning = [v.lamp for v, stood in zip(volumes, stands) if not v.empty and not stood]
+        fires = [lamp_row(lamp) for lamp in burning if lamp is not None]
+        volumes = [v for v in volumes if not v.empty]
         fine = 2 if coarse == 1 else 1
         big = view.sized(view.width * fine, view.height * fine)
         where = (id(mesh), big.packed().tobytes(), big.width, big.height)
         surfaces = self._seen.get(where, lambda: see(mesh, big), mesh)
         sun = self._suns.get(
             (where, light.heading, light.height),
-            lambda: shadow_view(mesh, light, _looked_at(surfaces, big)),
+            lambda: shadow_view(mesh, light, looked_at(surfaces, big)),
             mesh,
         )
         shadow = self._shadow.get(
@@ -327,28 +331,6 @@ class Renderer:
                         lay_over(slice_, coarse, window, linear, alpha)
                     else:
                         lay_known(slice_, known, stops, window, linear, alpha)
-
-
-EVERY = 8  # pixels: so many lie between the places that tell what is looked at
-
-
-def _looked_at(surfaces: Surfaces, view: View) -> np.ndarray:
-    """Places on props and ground that a view sees, (n, 3); those on the ground as far as it is drawn."""
-    y, x = (np.arange(EVERY // 2, n, EVERY) for n in surfaces.depth.shape)
-    depth = surfaces.depth[np.ix_(y, x)].ravel()
-    u = ((2 * x + 1) / view.width - 1) * view.half_width
-    v = (1 - (2 * y + 1) / view.height) * view.half_height
-    across = u[None, :, None] * view.right + v[:, None, None] * view.up
-    across = across.reshape(-1, 3)
-    if view.orthographic:
-        start, way = view.eye + across, np.broadcast_to(view.forward, across.shape)
-    else:
-        start, way = np.broadcast_to(view.eye, across.shape), view.forward + across
-    falls = way[:, 2] < -1e-6
-    to_ground = np.where(falls, -start[:, 2] / np.where(falls, way[:, 2], -1.0), FAR)
-    depth = np.minimum(depth, np.where(to_ground > 0, to_ground, FAR))
-    there = depth < SEEN_FAR
-    return start[there] + depth[there, None] * way[there]
 
 
 def _stops(backdrop: Backdrop, view: View, step: int, coarse: int) -> np.ndarray:

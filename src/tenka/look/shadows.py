@@ -8,7 +8,7 @@ import numpy as np
 
 from tenka.base.jit import kernel
 from tenka.effect.model import Light
-from tenka.look.triangles import FAR, depth_of
+from tenka.look.triangles import FAR, Surfaces, depth_of
 from tenka.scene.cameras import View, frame_of
 from tenka.scene.meshes import Mesh
 
@@ -59,6 +59,29 @@ def shadow_view(mesh: Mesh, light: Light, seen: np.ndarray | None = None) -> Vie
     half = float(size[:2].max()) / 2 * (1.0 + 8.0 / SHADOW_SIZE) + 0.01
     centre = middle[0] * right + middle[1] * up + (low[2] - 1.0) * forward
     return View(centre, forward, right, up, half, SHADOW_SIZE, SHADOW_SIZE, True)
+
+
+SEEN_FAR = 200.0  # m: farther ground is too faint for shadows
+EVERY = 8  # pixels: so many lie between the places that tell what is looked at
+
+
+def looked_at(surfaces: Surfaces, view: View) -> np.ndarray:
+    """Places on props and ground that a view sees, (n, 3); those on the ground as far as it is drawn."""
+    y, x = (np.arange(EVERY // 2, n, EVERY) for n in surfaces.depth.shape)
+    depth = surfaces.depth[np.ix_(y, x)].ravel()
+    u = ((2 * x + 1) / view.width - 1) * view.half_width
+    v = (1 - (2 * y + 1) / view.height) * view.half_height
+    across = u[None, :, None] * view.right + v[:, None, None] * view.up
+    across = across.reshape(-1, 3)
+    if view.orthographic:
+        start, way = view.eye + across, np.broadcast_to(view.forward, across.shape)
+    else:
+        start, way = np.broadcast_to(view.eye, across.shape), view.forward + across
+    falls = way[:, 2] < -1e-6
+    to_ground = np.where(falls, -start[:, 2] / np.where(falls, way[:, 2], -1.0), FAR)
+    depth = np.minimum(depth, np.where(to_ground > 0, to_ground, FAR))
+    there = depth < SEEN_FAR
+    return start[there] + depth[there, None] * way[there]
 
 
 @kernel

@@ -64,6 +64,7 @@ class Moment:
 def _show_gas(shot: Shot, layer: GasLayer, frame: Frame, moment: Moment) -> None:
     shot.gases.append((frame, still(layer.look, moment.t)))
     shot.names.append(layer.name)
+    shot.stood_for.append(any(s.stands_for == layer.id and not s.hidden for s in heard(moment.effect.lights)))
 
 
 def _show_points(shot: Shot, layer: PointLayer, frame: PointFrame, moment: Moment) -> None:
