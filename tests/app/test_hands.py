@@ -246,6 +246,7 @@ def test_a_row_has_a_menu_whose_entries_act(window: Window, qtbot: QtBot):
         "Copy",
         "Cut",
         "Paste",
+        "Fit a light to it",
         "Keep as a preset…",
         "Paste values",
         "Move up",

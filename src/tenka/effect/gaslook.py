@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from tenka.effect.catalogue import LOOK, QUALITY, Settings
 from tenka.effect.courses import Value
 from tenka.effect.placed import Ramp, ramp
@@ -55,6 +57,18 @@ class Look(Settings):
         10,
         "Stretches the flames' heat before it becomes colour: above 1 whiter, below redder.",
         soft=(0.5, 2),
+    )
+    flame_by: Literal["black body", "ramp"] = LOOK.param(
+        "black body", "Flames have the colour of their heat, or that of a ramp, as salts and inks give it."
+    )
+    flame_ramp: Ramp = LOOK.param(
+        ramp((0.0, (0.0, 0.28, 0.10)), (0.5, (0.05, 0.80, 0.28)), (1.0, (0.62, 1.0, 0.72))),
+        "Colour of flames from the coolest (left) to the hottest; how bright they are stays.",
+        kind="ramp",
+        when=("flame_by", ("ramp",)),
+    )
+    wet: float = LOOK.number(
+        0.0, "", 0, 1, "How much dense gas looks like a wet surface: shaded by its form, with highlights."
     )
     carried: float = LOOK.number(
         1.0,

@@ -17,6 +17,8 @@ LUT = 256
 HOTTEST = 4400.0  # K; the glow table's end
 GLOW_REFERENCE = 1900.0  # K at which a glow of strength 1 has a luminance of 1
 HEAT_SCALE = np.float32((LUT - 1) / (HOTTEST - AMBIENT_KELVIN))  # places of a glow table in a K above the air
+FLAME_HOT = 2200.0  # K, at the right end of a ramp of flames
+XYZ_TO_RGB_LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 FLAME_RISE = 7.5  # the power of the temperature with which a flame's brightness rises
 FLAME_ENDS, FLAME_FULL = 900.0, 1150.0  # K below which a flame is not seen, and from which it is whole
 FLAME_REDDEST = 1550.0  # K; a cooler flame is dimmer, and no redder
@@ -111,6 +113,20 @@ def flame_table() -> np.ndarray:
     hue = np.maximum(xyz / xyz[:, 1:2] @ XYZ_TO_RGB.T, 0.0)
     there = np.clip((kelvin - FLAME_ENDS) / (FLAME_FULL - FLAME_ENDS), 0.0, 1.0)
     bright = (kelvin / GLOW_REFERENCE) ** FLAME_RISE * there * there * (3.0 - 2.0 * there)
+    return (hue * bright[:, None]).astype(np.float32)
+
+
+@lru_cache(maxsize=64)
+def flame_colours(ramp: Ramp | None) -> np.ndarray:
+    """What flames give off at (LUT,) temperatures, (LUT, 3): as `flame_table`, or as bright in a ramp's
+    colours."""
+    table = flame_table()
+    if ramp is None:
+        return table
+    kelvin = np.linspace(AMBIENT_KELVIN, HOTTEST, LUT)
+    hue = ramp_at(ramp, np.clip((kelvin - FLAME_ENDS) / (FLAME_HOT - FLAME_ENDS), 0.0, 1.0))
+    weigh = XYZ_TO_RGB_LUMINANCE
+    bright = (table @ weigh) / np.maximum(hue @ weigh, 0.08)  # a deep blue is not made as bright as all else
     return (hue * bright[:, None]).astype(np.float32)
 
 

@@ -12,8 +12,9 @@ import numpy as np
 
 from tenka.base.jit import kernel, parallel_chunksize, prange
 from tenka.base.vector import make_lerp_channels
-from tenka.look.colour import HEAT_SCALE, LUT, albedo_table, flame_table, glow_at, glow_table
+from tenka.look.colour import HEAT_SCALE, LUT, albedo_table, glow_at, glow_table
 from tenka.look.rays import ONE, ZERO, box_span, exp_minus, phase_hg, ray_of
+from tenka.look.surface import gloss_of, slope_at
 from tenka.look.volume import BLOCK, EMPTY, LitVolume
 from tenka.scene.cameras import View
 
@@ -71,12 +72,15 @@ def _make(apart: bool):
         step = ONE / (params[4] * detail)
         extinction, per_density, strength, hides = params[0], params[1], params[3], params[8]
         blaze_of, flame_heat = params[5] * params[9], params[6]
+        wet = params[10]
+        strides = (sx, sy)
         burns, dyed, carried = params[5] > ZERO, dye.size > 4 and params[7] > ZERO, params[7]
         shrink, top, last = ONE / np.float32(size), np.float32(LUT - 1), np.int64(LUT - 1)
         half, empty, block = np.float32(0.5), np.float32(EMPTY), np.float32(BLOCK)
         heat_scale, has_depth = np.float32(HEAT_SCALE), depth.size > 0
         most_x, most_y, most_z = np.float32(nx - 1), np.float32(ny - 1), np.float32(nz - 1)
         last_x, last_y, last_z = max(nx - 2, 0), max(ny - 2, 0), max(nz - 2, 0)
+        ends = (most_x, most_y, most_z, last_x, last_y, last_z, ny, nz)
         cell_x, cell_y, cell_z = np.float32(mx - 1), np.float32(my - 1), np.float32(mz - 1)
         end_x, end_y, end_z = max(mx - 2, 0), max(my - 2, 0), max(mz - 2, 0)
         kept_share = ONE - share
@@ -100,6 +104,7 @@ def _make(apart: bool):
                     continue
                 # the angle is that between the light's way and the ray back to the eye
                 phase = phase_hg(dx * towards[0] + dy * towards[1] + dz * towards[2], params[2]) / FOUR_PI
+                phase_of_one = max(phase * FOUR_PI, np.float32(1e-3))  # that of even scattering is 1
                 sun_r, sun_g, sun_b = sun[0] * phase, sun[1] * phase, sun[2] * phase
                 # a still, even-looking offset per pixel (Jimenez 2014) turns banding into fine grain
                 jitter = np.float32(0.06711056) * np.float32(i) + np.float32(0.00583715) * np.float32(j)
@@ -161,6 +166,7 @@ def _make(apart: bool):
                     )
                     at_cell = ((a2 * ny + b2) * nz + c2) * 4
                     wx, wy, wz = qx - np.float32(a2), qy - np.float32(b2), qz - np.float32(c2)
+                    qs = (qx, qy, qz)
                     rho, to_sun, fire, heat = lerp_lit(field, at_cell, sx, sy, wx, wy, wz)
                     smoke = extinction * rho if rho > empty else ZERO
                     alight = burns and fire > empty
@@ -211,6 +217,21 @@ def _make(apart: bool):
                                     c_r += of_own * (of_dye[n_r] - c_r)
                                     c_g += of_own * (of_dye[n_g] - c_g)
                                     c_b += of_own * (of_dye[n_b] - c_b)
+                            if wet > ZERO:
+                                # a surface, where density rises steeply: its normal is against that
+                                gx, gy, gz = slope_at(field, qs, ends, strides)
+                                steep = np.sqrt(gx * gx + gy * gy + gz * gz)
+                                firm = wet * min(steep / max(rho, np.float32(1e-6)), ONE)
+                                over = -ONE / max(steep, np.float32(1e-9))
+                                gx, gy, gz = gx * over, gy * over, gz * over
+                                facing = max(gx * towards[0] + gy * towards[1] + gz * towards[2], ZERO)
+                                shines, mirrors = gloss_of(gx, gy, gz, dx, dy, dz, towards)
+                                shines *= weight * firm * direct / FOUR_PI
+                                mirrors *= weight * firm
+                                red += shines * sun[0] + mirrors * in_r
+                                green += shines * sun[1] + mirrors * in_g
+                                blue += shines * sun[2] + mirrors * in_b
+                                direct *= ONE - firm + firm * np.float32(4.0) * facing / phase_of_one
                             red += weight * c_r * (in_r + sun_r * direct)
                             green += weight * c_g * (in_g + sun_g * direct)
                             blue += weight * c_b * (in_b + sun_b * direct)
@@ -344,7 +365,7 @@ def _run(kernel_, volume, view, edges, depth, detail, shift, places, share, out)
             volume.colour,
             albedo_table(),
             glow_table(),
-            flame_table(),
+            volume.flames,
             volume.around.sun.astype(np.float32),
             volume.towards,
             np.float32(detail),

@@ -15,7 +15,7 @@ from tenka.look.colour import (
     albedo_of,
     albedo_table,
     black_body_colour,
-    flame_table,
+    flame_colours,
     glow_table,
     ramp_table,
 )
@@ -49,6 +49,7 @@ class LitVolume:
     dye : (nx, ny, nz, 4) carried colour times density, and the density that carries it, or one voxel
     skip : blocks' distance in blocks to the next one that holds gas
     low, high : occupied box in voxels, (3,)
+    flames : (LUT, 3) what flames give off, by heat
     colour : (LUT, 3) share of light that goes on when it meets smoke, by density
     around : what shines on it
     cells : what it holds, coarsely; None of nothing
@@ -65,6 +66,7 @@ class LitVolume:
     origin: np.ndarray
     voxel: float
     colour: np.ndarray
+    flames: np.ndarray
     around: Around
     cells: Cells | None
     shadow: float
@@ -210,12 +212,13 @@ def light_volume(
     field = np.zeros((*rho.shape, 4), np.float32)
     colour = albedo_of(ramp_table(look.colour)).astype(np.float32)
     around, size = around_of(light, look.ambient), cell_size(rho.shape)
+    flames = flame_colours(look.flame_ramp if look.flame_by == "ramp" else None)
     glowing, cells = np.zeros((2, 2, 2, 4), np.float32), None
     if high.any():
         depth = sun_depth(rho, frame.voxel, towards)
         _assemble(rho, depth, flame, heat, np.float32(look.extinction * look.shadow), field)
         edge = size * frame.voxel
-        cells = _cells(field, flame, dye, colour, look, size, edge)
+        cells = _cells(field, flame, dye, colour, flames, look, size, edge)
         lit = lamps_in_cells(cells, frame.origin, edge, look.shadow, lamps, depths) if len(lamps) else None
         glowing = _padded(scattered(cells, around, edge, look.shadow, lit=lit))
     return LitVolume(
@@ -229,6 +232,7 @@ def light_volume(
         np.asarray(frame.origin, np.float64),
         frame.voxel,
         colour,
+        flames,
         around,
         cells,
         look.shadow,
@@ -245,6 +249,7 @@ def light_volume(
                 look.carried,
                 look.flame_opacity * FLAME_SCALE if look.flame > 0 else 0.0,
                 FLAME_SCALE,
+                look.wet,
             ],
             np.float32,
         ),
@@ -271,6 +276,7 @@ def _cells(
     flame: np.ndarray,
     dye: np.ndarray,
     colour: np.ndarray,
+    flames: np.ndarray,
     look: Look,
     size: int,
     edge: float,
@@ -295,7 +301,7 @@ def _cells(
         f32(look.glow),
         colour,
         albedo_table(),
-        flame_table(),
+        flames,
         glow_table(),
         f32(HEAT_SCALE),
         f32(look.flame_heat),

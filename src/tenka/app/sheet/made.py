@@ -15,6 +15,7 @@ from tenka.app.sheet.boxfoot import BoxFoot
 from tenka.app.sheet.gutter import Gutter
 from tenka.app.sheet.header import Header
 from tenka.app.sheet.heapfoot import HeapFoot
+from tenka.app.sheet.lookfoot import LookFoot
 from tenka.app.sheet.meshfoot import MeshFoot
 from tenka.app.sheet.nodes import lever_rows, nodes_for, rows_of
 from tenka.app.sheet.propfoot import PropFoot
@@ -62,6 +63,7 @@ class Made:
     parts: list[Part]
     point_foot: Any
     feet: dict[str, QWidget]
+    look_foot: LookFoot | None = None
     more: Iterator[None] | None = None
 
 
@@ -85,6 +87,9 @@ def begin(sheet: Sheet) -> Made:
     if sheet.station == "shape" and foot and layer and sheet.state.selection == f"layers.{layer.id}":
         made.point_foot = foot(sheet.state, layer)
         column.addWidget(made.point_foot)
+    if sheet.station == "look" and layer is not None and hasattr(layer, "look"):
+        made.look_foot = LookFoot(sheet.state, layer)
+        column.addWidget(made.look_foot)
     made.more = _build(sheet, made, column)
     return made
 
