@@ -55,6 +55,8 @@ def add_actions(window: Window) -> None:
     add("Turn the light", lambda: stage.light_button.toggle(), "L", plain=True, words="sun")
     inside = "slice inspect path lines vectors sleep"
     add("Look inside", lambda: stage.inspect_button.toggle(), "I", plain=True, words=inside)
+    sides = "four views front right top orthographic quad"
+    add("Three sides", lambda: stage.sides_button.toggle(), "T", plain=True, words=sides)
     add("Boxes and handles", lambda: stage.box_button.toggle(), "B", plain=True, words="gizmo overlay")
     fit = "fire lamp flicker emission room"
     add("Fit a light to the gas", window.fire_light.fit, words=fit)

@@ -37,17 +37,11 @@ class SceneLight(Placed):
         "Light at 1 m, as a multiple of a sun of strength 1. A course of waves and noise lets it flicker, a "
         "clamp gives that a floor and a ceiling.",
         soft=(0, 20),
+        step=0.01,
         label="light's strength",
     )
     kelvin: Value = LIGHT.moving(
-        2400.0,
-        "K",
-        1000,
-        20000,
-        "Its colour, as a black body.",
-        soft=(1500, 9000),
-        step=50,
-        label="light's colour temperature",
+        2400.0, "K", 1000, 20000, "Its colour, as a black body.", soft=(1500, 9000), step=50, label="warmth"
     )
     tint: Vec3 = LIGHT.number(
         (1.0, 1.0, 1.0), "", 0, 1, "Colours its light further, as a glass before it would.", kind="colour"

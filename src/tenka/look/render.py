@@ -113,21 +113,23 @@ class Renderer:
     """Draws frames of one scene; keeps the lit volumes, the shadow map and the shaded backdrop while they
     hold.
 
-    Not for several threads at once.
+    Not for several threads at once; `views` are drawn by turns.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, views: int = 1) -> None:
         self._lamps = _Kept(2 * SHADOWED)
         self._sums: dict[object, _Sum] = {}  # of the newest picture that was averaged
         self._summed: set[object] = set()
-        self._lit, self._shadow, self._seen, self._smooth = _Kept(4), _Kept(1), _Kept(), _Kept(4)
-        self._shaded, self._set, self._ready, self._suns = _Kept(), _Kept(), _Kept(6), _Kept()
+        two = 2 * views
+        self._lit, self._shadow, self._seen, self._smooth = _Kept(4), _Kept(views), _Kept(two), _Kept(4)
+        self._views, self._ready = views, _Kept(6)
+        self._shaded, self._set, self._suns = _Kept(two), _Kept(two), _Kept(two)
         self._held: tuple[object, ...] = ()  # so that their ids are not given to others
 
     def _volumes(self, shot: Shot, light: Light, walls: Mesh) -> list[LitVolume]:
         held = (*(f for f, _ in shot.gases), *shot.swarms)
         if len(held) != len(self._held) or any(a is not b for a, b in zip(held, self._held)):
-            self._lit, self._ready, self._set, self._held = _Kept(4), _Kept(6), _Kept(), held
+            self._lit, self._ready, self._set, self._held = _Kept(4), _Kept(6), _Kept(2 * self._views), held
             self._smooth = _Kept(4)
         lit = []
         for n, (frame, look) in enumerate(shot.gases):

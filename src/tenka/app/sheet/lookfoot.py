@@ -12,10 +12,11 @@ import numpy as np
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import (
-    QGridLayout,
+    QFrame,
     QHBoxLayout,
     QInputDialog,
     QPushButton,
+    QScrollArea,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -37,7 +38,6 @@ from tenka.scene.cameras import view_of
 from tenka.scene.meshes import joined
 
 WIDTH, HEIGHT = 92, 58
-COLUMNS = 3
 FILLS = 0.95  # of the picture's height, by what is drawn
 REACH = 1.7  # deviations from its middle that are held
 
@@ -93,9 +93,19 @@ class LookFoot(QWidget):
         self.told = Wrapped()
         self.told.setProperty("quiet", True)
         column.addWidget(self.told)
-        self.grid = QGridLayout()
-        self.grid.setSpacing(4)
-        column.addLayout(self.grid)
+        strip = QScrollArea()
+        strip.setWidgetResizable(True)
+        strip.setFrameShape(QFrame.Shape.NoFrame)
+        strip.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        strip.setFixedHeight(HEIGHT + 48)
+        strip.setAccessibleName("Looks")
+        body = QWidget()
+        body.setObjectName("bench")
+        self.row = QHBoxLayout(body)
+        self.row.setContentsMargins(0, 0, 0, 0)
+        self.row.setSpacing(4)
+        strip.setWidget(body)
+        column.addWidget(strip)
         line = QHBoxLayout()
         self.keep_button = QPushButton("Keep this look…")
         self.keep_button.setToolTip(
@@ -127,15 +137,15 @@ class LookFoot(QWidget):
 
     def _fill(self) -> None:
         """A button for each look, with its picture when that is drawn."""
-        while self.grid.count():
-            item = self.grid.takeAt(0)
+        while self.row.count():
+            item = self.row.takeAt(0)
             widget = item.widget() if item is not None else None
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
         self.buttons = {}
         found = self.looks()
-        for n, name in enumerate(found):
+        for name in found:
             button = QToolButton()
             button.setText(name)
             button.setToolTip(f"Lay the look {name} on this layer")
@@ -144,7 +154,7 @@ class LookFoot(QWidget):
             button.setFixedWidth(WIDTH + 6)
             button.clicked.connect(partial(self.lay, name))
             self.buttons[name] = button
-            self.grid.addWidget(button, n // COLUMNS, n % COLUMNS)
+            self.row.addWidget(button)
         self.told.setText(
             "This frame under other looks; a click lays one on."
             if found

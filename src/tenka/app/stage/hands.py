@@ -64,11 +64,13 @@ class Hands:
             stage.tracing.click(event.position().x(), event.position().y())
         elif stage.which == "wipe" and abs(event.position().x() - stage.wipe_at * stage.width()) < WIPE_REACH:
             self._how = "wipe"
-        elif event.button() == Qt.MouseButton.LeftButton and stage.inspector.takes_click(
-            stage.view(), event.position().x(), event.position().y()
+        elif (
+            event.button() == Qt.MouseButton.LeftButton
+            and not stage.sides.on
+            and stage.inspector.takes_click(stage.view(), event.position().x(), event.position().y())
         ):
             self._press = None
-        elif (grip := self.grip(event.position())) is not None:
+        elif not stage.sides.on and (grip := self.grip(event.position())) is not None:
             self._how, self._carry = "carry", Carry(stage.state, grip, stage.view())
         elif event.button() == Qt.MouseButton.MiddleButton or held & Qt.KeyboardModifier.ShiftModifier:
             self._how = "pan"

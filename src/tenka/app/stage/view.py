@@ -7,17 +7,18 @@ import time
 from functools import partial
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
-from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from tenka.app import theme
-from tenka.app.dialogs.filming import Filming, ask_film
+from tenka.app.dialogs.filming import Filming
 from tenka.app.stage.drawn import Drawn, as_image, refined
 from tenka.app.stage.hands import Hands
 from tenka.app.stage.inspect import Inspector
-from tenka.app.stage.overlay import paint_box
 from tenka.app.stage.painting import bounds_of, paint_final, paint_stand_in, paint_words
+from tenka.app.stage.sides import Sides, paint_over
+from tenka.app.stage.toolbar import add_tools
 from tenka.app.stage.tracing import ENDS, Tracing, end_trace
 from tenka.app.stage.words import _fits, _stand_in, probe_text
 from tenka.app.state import State
@@ -71,7 +72,7 @@ class Stage(QWidget):
         self._prober = Worker("probe", lambda error: None)
         self._mesh: tuple[object, Mesh] | None = None
         self._last_shot: tuple[object, Shot, object, object] | None = None
-        self.hands = Hands(self)
+        self.hands, self.sides = Hands(self), Sides()
         self.tracing: Tracing | None = None
         self._mouse: QPointF | None = None
         state.points_chosen.connect(self.update)
@@ -88,54 +89,21 @@ class Stage(QWidget):
         state.changed.connect(self._on_change)
         state.moved.connect(lambda _: self.redraw())
         state.news.connect(self._on_news)
-        self._tools()
-
-    def _tools(self) -> None:
-        bar = QWidget(self)
-        line = QHBoxLayout(bar)
-        line.setContentsMargins(6, 6, 6, 6)
-        line.setSpacing(2)
-        self.light_button = self._tool("sun", "Turn the light by dragging (L)", True)
-        self.light_button.toggled.connect(self._light_mode)
-        self.box_button = self._tool("cuboid", "Show the domain and the sources (B)", True)
-        self.box_button.setChecked(True)
-        self.box_button.toggled.connect(self._box_mode)
-        frame = self._tool("focus", "Frame what is selected (F)", False)
-        frame.clicked.connect(self.frame_selected)
-        film = self._tool("film", "Final pictures and movies (Ctrl+Shift+M)", False)
-        film.clicked.connect(lambda: ask_film(self))
-        keep = self._tool("camera", "Keep this view as the effect's camera", False)
-        keep.clicked.connect(lambda: self.state.edit("camera", self.camera, "Keep the view"))
-        self.inspect_button = self._tool(
-            "slice", "Look inside: slices of gas and forces, arrows, pathlines, what sleeps, table (I)", True
-        )
-        self.inspect_button.toggled.connect(self._inspect_mode)
-        for button in (self.light_button, self.box_button, self.inspect_button, frame, keep, film):
-            line.addWidget(button)
-        bar.adjustSize()
-        self._bar = bar
         self.inspector = Inspector(self.state, self)
-        self.inspector.move(8, bar.height() + 6)
+        tools = add_tools(self)
+        self.light_button, self.box_button, self.inspect_button, self.sides_button = tools
         self.inspector.renewed.connect(self.update)
 
-    def _inspect_mode(self, on: bool) -> None:
+    def inspect_mode(self, on: bool) -> None:
         self.inspector.setVisible(on)
         self.inspector.show_frame(self.shown)
         self.update()
 
-    def _tool(self, name: str, tip: str, checkable: bool) -> QToolButton:
-        button = QToolButton()
-        button.setIcon(theme.icon(name))
-        button.setToolTip(tip)
-        button.setAccessibleName(tip)
-        button.setCheckable(checkable)
-        return button
-
-    def _light_mode(self, on: bool) -> None:
+    def light_mode(self, on: bool) -> None:
         self.turning_light = on
         self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
 
-    def _box_mode(self, on: bool) -> None:
+    def box_mode(self, on: bool) -> None:
         self.show_box = on
         self.update()
 
@@ -192,7 +160,7 @@ class Stage(QWidget):
         if coarse is None:
             coarse = self.reduction()
         index = self.state.frame if index is None else index
-        session, effect, view = self.state.session, self.state.effect, self.view()
+        session, effect, view, camera = self.state.session, self.state.effect, self.view(), self.camera
         live = self.live if live is None else live
         renderer, final_renderer, which, other = self._renderer, self._final_renderer, self.which, self.other
         asked = time.perf_counter()
@@ -212,7 +180,7 @@ class Stage(QWidget):
             frames = {} if kept is None else kept.frames
             past = {id: session.past(id, kept.index) for id in frames} if kept is not None else {}
             shot = self._shot(effect, frames, t, mesh, past)
-            draw = partial(renderer.draw_shot, shot, still(effect.light, t), view, coarse)
+            draw = partial(self.sides.drawn, renderer, camera, shot, still(effect.light, t), view, coarse)
             picture = draw(1 if coarse == 1 and which == "preview" else 0)  # a wipe shows both alike
             image = as_image(picture.rgb)
             found = session.beside(other, index) if which != "preview" else None
@@ -303,9 +271,7 @@ class Stage(QWidget):
         else:
             painter.fillRect(self.rect(), theme.colour("#3A3A3A"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.show_box:
-            paint_box(painter, self.view(), self.state)
-        self.inspector.paint(painter, self.view(), QRectF(self.rect()))
+        paint_over(self, painter)
         if self.tracing is not None:
             self.tracing.paint(painter)
         paint_stand_in(self, painter)
