@@ -18,7 +18,7 @@ from tenka.base.errors import BadInput
 from tenka.base.words import counted as count_of
 from tenka.budget.devices import BlockFormat, Device, device
 from tenka.effect.document import with_levers
-from tenka.effect.model import Camera, Effect, Player, Tier
+from tenka.effect.model import Camera, Effect, Player, Tier, heard
 from tenka.look.shot import SHOWN, seen
 from tenka.look.sprites import count_covered
 from tenka.pack.layout import Box, box_of, describe
@@ -325,12 +325,19 @@ def ledger(
                 f"{d.name} takes ({d.largest_texture_px} px)."
             )
         lines.append(flipbook_line(layer.name, element, tier, d))
-    return Ledger(tier, d, tuple(lines), tuple(problems), tuple(uncounted), _notes(tier, d))
+    return Ledger(tier, d, tuple(lines), tuple(problems), tuple(uncounted), _notes(effect, tier, d))
 
 
-def _notes(tier: Tier, d: Device) -> tuple[str, ...]:
-    """What a tier's own budget asks of its device beyond what that gives to all effects together."""
+def _notes(effect: Effect, tier: Tier, d: Device) -> tuple[str, ...]:
+    """What a tier's own budget asks of its device beyond what that gives to all effects together, and what
+    is not in the ledger."""
     found = []
+    shining = [light.name for light in heard(effect.lights) if not light.hidden]
+    if shining:
+        found.append(
+            f"{', '.join(shining)}: what lights take of the frame is the game's own affair, and not counted "
+            "here."
+        )
     if tier.ms > d.effects_ms:
         found.append(
             f"{tier.name} allows {tier.ms:g} ms where all effects together may take {d.effects_ms:.2f} ms of "

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pydantic import Field
 
 from tenka.effect.catalogue import LIGHT, Settings
@@ -41,6 +43,9 @@ class Light(Settings):
     sky: Value = LIGHT.moving(0.55, "", 0, 20, "Brightness of the sky.", soft=(0, 3))
     sky_tint: Vec3 = LIGHT.number(
         (1.0, 1.0, 1.0), "", 0, 1, "Colours the light of the sky; white leaves it a pale blue.", kind="colour"
+    )
+    backdrop: Literal["grey", "sky", "dark"] = LIGHT.param(
+        "grey", "What lies behind the scene: an even grey, by which colours are judged, its sky, or darkness."
     )
     exposure: Value = LIGHT.moving(
         0.0, "EV", -8, 8, "Brightens or darkens the picture, in stops.", soft=(-3, 3)

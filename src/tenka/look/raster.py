@@ -11,6 +11,7 @@ from tenka.base.randomness import unit4
 from tenka.base.vector import make_lerp_channels
 from tenka.effect.model import Light
 from tenka.look.colour import black_body_colour
+from tenka.look.heaven import NO_SKY_SHADOW, SkyShadow, backdrop_of, behind, ground_tile, open_sky, tone_at
 from tenka.look.lamps import WIDE, lamp_falls
 from tenka.look.rays import box_span, ray_of, sun_through
 from tenka.look.shadows import ShadowMap, lamp_lit, lit
@@ -21,8 +22,8 @@ from tenka.scene.cameras import View, sun_direction
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 lerp_two = make_lerp_channels(4, 2)
-BACKGROUND = np.array([0.075, 0.075, 0.075], np.float32)  # pure neutral grey, so that colours can be judged
-GROUND_ALBEDO = np.float32(0.16)
+HALF = np.float32(0.5)
+GROUND = np.array([0.165, 0.16, 0.152], np.float32)  # its colour
 
 
 @kernel
@@ -62,6 +63,11 @@ def _shade(
     lamps,
     lamp_depths,
     run,
+    heaven,
+    ways,
+    sky_views,
+    sky_depths,
+    tile,
     still,
     direct,
 ):
@@ -71,7 +77,7 @@ def _shade(
     for p_ in prange(height):
         j = np.int64(p_)
         flash_r, flash_g, flash_b = ZERO, ZERO, ZERO
-        lamps_of, until = -2, 0  # neighbours on one surface share what lamps bring
+        lamps_of, until, opened = -2, 0, ONE  # neighbours on one surface share what lamps and sky bring
         for i in range(width):
             u = (np.float32(i) + np.float32(0.5)) * np.float32(2.0) / np.float32(width) - ONE
             v = ONE - (np.float32(j) + np.float32(0.5)) * np.float32(2.0) / np.float32(height)
@@ -91,12 +97,13 @@ def _shade(
                 t = -oz / dz
                 depth[j, i] = t * along
                 nx, ny, nz = ZERO, ZERO, ONE
-                r, g, b = GROUND_ALBEDO, GROUND_ALBEDO, GROUND_ALBEDO
+                patch = tone_at(tile, ox + t * dx, oy + t * dy)
+                r, g, b = GROUND[0] * patch, GROUND[1] * patch, GROUND[2] * patch
                 faint = t * np.float32(0.018)
                 fade = ONE / (ONE + faint * faint * faint)
             else:
                 for c in range(3):
-                    still[j, i, c] = BACKGROUND[c] * (ONE + np.float32(0.35) * v)
+                    still[j, i, c] = behind(heaven, v, dx, dy, dz, towards, c)
                 continue
             x, y, z = ox + t * dx, oy + t * dy, oz + t * dz
             # a fine grain keeps flat surfaces from looking like plastic
@@ -125,6 +132,7 @@ def _shade(
             else:
                 flash_r, flash_g, flash_b = ZERO, ZERO, ZERO
                 lamps_of, until = n, i + run
+                opened = open_sky(x, y, z, nx, ny, nz, ways, sky_views, sky_depths)
             for m in range(count):
                 lx, ly, lz = lamps[m, 0] - x, lamps[m, 1] - y, lamps[m, 2] - z
                 far = np.sqrt(lx * lx + ly * ly + lz * lz + np.float32(1e-9))
@@ -139,10 +147,12 @@ def _shade(
             for c in range(3):
                 albedo = (r if c == 0 else (g if c == 1 else b)) * tone * fade
                 direct[j, i, c] = albedo * sun[c] * facing
-                back = BACKGROUND[c] * (ONE + np.float32(0.35) * v)
+                back = behind(heaven, v, dx, dy, dz, towards, c)
                 flash = albedo * (flash_r if c == 0 else (flash_g if c == 1 else flash_b))
                 still[j, i, c] = (
-                    albedo * np.float32(0.6) * (sky[c] * up + bounce[c] * (ONE - up))
+                    albedo
+                    * np.float32(0.6)
+                    * (sky[c] * up * opened + bounce[c] * (ONE - up) * (HALF + HALF * opened))
                     + flash
                     + back * (ONE - fade)
                 )
@@ -171,13 +181,14 @@ def shade(
     lamps: np.ndarray = NO_LAMPS,
     lamp_depths: np.ndarray = NO_DEPTHS,
     run: int = 1,
+    sky_seen: SkyShadow = NO_SKY_SHADOW,
 ) -> Backdrop:
     """Shade what `see` found, with ground at z = 0 where nothing else is; all that does not depend on the
     gas.
 
     `lamps`: rows as `tenka.look.lamps` has them; what
     `lamp_shadow` gave for the first of them, (m, 6, size, size), makes those cast shadows. So many pixels of
-    one surface as `run` says share what lamps bring.
+    one surface as `run` says share what lamps and sky bring. `sky_seen`: what `sky_shadow` gave.
     """
     depth = surfaces.depth.copy()
     still, direct = np.empty((*depth.shape, 3), np.float32), np.empty((*depth.shape, 3), np.float32)
@@ -200,6 +211,11 @@ def shade(
         lamps,
         lamp_depths,
         run,
+        backdrop_of(light),
+        sky_seen.ways,
+        sky_seen.views,
+        sky_seen.depth,
+        ground_tile(),
         still,
         direct,
     )

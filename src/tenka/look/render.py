@@ -15,6 +15,7 @@ from tenka.effect.courses import value_at
 from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
 from tenka.look.compose import lay_known, lay_over, settled
+from tenka.look.heaven import sky_shadow
 from tenka.look.lampcells import NO_DEPTHS
 from tenka.look.lamps import WIDE, SceneLamp
 from tenka.look.march import SEEN, march_slices, reached
@@ -122,7 +123,7 @@ class Renderer:
         self._summed: set[object] = set()
         two = 2 * views
         self._lit, self._shadow, self._seen, self._smooth = _Kept(4), _Kept(views), _Kept(two), _Kept(4)
-        self._views, self._ready = views, _Kept(6)
+        self._views, self._ready, self._dome = views, _Kept(6), _Kept(1)
         self._shaded, self._set, self._suns = _Kept(two), _Kept(two), _Kept(two)
         self._held: tuple[object, ...] = ()  # so that their ids are not given to others
 
@@ -253,9 +254,13 @@ class Renderer:
         rest = [lamp.row for lamp in own if not lamp.shadows]
         depths = self._depths(walls, throw[:SHADOWED]) if len(mesh.points) else NO_DEPTHS
         lamps = np.array([*throw, *rest], np.float32).reshape(-1, WIDE)
+        still = mesh if shot.still is None else shot.still
+        dome = self._dome.get(id(still), lambda: sky_shadow(still), still)
         backdrop = self._shaded.get(
             (*where, lamp, lamps.tobytes()),
-            lambda: shade(surfaces, big, light, shadow, True, lamps, depths, coarse if coarse > 1 else fine),
+            lambda: shade(
+                surfaces, big, light, shadow, True, lamps, depths, coarse if coarse > 1 else fine, dome
+            ),
             mesh,
         )
         step = fine if coarse == 1 else coarse
@@ -268,7 +273,7 @@ class Renderer:
         self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse, passes)
         found = Picture(develop(linear, value_at(light.exposure, 0.0)), linear, alpha, fewer)
         if layers:
-            dark = shade(surfaces, big, light, shadow, True)
+            dark = shade(surfaces, big, light, shadow, True, run=fine, sky_seen=dome)
             bare, unlit = settled(big, backdrop, fine), settled(big, dark, fine)
             found.layers.update(
                 effect=linear - (1.0 - alpha)[..., None] * set_,

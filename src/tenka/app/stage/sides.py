@@ -46,14 +46,7 @@ class Sides:
         stage.redraw()
 
     def drawn(
-        self,
-        own: Renderer,
-        camera: Camera,
-        shot: Shot,
-        light: Light,
-        view: View,
-        coarse: int,
-        passes: int,
+        self, own: Renderer, camera: Camera, shot: Shot, light: Light, view: View, coarse: int, passes: int
     ) -> Picture:
         """The stage's picture: one view, or four in quarters."""
         if not self.on:

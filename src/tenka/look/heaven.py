@@ -1,0 +1,139 @@
+"""What lies behind and above a scene: a backdrop, how much of the sky each place sees, and the ground's
+grain."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from tenka.base.jit import kernel
+from tenka.effect.model import Light
+from tenka.look.colour import black_body_colour
+from tenka.look.shadows import lit
+from tenka.look.triangles import FAR, depth_of
+from tenka.look.volume import sky_of
+from tenka.scene.cameras import View
+from tenka.scene.meshes import Mesh
+
+ZERO = np.float32(0.0)
+ONE = np.float32(1.0)
+HALF = np.float32(0.5)
+BACKGROUND = np.array([0.075, 0.075, 0.075], np.float32)  # pure neutral grey, so that colours can be judged
+NIGHT = 0.004
+WAYS, MAP = 12, 160  # directions into the sky, and px of what each sees
+TILE, TILE_M = 256, 9.0  # of the ground's grain, which is laid next to itself
+
+
+def backdrop_of(light: Light) -> np.ndarray:
+    """Radiance at the horizon, overhead and round the sun, (3, 3); below 0 where it is a plain grey."""
+    if light.backdrop == "grey":
+        return np.full((3, 3), -1.0, np.float32)
+    if light.backdrop == "dark":
+        return np.full((3, 3), NIGHT, np.float32) * np.array([[1.0], [1.0], [0.0]], np.float32)
+    sky = sky_of(light)
+    sun = black_body_colour(light.kelvin) * light.strength
+    low = float(
+        np.clip(1.0 - light.height / 50.0, 0.0, 1.0)
+    )  # air near the horizon takes on the sun's colour
+    horizon = sky * (1.05, 1.0, 0.92) + (0.01 + 0.04 * low) * sun
+    return np.array([horizon, sky * (0.40, 0.56, 0.86), (0.02 + 0.10 * low) * sun], np.float32)
+
+
+@kernel
+def behind(heaven, v, dx, dy, dz, towards, c):
+    """A channel of what lies behind everything along a ray; `v` is its height in the picture."""
+    if heaven[0, 0] < ZERO:
+        return BACKGROUND[c] * (ONE + np.float32(0.35) * v)
+    rise = ONE - np.exp(np.float32(-3.5) * max(dz, ZERO))
+    near = max(dx * towards[0] + dy * towards[1] + dz * towards[2], ZERO)
+    near *= near
+    near *= near
+    near *= near
+    return heaven[0, c] + rise * (heaven[1, c] - heaven[0, c]) + near * heaven[2, c]
+
+
+@dataclass(frozen=True)
+class SkyShadow:
+    """How far some directions into the sky see the props from outside: `ways` (n, 3), `views` (n, 16),
+    `depth` (n, MAP, MAP)."""
+
+    ways: np.ndarray
+    views: np.ndarray
+    depth: np.ndarray
+
+
+NO_SKY_SHADOW = SkyShadow(
+    np.zeros((0, 3), np.float32), np.zeros((0, 16), np.float32), np.zeros((0, 1, 1), np.float32)
+)
+
+
+def sky_shadow(mesh: Mesh) -> SkyShadow:
+    """The props as the sky sees them, from directions that lie as evenly as light falls on what is level."""
+    if not len(mesh.points):
+        return NO_SKY_SHADOW
+    share = (np.arange(WAYS) + 0.5) / WAYS
+    rise, turn = np.sqrt(1.0 - share), np.arange(WAYS) * np.pi * (3.0 - np.sqrt(5.0))
+    flat = np.sqrt(share)
+    ways = np.stack([flat * np.cos(turn), flat * np.sin(turn), rise], axis=1)
+    views, depths = [], np.full((WAYS, MAP, MAP), FAR, np.float32)
+    for n, way in enumerate(ways):
+        right = np.array([-np.sin(turn[n]), np.cos(turn[n]), 0.0])
+        up = np.cross(right, -way)
+        axes = np.stack([right, up, -way])
+        seen = mesh.points @ axes.T
+        low, high = np.quantile(seen, 0.002, axis=0), np.quantile(seen, 0.998, axis=0)
+        half = 0.5 * float(max((high - low)[:2].max(), 0.2)) * (1.0 + 8.0 / MAP)
+        middle = 0.5 * (low + high)
+        eye = middle[0] * right + middle[1] * up - (seen[:, 2].min() - 1.0) * way
+        view = View(eye, -way, right, up, half, MAP, MAP, True)
+        views.append(view.packed())
+        depths[n] = depth_of(mesh, view)
+    return SkyShadow(ways.astype(np.float32), np.array(views), depths)
+
+
+@kernel
+def open_sky(x, y, z, nx, ny, nz, ways, views, depth):
+    """Share of the sky's light that props let through to a surface."""
+    seen, whole = ZERO, ZERO
+    for n in range(ways.shape[0]):
+        facing = nx * ways[n, 0] + ny * ways[n, 1] + nz * ways[n, 2]
+        if facing <= np.float32(0.02):
+            continue
+        weight = facing / ways[n, 2]
+        texel = np.float32(2.0) * views[n, 12] / np.float32(depth.shape[1])
+        off = np.float32(0.012) + np.float32(1.2) * texel
+        whole += weight
+        seen += weight * lit(
+            x + nx * off, y + ny * off, z + nz * off, views[n], depth[n], np.float32(0.02) + HALF * texel
+        )
+    return seen / whole if whole > ZERO else ONE
+
+
+@lru_cache(maxsize=1)
+def ground_tile() -> np.ndarray:
+    """Tone of the ground, (TILE, TILE) about 1: patches of a few sizes, alike at opposite edges."""
+    rng = np.random.default_rng(5)
+    total = np.zeros((TILE, TILE), np.float32)
+    for cells, much in ((4, 0.16), (11, 0.12), (32, 0.08), (96, 0.06)):
+        values = np.pad(rng.random((cells, cells)), (0, 1), mode="wrap")
+        at = np.arange(TILE) * cells / TILE
+        low, part = at.astype(int), at - at.astype(int)
+        part = part * part * (3 - 2 * part)
+        rows = values[low] * (1 - part)[:, None] + values[low + 1] * part[:, None]
+        total += much * (rows[:, low] * (1 - part) + rows[:, low + 1] * part - 0.5)
+    return (1.0 + total).astype(np.float32)
+
+
+@kernel
+def tone_at(tile, x, y):
+    """Tone of the ground at a place."""
+    n = tile.shape[0]
+    u, v = x * np.float32(TILE / TILE_M), y * np.float32(TILE / TILE_M)
+    a, b = np.int64(np.floor(u)), np.int64(np.floor(v))
+    f, g = u - np.float32(a), v - np.float32(b)
+    a0, b0, a1, b1 = a % n, b % n, (a + 1) % n, (b + 1) % n
+    return (ONE - g) * ((ONE - f) * tile[b0, a0] + f * tile[b0, a1]) + g * (
+        (ONE - f) * tile[b1, a0] + f * tile[b1, a1]
+    )
