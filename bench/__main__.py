@@ -214,11 +214,11 @@ def scrub() -> Iterator[Result]:
     effect = replaced(plume(96), "seconds", 1.5)
     with tempfile.TemporaryDirectory() as folder:
         plan, store = _stored(effect, Path(folder))
-        look, light, renderer = effect.layers[0].look, effect.light, Renderer()
+        look, drawer, light = effect.layers[0].look, Renderer(), effect.light
         view, mesh = view_of(effect.camera, 640, 400), joined([])
 
         def go(f: int) -> None:
-            renderer.draw(store.get_frame(plan.name(f)), look, light, view, mesh, 2)
+            drawer.draw(store.get_frame(plan.name(f)), look, light, view, mesh, 2)
 
         go(0)
         numbers = np.random.default_rng(3).permutation(36)[:12]
