@@ -70,6 +70,16 @@ class Look(Settings):
     wet: float = LOOK.number(
         0.0, "", 0, 1, "How much dense gas looks like a wet surface: shaded by its form, with highlights."
     )
+    shimmer: Value = LOOK.moving(
+        0.0,
+        "",
+        0,
+        1000,
+        "How many times as strongly as air its heat bends what is seen through it: 1 is hardly seen, 30 "
+        "reads as heat. Drawn on the stage and in final pictures, not packed yet.",
+        soft=(0, 80),
+        step=1,
+    )
     carried: float = LOOK.number(
         1.0,
         "",

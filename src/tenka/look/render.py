@@ -23,6 +23,7 @@ from tenka.look.points import paint, quads_of, splats_of
 from tenka.look.raster import Backdrop, shade
 from tenka.look.scatter import lamp_row
 from tenka.look.shadows import ShadowMap, lamp_shadow, looked_at, shadow_view
+from tenka.look.shimmer import bent
 from tenka.look.sprites import DEPTH, draw_quads
 from tenka.look.swarm import PointSet, Swarm, lamp_of, ready, ticked
 from tenka.look.triangles import depth_of, see
@@ -269,6 +270,10 @@ class Renderer:
             lambda: settled(big, backdrop, fine, volumes, max(coarse, 2 if passes else 1)),
             (backdrop, *volumes),
         )
+        for volume in volumes:
+            if volume.shimmer > 0:
+                deep = backdrop.depth[fine // 2 :: fine, fine // 2 :: fine]
+                set_ = bent(set_, volume, view, np.ascontiguousarray(deep), volume.shimmer)
         linear, alpha = set_.copy(), np.zeros(set_.shape[:2], np.float32)
         self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse, passes)
         found = Picture(develop(linear, value_at(light.exposure, 0.0)), linear, alpha, fewer)

@@ -53,6 +53,7 @@ class LitVolume:
     colour : (LUT, 3) share of light that goes on when it meets smoke, by density
     around : what shines on it
     cells : what it holds, coarsely; None of nothing
+    shimmer : the look's, how many times as strongly as air its heat bends light
     shadow : the look's, a factor on how much it dims light on the way
     """
 
@@ -72,6 +73,7 @@ class LitVolume:
     shadow: float
     towards: np.ndarray
     params: np.ndarray
+    shimmer: float = 0.0
 
     @cached_property
     def lamp(self) -> Lamp | None:
@@ -253,6 +255,7 @@ def light_volume(
             ],
             np.float32,
         ),
+        float(look.shimmer),
     )
 
 

@@ -17,10 +17,11 @@ from tenka.base.srgb import to_srgb
 from tenka.cache.store import FrameStore
 from tenka.effect.courses import most, still, value_at
 from tenka.effect.document import with_levers
-from tenka.effect.model import Effect, Layer
+from tenka.effect.model import Effect, Layer, heard
 from tenka.gas.grid import free_bytes
 from tenka.look.alone import HEAT, drawn_alone
 from tenka.look.colour import glow_table
+from tenka.look.lamps import lamp_at
 from tenka.look.shot import shot_of
 from tenka.look.sprites import Book
 from tenka.pack.books import books_of
@@ -187,8 +188,33 @@ class _Writer:
             sun_kelvin=light.kelvin,
             sky=light.sky,
             exposure=light.exposure,
+            backdrop=light.backdrop,
+            sky_tint=light.sky_tint,
+            lights=_lights(effect),
             credits=credits,
         )
+
+
+def _lights(effect: Effect) -> tuple[form.SetLight, ...]:
+    """The lights that fall on the set, as they are in each frame."""
+    found = []
+    for light in heard(effect.lights):
+        if light.hidden or light.reaches == "effect":
+            continue
+        rows = [
+            tuple(round(float(v), 5) for v in lamp_at(light, effect, f / effect.rate).row)
+            for f in range(effect.frames)
+        ]
+        still_one = all(row == rows[0] for row in rows)
+        found.append(
+            form.SetLight(
+                name=light.name,
+                rate=effect.rate,
+                shadows=light.shadows,
+                rows=tuple(rows[:1] if still_one else rows),
+            )
+        )
+    return tuple(found)
 
 
 def pack(

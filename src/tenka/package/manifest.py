@@ -19,6 +19,7 @@ from tenka.effect.model import Lever, Player
 FORMAT_VERSION: Literal[1] = 1
 MANIFEST = "manifest.json"
 Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
+Share = Annotated[float, Field(ge=0, le=1)]
 Size = Annotated[float, Field(gt=0, le=1e6)]
 Vec3 = tuple[Metres, Metres, Metres]
 Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
@@ -121,6 +122,20 @@ class TierEntry(Part):
     levers: dict[str, float]
 
 
+class SetLight(Part):
+    """A light that stands in the set, frame by frame. Each row holds its place (m), the linear light that it
+    gives at 1 m (red, green, blue), the square of its radius (m^2), the way that a panel faces (or three
+    zeros), its pattern (0: none, 1: bars, 2: leaves, 3: water), how many of its sizes a radian holds, how
+    dark it is, and how many sizes it has moved."""
+
+    name: Text
+    rate: float = Field(gt=0, le=240)  # rows a second
+    shadows: bool = True
+    rows: tuple[Annotated[tuple[float, ...], Field(min_length=14, max_length=14)], ...] = Field(
+        min_length=1, max_length=40_000
+    )
+
+
 class Set(Part):
     """Props and camera, as GLB, so that the package can be judged in its place."""
 
@@ -131,6 +146,11 @@ class Set(Part):
     sun_kelvin: float = Field(ge=1000, le=20000)
     sky: float = Field(ge=0, le=20)
     exposure: float = Field(ge=-8, le=8)
+    # what lies behind the set, and how the light of the sky is tinted
+    backdrop: Literal["grey", "sky", "dark"] = "grey"
+    sky_tint: tuple[Share, Share, Share] = (1.0, 1.0, 1.0)
+    # lights that stand in the set besides
+    lights: tuple[SetLight, ...] = Field((), max_length=64)
     # who made the props' meshes, and under which terms
     credits: tuple[Text, ...] = Field((), max_length=1000)
 

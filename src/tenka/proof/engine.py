@@ -13,10 +13,14 @@ from tenka.effect.courses import value_at
 from tenka.effect.model import Camera, Light, Player
 from tenka.look.colour import develop
 from tenka.look.compose import settled
+from tenka.look.heaven import sky_shadow
+from tenka.look.lampcells import NO_DEPTHS
+from tenka.look.lamps import WIDE
 from tenka.look.raster import Backdrop, shade
-from tenka.look.shadows import cast_shadow
+from tenka.look.render import SHADOWED
+from tenka.look.shadows import ShadowMap, cast_shadow, lamp_shadow
 from tenka.look.sprites import DEPTH, count_layers, draw_quads
-from tenka.look.triangles import see
+from tenka.look.triangles import Surfaces, see
 from tenka.package.atlas import Atlas, load_atlas
 from tenka.package.manifest import Flipbook, Manifest, read
 from tenka.proof.player import quads
@@ -75,8 +79,13 @@ class Package:
             kelvin=s.sun_kelvin,
             sky=s.sky,
             exposure=s.exposure,
+            backdrop=s.backdrop,
+            sky_tint=s.sky_tint,
         )
         self._backdrop: tuple[object, Backdrop, np.ndarray] | None = None
+        self._seen: tuple[object, Surfaces, ShadowMap] | None = None
+        self._depths: dict[tuple[float, ...], np.ndarray] = {}
+        self._dome = sky_shadow(self.mesh)
 
     def players(
         self, levers: dict[str, float] | None = None, tried: dict[str, Player] | None = None
@@ -96,10 +105,31 @@ class Package:
             found.append(player)
         return tuple(found)
 
-    def _set(self, view: View) -> tuple[Backdrop, np.ndarray]:
-        key = (view.packed().tobytes(), view.width, view.height)
+    def _lamps(self, time: float) -> tuple[np.ndarray, np.ndarray]:
+        """The set's lights at a time, those first that throw shadows, and how far these see."""
+        lights = sorted(self.manifest.set.lights, key=lambda light: not light.shadows)
+        rows = [light.rows[min(max(int(time * light.rate), 0), len(light.rows) - 1)] for light in lights]
+        depths: list[np.ndarray] = []
+        for light, row in zip(lights, rows):
+            if not light.shadows or not len(self.mesh.points) or len(depths) == SHADOWED:
+                break
+            place = tuple(round(v, 2) for v in row[:3])
+            if place not in self._depths:
+                while len(self._depths) > 2 * SHADOWED:
+                    self._depths.pop(next(iter(self._depths)))
+                self._depths[place] = lamp_shadow(self.mesh, np.array(place))
+            depths.append(self._depths[place])
+        return (np.array(rows, np.float32).reshape(-1, WIDE), np.stack(depths) if depths else NO_DEPTHS)
+
+    def _set(self, view: View, time: float) -> tuple[Backdrop, np.ndarray]:
+        where = (view.packed().tobytes(), view.width, view.height)
+        if self._seen is None or self._seen[0] != where:
+            self._seen = (where, see(self.mesh, view), cast_shadow(self.mesh, self.light))
+        lamps, depths = self._lamps(time)
+        key = (where, lamps.tobytes())
         if self._backdrop is None or self._backdrop[0] != key:
-            backdrop = shade(see(self.mesh, view), view, self.light, cast_shadow(self.mesh, self.light))
+            _, seen, sun = self._seen
+            backdrop = shade(seen, view, self.light, sun, True, lamps, depths, sky_seen=self._dome)
             self._backdrop = (
                 key,
                 backdrop,
@@ -124,7 +154,7 @@ class Package:
         heat : show overdraw in place of the sprites
         """
         players = players or tuple(e.player for e in self.elements)
-        backdrop, still = self._set(view)
+        backdrop, still = self._set(view, time)
         tables = [quads(e, p, time, view, carriers) for e, p in zip(self.elements, players)]
         layers = np.zeros((view.height, view.width), np.int32)
         for table in tables:

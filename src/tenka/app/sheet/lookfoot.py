@@ -151,7 +151,7 @@ class LookFoot(QWidget):
             button.setToolTip(f"Lay the look {name} on this layer")
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(QSize(WIDTH, HEIGHT))
-            button.setFixedWidth(WIDTH + 6)
+            button.setFixedSize(WIDTH + 18, HEIGHT + 26)
             button.clicked.connect(partial(self.lay, name))
             self.buttons[name] = button
             self.row.addWidget(button)
