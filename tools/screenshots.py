@@ -38,6 +38,7 @@ CROPS = {
     "ash": ("ash", (76, 38, 936, 612)),
     "table": ("table", (0, 0, 900, 460)),
     "pack": ("pack", (0, 38, 936, 800)),
+    "light": ("light", (76, 38, 1280, 612)),
     "walk": ("walk", (0, 38, 640, 420)),
 }  # of the guide: from which picture, and which part of it
 WIDE = 520  # px of a picture in the guide
@@ -153,6 +154,25 @@ def look(s: Studio) -> None:
     s.window.go_to("shape")
 
 
+def light(s: Studio) -> None:
+    s.open("furnace_mouth", 40)
+    window = s.window
+    window.state.select(f"layers.{window.state.effect.gas().id}")
+    window.fire_light.fit()
+    s.until(lambda: window.fire_light.progress is None and bool(window.state.effect.lights))
+    s.settle()
+    s.save("light")
+    window.undo()
+
+
+def sides(s: Studio) -> None:
+    s.open("ash_floor", 40)
+    s.window.stage.sides_button.setChecked(True)
+    s.settle()
+    s.save("sides")
+    s.window.stage.sides_button.setChecked(False)
+
+
 def pack(s: Studio) -> None:
     s.open("kiln_plume", 60)
     s.window.go_to("pack")
@@ -234,7 +254,24 @@ def trial(s: Studio) -> None:
     s.save("trial")
 
 
-PICTURES = (shape, tempo, start, walk, look, pack, fire, mesh, ash, burst, sparks, lime, inspect, trial)
+PICTURES = (
+    shape,
+    tempo,
+    start,
+    walk,
+    look,
+    light,
+    sides,
+    pack,
+    fire,
+    mesh,
+    ash,
+    burst,
+    sparks,
+    lime,
+    inspect,
+    trial,
+)
 
 
 def guide() -> None:

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from tenka.app.window import Window
 
 FOLDER = Path(str(files("tenka") / "guide"))
-PAGES = ("first-effect", "window", "gas", "particles", "delivering", "words", "settings")
+PAGES = ("first-effect", "window", "gas", "particles", "look", "delivering", "words", "settings")
 """Names of the pages, in the order in which they are read."""
 PROPORTIONAL = 1  # of a line's height, as the library counts the ways to say it
 PARTS = {"pack": "Pack", "budget": "Budget", "proof": "Proof"}  # of the page on delivering, by station
@@ -57,6 +57,8 @@ def page_for(effect: Effect, path: str) -> tuple[str, str]:
     parts = path.split(".")
     if isinstance(owner, Flipbook | Player | Tier):
         page = "delivering"
+    elif isinstance(owner, Light | SceneLight):
+        page = "look"
     elif parts[0] == "layers" and isinstance(layer := get(effect, ".".join(parts[:2])), LayerBase):
         page = "particles" if layer.HANDS == POINTS else "gas"
     else:

@@ -17,6 +17,7 @@ import numpy as np
 from tenka.base.errors import BadInput
 from tenka.base.words import counted as count_of
 from tenka.budget.devices import BlockFormat, Device, device
+from tenka.effect.courses import most
 from tenka.effect.document import with_levers
 from tenka.effect.model import Camera, Effect, Player, Tier, heard
 from tenka.look.shot import SHOWN, seen
@@ -338,6 +339,9 @@ def _notes(effect: Effect, tier: Tier, d: Device) -> tuple[str, ...]:
             f"{', '.join(shining)}: what lights take of the frame is the game's own affair, and not counted "
             "here."
         )
+    bending = [g.name for g in effect.gases if not g.hidden and most(g.look.shimmer) > 0]
+    if bending:
+        found.append(f"{', '.join(bending)}: shimmer is not packed, and not counted here.")
     if tier.ms > d.effects_ms:
         found.append(
             f"{tier.name} allows {tier.ms:g} ms where all effects together may take {d.effects_ms:.2f} ms of "
