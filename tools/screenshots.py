@@ -260,7 +260,6 @@ PICTURES = (
     start,
     walk,
     look,
-    light,
     sides,
     pack,
     fire,
@@ -271,6 +270,7 @@ PICTURES = (
     lime,
     inspect,
     trial,
+    light,
 )
 
 

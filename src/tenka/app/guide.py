@@ -24,7 +24,7 @@ from tenka.app import theme
 from tenka.effect.document import get, param_at
 from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.layers import LayerBase
-from tenka.effect.model import POINTS, Effect, Tier
+from tenka.effect.model import POINTS, Effect, Light, SceneLight, Tier
 
 if TYPE_CHECKING:
     from tenka.app.window import Window

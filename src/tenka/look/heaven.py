@@ -11,7 +11,6 @@ import numpy as np
 from tenka.base.jit import kernel
 from tenka.effect.model import Light
 from tenka.look.colour import black_body_colour
-from tenka.look.shadows import lit
 from tenka.look.triangles import FAR, depth_of
 from tenka.look.volume import sky_of
 from tenka.scene.cameras import View
@@ -23,7 +22,8 @@ HALF = np.float32(0.5)
 BACKGROUND = np.array([0.075, 0.075, 0.075], np.float32)  # pure neutral grey, so that colours can be judged
 NIGHT = 0.004
 WAYS, MAP = 12, 160  # directions into the sky, and px of what each sees
-TILE, TILE_M = 256, 9.0  # of the ground's grain, which is laid next to itself
+LAST = 255  # index of a tile's last pixel
+TILE, TILE_M = LAST + 1, 9.0  # px and m of the ground's grain, which is laid next to itself
 
 
 def backdrop_of(light: Light) -> np.ndarray:
@@ -42,16 +42,21 @@ def backdrop_of(light: Light) -> np.ndarray:
 
 
 @kernel
-def behind(heaven, v, dx, dy, dz, towards, c):
-    """A channel of what lies behind everything along a ray; `v` is its height in the picture."""
+def behind(heaven, v, dx, dy, dz, towards):
+    """What lies behind everything along a ray: red, green, blue; `v` is its height in the picture."""
     if heaven[0, 0] < ZERO:
-        return BACKGROUND[c] * (ONE + np.float32(0.35) * v)
-    rise = ONE - np.exp(np.float32(-3.5) * max(dz, ZERO))
+        grey = ONE + np.float32(0.35) * v
+        return BACKGROUND[0] * grey, BACKGROUND[1] * grey, BACKGROUND[2] * grey
+    rise = ONE - np.exp(np.float32(-3.5) * dz) if dz > ZERO else ZERO
     near = max(dx * towards[0] + dy * towards[1] + dz * towards[2], ZERO)
     near *= near
     near *= near
     near *= near
-    return heaven[0, c] + rise * (heaven[1, c] - heaven[0, c]) + near * heaven[2, c]
+    return (
+        heaven[0, 0] + rise * (heaven[1, 0] - heaven[0, 0]) + near * heaven[2, 0],
+        heaven[0, 1] + rise * (heaven[1, 1] - heaven[0, 1]) + near * heaven[2, 1],
+        heaven[0, 2] + rise * (heaven[1, 2] - heaven[0, 2]) + near * heaven[2, 2],
+    )
 
 
 @dataclass(frozen=True)
@@ -105,9 +110,25 @@ def open_sky(x, y, z, nx, ny, nz, ways, views, depth):
         texel = np.float32(2.0) * views[n, 12] / np.float32(depth.shape[1])
         off = np.float32(0.012) + np.float32(1.2) * texel
         whole += weight
-        seen += weight * lit(
-            x + nx * off, y + ny * off, z + nz * off, views[n], depth[n], np.float32(0.02) + HALF * texel
+        rx, ry, rz = x + nx * off - views[n, 0], y + ny * off - views[n, 1], z + nz * off - views[n, 2]
+        far = rx * views[n, 3] + ry * views[n, 4] + rz * views[n, 5] - np.float32(0.02) - HALF * texel
+        side = np.float32(depth.shape[1])
+        u = (
+            (rx * views[n, 6] + ry * views[n, 7] + rz * views[n, 8]) / views[n, 12] + ONE
+        ) * HALF * side - HALF
+        v = (
+            ONE - (rx * views[n, 9] + ry * views[n, 10] + rz * views[n, 11]) / views[n, 13]
+        ) * HALF * side - HALF
+        if u < ZERO or v < ZERO or u >= side - ONE or v >= side - ONE:
+            seen += weight
+            continue
+        i, j = np.int64(u), np.int64(v)
+        f, g = u - np.float32(i), v - np.float32(j)
+        top = ((ONE - f) if depth[n, j, i] > far else ZERO) + (f if depth[n, j, i + 1] > far else ZERO)
+        foot = ((ONE - f) if depth[n, j + 1, i] > far else ZERO) + (
+            f if depth[n, j + 1, i + 1] > far else ZERO
         )
+        seen += weight * ((ONE - g) * top + g * foot)
     return seen / whole if whole > ZERO else ONE
 
 
@@ -129,11 +150,10 @@ def ground_tile() -> np.ndarray:
 @kernel
 def tone_at(tile, x, y):
     """Tone of the ground at a place."""
-    n = tile.shape[0]
     u, v = x * np.float32(TILE / TILE_M), y * np.float32(TILE / TILE_M)
     a, b = np.int64(np.floor(u)), np.int64(np.floor(v))
     f, g = u - np.float32(a), v - np.float32(b)
-    a0, b0, a1, b1 = a % n, b % n, (a + 1) % n, (b + 1) % n
+    a0, b0, a1, b1 = a & LAST, b & LAST, (a + 1) & LAST, (b + 1) & LAST
     return (ONE - g) * ((ONE - f) * tile[b0, a0] + f * tile[b0, a1]) + g * (
         (ONE - f) * tile[b1, a0] + f * tile[b1, a1]
     )

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tenka.base.jit import kernel, prange
+from tenka.base.jit import kernel, parallel_chunksize, prange
 from tenka.base.randomness import unit4
 from tenka.base.vector import make_lerp_channels
 from tenka.effect.model import Light
@@ -102,8 +102,7 @@ def _shade(
                 faint = t * np.float32(0.018)
                 fade = ONE / (ONE + faint * faint * faint)
             else:
-                for c in range(3):
-                    still[j, i, c] = behind(heaven, v, dx, dy, dz, towards, c)
+                still[j, i, 0], still[j, i, 1], still[j, i, 2] = behind(heaven, v, dx, dy, dz, towards)
                 continue
             x, y, z = ox + t * dx, oy + t * dy, oz + t * dz
             # a fine grain keeps flat surfaces from looking like plastic
@@ -126,6 +125,9 @@ def _shade(
                     / pi
                 )
             up = np.float32(0.5) + np.float32(0.5) * nz
+            back_r, back_g, back_b = ZERO, ZERO, ZERO
+            if fade < np.float32(0.9999):
+                back_r, back_g, back_b = behind(heaven, v, dx, dy, dz, towards)
             count = lamps.shape[0]
             if n == lamps_of and i < until:
                 count = 0
@@ -147,7 +149,7 @@ def _shade(
             for c in range(3):
                 albedo = (r if c == 0 else (g if c == 1 else b)) * tone * fade
                 direct[j, i, c] = albedo * sun[c] * facing
-                back = behind(heaven, v, dx, dy, dz, towards, c)
+                back = back_r if c == 0 else (back_g if c == 1 else back_b)
                 flash = albedo * (flash_r if c == 0 else (flash_g if c == 1 else flash_b))
                 still[j, i, c] = (
                     albedo
@@ -195,28 +197,29 @@ def shade(
     towards = sun_direction(light.heading, light.height)
     sky = sky_of(light)
     bounce = sky.mean() / SKY_COLOUR.mean() * GROUND_COLOUR * (1.0 + 0.15 * light.strength * towards[2])
-    _shade(
-        view.packed(),
-        depth,
-        surfaces.face,
-        surfaces.normals,
-        surfaces.colours,
-        shadow.view.packed(),
-        shadow.depth,
-        towards.astype(np.float32),
-        (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
-        sky.astype(np.float32),
-        bounce.astype(np.float32),
-        ground,
-        lamps,
-        lamp_depths,
-        run,
-        backdrop_of(light),
-        sky_seen.ways,
-        sky_seen.views,
-        sky_seen.depth,
-        ground_tile(),
-        still,
-        direct,
-    )
+    with parallel_chunksize(8):  # sky and ground are not equally dear
+        _shade(
+            view.packed(),
+            depth,
+            surfaces.face,
+            surfaces.normals,
+            surfaces.colours,
+            shadow.view.packed(),
+            shadow.depth,
+            towards.astype(np.float32),
+            (black_body_colour(light.kelvin) * light.strength).astype(np.float32),
+            sky.astype(np.float32),
+            bounce.astype(np.float32),
+            ground,
+            lamps,
+            lamp_depths,
+            run,
+            backdrop_of(light),
+            sky_seen.ways,
+            sky_seen.views,
+            sky_seen.depth,
+            ground_tile(),
+            still,
+            direct,
+        )
     return Backdrop(still, direct, depth)
