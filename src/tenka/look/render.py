@@ -257,9 +257,9 @@ class Renderer:
         lamps = np.array([*throw, *rest], np.float32).reshape(-1, WIDE)
         still = mesh if shot.still is None else shot.still
         dome = self._dome.get(id(still), lambda: sky_shadow(still), still)
-        run = coarse if coarse > 1 else 2 * fine if passes else fine
+        run = coarse if coarse > 1 else 2 * fine if passes and not layers else fine
         backdrop = self._shaded.get(
-            (*where, lamp, lamps.tobytes()),
+            (*where, lamp, lamps.tobytes(), run),
             lambda: shade(surfaces, big, light, shadow, True, lamps, depths, run, dome),
             mesh,
         )
