@@ -67,7 +67,7 @@ def test_the_layers_of_an_open_exr_picture_recombine_to_it(store: FrameStore, tm
     again = colour("effect") + (1 - alpha) * (colour("set") - colour("shadow"))
     np.testing.assert_allclose(again, colour(""), atol=4e-3)
     # each is what it is said to be, by a picture that was made without the other
-    bare = drawn(effect.model_copy(update={"layers": ()}), store, SMALL, (6, 6))[0]
+    bare = drawn(effect.model_copy(update={"layers": ()}), store, SMALL, (6, 6), True)[0]
     np.testing.assert_allclose(colour("set") - colour("lamps"), bare.linear, atol=2e-3)
     assert (colour("effect") > -2e-3).all() and (colour("shadow") > -2e-3).all()
     assert colour("shadow").max() > 0.01 and 0.2 < alpha.max() <= 1.0

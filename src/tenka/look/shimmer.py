@@ -105,9 +105,9 @@ def _bend(picture, columns, window, depth, per_radian, tangent, strength, out):
             size = max(
                 tangent * (at + behind) / per_radian if tangent > ZERO else ONE / per_radian, np.float32(1e-9)
             )
-            push = strength * behind / (np.float32(EVERY) * pixel) / size
-            u = min(max(np.float32(i) - (right - left) * push, ZERO), np.float32(width - 1))
-            v = min(max(np.float32(j) - (below - above) * push, ZERO), np.float32(height - 1))
+            bends = behind * strength / (np.float32(EVERY) * pixel) / size
+            u = min(max(np.float32(i) - (right - left) * bends, ZERO), np.float32(width - 1))
+            v = min(max(np.float32(j) - (below - above) * bends, ZERO), np.float32(height - 1))
             a, b = min(np.int64(u), width - 2), min(np.int64(v), height - 2)
             f, g = u - np.float32(a), v - np.float32(b)
             for n in range(3):
