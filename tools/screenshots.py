@@ -155,7 +155,7 @@ def look(s: Studio) -> None:
 
 
 def light(s: Studio) -> None:
-    s.open("furnace_mouth", 40)
+    s.open("furnace_mouth", 26)
     window = s.window
     window.state.select(f"layers.{window.state.effect.gas().id}")
     window.fire_light.fit()
