@@ -12,9 +12,10 @@ from tenka.cache.store import FrameStore
 from tenka.demo import EFFECTS, FOLDER
 from tenka.effect import storage
 from tenka.effect.additions import LAYERS, with_break, with_new_layer, with_trail
+from tenka.effect.courses import Clamp, Noise, Sum
 from tenka.effect.document import get, replaced
 from tenka.effect.model import Effect, ramp
-from tenka.effect.starters import STARTERS, with_force, with_prop
+from tenka.effect.starters import STARTERS, with_force, with_light, with_prop
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, shot_of
 from tenka.pack.books import books_of
@@ -64,7 +65,7 @@ def lighter(effect: Effect, frames: int = 17, voxels: float = 2.0, cells: int = 
 def own() -> Effect:
     """An effect that no demo shows: fire that sparks smoke, dust in it, pieces that cling, a box that breaks,
     a heap, a pull, a swirl along a curve that wanders, a drag within the fire's own form, sticky ground, a
-    window that follows."""
+    window that follows, a flickering light with leaves before it, flames by a ramp, shimmer."""
     effect = STARTERS["Fire"](Effect())
     for name in ("Sparks", "Dust", "Debris"):
         effect, path = with_new_layer(effect, LAYERS[name](effect))
@@ -87,6 +88,17 @@ def own() -> Effect:
         effect = replaced(effect, f"layers.{debris}.{path}", value)
     heap = {"copies": 4, "spread": (0.6, 0.6, 0.0)}
     effect, path = with_prop(effect, size=(0.3, 0.2, 0.15), position=(-1.5, 0.0, 0.0), **heap)
+    flicker = Clamp(of=Sum(of=(3.0, Noise(amount=1.0, period=0.1))), low=2.0, high=4.0)
+    lamp = {
+        "strength": flicker,
+        "parent": path.split(".")[1],
+        "pattern": "leaves",
+        "position": (0.0, 0.0, 1.5),
+    }
+    effect, light = with_light(effect)
+    effect = replaced(effect, light, get(effect, light).model_copy(update=lamp))
+    for name, value in (("flame_by", "ramp"), ("shimmer", 30.0), ("wet", 0.3)):
+        effect = replaced(effect, f"layers.{gas.id}.look.{name}", value)
     return dropped(effect, path.split(".")[1]).model_copy(update={"name": "Own"})
 
 

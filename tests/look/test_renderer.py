@@ -114,3 +114,35 @@ def test_glow_shows_only_where_gas_is_hot():
     )
     plain, warm = draw(renderer, cold, effect, Look(glow=3.0)), draw(renderer, hot, effect, Look(glow=3.0))
     assert (warm - plain)[..., 0].max() > 20 and (warm - plain)[..., 0].max() > (warm - plain)[..., 2].max()
+
+
+def test_particles_are_lit_anew_when_the_look_of_a_gas_changes():
+    """It dims the sun for them and lights them, by its look."""
+    from tenka.effect.model import PointLook
+    from tenka.look.swarm import Swarm
+    from tenka.particles.state import FREE, Points
+
+    f32 = np.float32
+    one = Points(
+        np.zeros(1, np.int64),
+        np.zeros(1),
+        np.ones(1, f32),
+        np.array([[0.0, 0.0, 0.9]], f32),
+        np.zeros((1, 3), f32),
+        np.full(1, 0.3, f32),
+        np.zeros(1, f32),
+        np.zeros(1, np.int16),
+        np.zeros(1, np.uint8),
+        np.full(1, FREE, np.int8),
+        np.ones((1, 3), f32),
+    )
+    swarm = Swarm(one, 0.0, PointLook(lit=1.0, vary=0.0), np.array([1.0], f32))
+    frame, effect, renderer = cloud(), small_effect(), Renderer()
+    view = view_of(effect.camera.model_copy(update={"distance": 6.0}), 96, 64)
+
+    def drawn(with_: Renderer, look: Look) -> np.ndarray:
+        return with_.draw_shot(render.Shot([(frame, look)], MESH, [swarm]), effect.light, view).linear
+
+    drawn(renderer, Look(extinction=0.5))
+    thick = Look(extinction=60.0)
+    np.testing.assert_array_equal(drawn(renderer, thick), drawn(Renderer(), thick))

@@ -183,7 +183,9 @@ def open_for_focus(window: Window) -> None:
                 window.guide.open_at("window", words)
                 return
         widget = widget.parentWidget()
-    if window.station in PARTS:
+    if window.station == "look":
+        window.guide.open_at("look")
+    elif window.station in PARTS:
         window.guide.open_at("delivering", PARTS[window.station])
     else:
         window.guide.open_at("first-effect")

@@ -118,15 +118,10 @@ def size_of(text: str) -> tuple[int, int]:
 
 
 def save_picture(rgb: Any, picture: Path) -> None:
-    import io
-
-    from PIL import Image
-
     from tenka.base.files import write_atomic
+    from tenka.pack.reels import png_of
 
-    data = io.BytesIO()
-    Image.fromarray(rgb).save(data, "PNG")
-    write_atomic(picture, data.getvalue())
+    write_atomic(picture, png_of(rgb))
 
 
 def tier_of(effect: Any, tier: str | None, file: Path) -> Any:

@@ -161,6 +161,7 @@ def info(file: File, as_json: Json = False) -> None:
         "layers": [],
         "props": [p.id for p in effect.props],
         "forces": [f.id for f in effect.forces],
+        "lights": [light.id for light in effect.lights],
         "tiers": [t.id for t in effect.tiers],
         "levers": [lever.id for lever in effect.levers],
     }
@@ -168,7 +169,8 @@ def info(file: File, as_json: Json = False) -> None:
 
     lines = [
         f"{effect.name}: {counted(effect.frames, 'frame')} at {effect.rate:g} a second, "
-        f"{counted(len(effect.props), 'prop')}, {counted(len(effect.forces), 'force')}"
+        f"{counted(len(effect.props), 'prop')}, {counted(len(effect.forces), 'force')}, "
+        f"{counted(len(effect.lights), 'light')}"
     ]
     for layer in effect.layers:
         figures, words = kind_of(layer).told(effect, layer, file.parent)

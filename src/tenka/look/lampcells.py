@@ -7,12 +7,10 @@ import math
 import numpy as np
 
 from tenka.base.jit import kernel, prange
-from tenka.look.lamps import WIDE, lamp_falls
+from tenka.look.lamps import lamp_falls
 from tenka.look.scatter import Cells
 from tenka.look.shadows import lamp_lit
 
-NO_LAMPS = np.zeros((0, WIDE), np.float32)
-NO_DEPTHS = np.zeros((0, 6, 1, 1), np.float32)
 ZERO = np.float32(0.0)
 HALF = np.float32(0.5)
 FOUR_PI = np.float32(4.0 * math.pi)

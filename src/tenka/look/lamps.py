@@ -19,6 +19,8 @@ COLUMNS = 13
 """Place, m; light per steradian; square of the radius, m^2; way of a panel, or nothing; pattern (0: none),
 how many of its sizes a radian holds, and how dark it is; a fourteenth says how far that has moved."""
 WIDE = COLUMNS + 1
+NO_LAMPS = np.zeros((0, WIDE), np.float32)
+NO_DEPTHS = np.zeros((0, 6, 1, 1), np.float32)  # of what lamps see
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 HALF = np.float32(0.5)

@@ -12,7 +12,7 @@ from tenka.base.vector import make_lerp_channels
 from tenka.effect.model import Light
 from tenka.look.colour import black_body_colour
 from tenka.look.heaven import NO_SKY_SHADOW, SkyShadow, backdrop_of, behind, ground_tile, open_sky, tone_at
-from tenka.look.lamps import WIDE, lamp_falls
+from tenka.look.lamps import NO_DEPTHS, NO_LAMPS, lamp_falls
 from tenka.look.rays import box_span, ray_of, sun_through
 from tenka.look.shadows import ShadowMap, lamp_lit, lit
 from tenka.look.triangles import Surfaces
@@ -168,10 +168,6 @@ class Backdrop:
     still: np.ndarray
     direct: np.ndarray
     depth: np.ndarray
-
-
-NO_LAMPS = np.zeros((0, WIDE), np.float32)
-NO_DEPTHS = np.zeros((0, 6, 1, 1), np.float32)
 
 
 def shade(

@@ -16,8 +16,7 @@ from tenka.effect.model import Camera, Light, Look
 from tenka.look.colour import develop
 from tenka.look.compose import lay_known, lay_over, settled
 from tenka.look.heaven import sky_shadow
-from tenka.look.lampcells import NO_DEPTHS
-from tenka.look.lamps import WIDE, SceneLamp
+from tenka.look.lamps import NO_DEPTHS, WIDE, SceneLamp
 from tenka.look.march import SEEN, march_slices, reached
 from tenka.look.points import paint, quads_of, splats_of
 from tenka.look.raster import Backdrop, shade
@@ -237,9 +236,10 @@ class Renderer:
             if coarse > 1
             else 1
         )
+        gases = tuple(look for _, look in shot.gases)  # they dim the sun for particles, and light them
         sets = [
             self._ready.get(
-                (n, s.look, light, fewer, *(lamp.row.tobytes() for lamp in shot.on(s.name))),
+                (n, s.look, light, fewer, gases, *(lamp.row.tobytes() for lamp in shot.on(s.name))),
                 lambda: ready(
                     s, light, shading, fewer, np.array([*fires, *(lamp.row for lamp in shot.on(s.name))])
                 ),

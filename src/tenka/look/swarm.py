@@ -12,8 +12,7 @@ from tenka.base.randomness import unit_array
 from tenka.cache.store import Frame
 from tenka.effect.model import AMBIENT_KELVIN, Light, PointLook, Ramp
 from tenka.look.colour import GLOW_REFERENCE, LUT, XYZ_TO_RGB, black_body_xyz, ramp_table
-from tenka.look.lampcells import NO_LAMPS
-from tenka.look.lamps import WIDE, widened
+from tenka.look.lamps import NO_LAMPS, WIDE, widened
 from tenka.look.march import LitVolume
 from tenka.look.pointlight import light_at
 from tenka.look.sprites import Book

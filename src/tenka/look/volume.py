@@ -19,7 +19,8 @@ from tenka.look.colour import (
     glow_table,
     ramp_table,
 )
-from tenka.look.lampcells import NO_DEPTHS, NO_LAMPS, lamps_in_cells
+from tenka.look.lampcells import lamps_in_cells
+from tenka.look.lamps import NO_DEPTHS, NO_LAMPS
 from tenka.look.light import sun_depth
 from tenka.look.scatter import Around, Cells, Lamp, cell_size, gather_cells, lamp_of_cells, scattered
 from tenka.scene.cameras import sun_direction

@@ -14,8 +14,7 @@ from tenka.effect.model import Camera, Light, Player
 from tenka.look.colour import develop
 from tenka.look.compose import settled
 from tenka.look.heaven import sky_shadow
-from tenka.look.lampcells import NO_DEPTHS
-from tenka.look.lamps import WIDE
+from tenka.look.lamps import NO_DEPTHS, WIDE
 from tenka.look.raster import Backdrop, shade
 from tenka.look.render import SHADOWED
 from tenka.look.shadows import ShadowMap, cast_shadow, lamp_shadow

@@ -3,14 +3,13 @@ layer."""
 
 from __future__ import annotations
 
-import io
 from functools import partial
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QImage, QPixmap
+from PyQt6.QtGui import QIcon, QImage, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -34,6 +33,7 @@ from tenka.effect.looks import STARTING, fits, keep, kept_looks, laid
 from tenka.effect.model import Camera, Effect, Layer
 from tenka.look.render import Renderer
 from tenka.look.shot import shot_of
+from tenka.pack.reels import png_of
 from tenka.scene.cameras import view_of
 from tenka.scene.meshes import joined
 
@@ -93,7 +93,7 @@ class LookFoot(QWidget):
         self.told = Wrapped()
         self.told.setProperty("quiet", True)
         column.addWidget(self.told)
-        strip = QScrollArea()
+        self.strip = strip = QScrollArea()
         strip.setWidgetResizable(True)
         strip.setFrameShape(QFrame.Shape.NoFrame)
         strip.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -155,12 +155,19 @@ class LookFoot(QWidget):
             button.clicked.connect(partial(self.lay, name))
             self.buttons[name] = button
             self.row.addWidget(button)
+        self.strip.setVisible(bool(found))
         self.told.setText(
             "This frame under other looks; a click lays one on."
             if found
             else "No look of this kind is kept yet."
         )
         self.draw()
+
+    def showEvent(self, a0: QShowEvent | None) -> None:
+        """Looks that were kept elsewhere meanwhile are offered too."""
+        super().showEvent(a0)
+        if list(self.looks()) != list(self.buttons):
+            self._fill()
 
     def draw(self) -> None:
         """Draw every look on the frame that is shown, in the background."""
@@ -225,14 +232,11 @@ class LookFoot(QWidget):
             return
         shown = state.session.frame(state.frame, False)
         frame = shown.frames.get(layer.id) if shown is not None else None
-        data = io.BytesIO()
         try:
+            data = b""
             if frame is not None:
-                from PIL import Image
-
-                picture = portrait(state.effect, layer, frame, state.time, state.folder)
-                Image.fromarray(picture).save(data, "PNG")
-            keep(layer.look, name, data.getvalue())
+                data = png_of(portrait(state.effect, layer, frame, state.time, state.folder))
+            keep(layer.look, name, data)
         except TenkaError as error:
             state.refuse(error)
             return

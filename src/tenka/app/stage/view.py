@@ -183,7 +183,7 @@ class Stage(QWidget):
             draw = partial(self.sides.drawn, renderer, camera, shot, still(effect.light, t), view, coarse)
             picture = draw(1 if coarse == 1 and which == "preview" else 0)  # a wipe shows both alike
             image = as_image(picture.rgb)
-            found = session.beside(other, index) if which != "preview" else None
+            found = session.beside(other, index) if which != "preview" and not self.sides.on else None
             final = None
             if found is not None:
                 fine, theirs = found
