@@ -22,10 +22,12 @@ from tenka.effect import storage
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
 from tenka.look.render import Renderer, Shot
-from tenka.look.shot import gathered, set_of, shot_of
+from tenka.look.shot import gathered, set_of, shot_of, swapped
 from tenka.run.driver import simulate
 from tenka.run.plans import Plan, plans_of
 from tenka.scene.cameras import view_of
+from tenka.scene.meshes import Mesh
+from tenka.scene.poses import scene_moves
 from tenka.scene.props import scene_mesh
 
 WHOLE = 32  # passes
@@ -93,11 +95,15 @@ def stored(effect: Effect, last: int, store: FrameStore) -> list[Shot]:
     plans = plans_of(effect, FOLDER)
     for plan in plans.values():
         simulate(plan, store, Progress(), (0, last))
-    shots = []
+    shots: list[Shot] = []
+    meshes: dict[object, Mesh] = {}  # the props as the window keeps them
     for index in range(max(last - PLAYED, 0), last):
         frames, past = gathered(plans, store, index)
         t = index / effect.rate
-        shots.append(shot_of(effect, frames, FOLDER, t, set_of(effect, FOLDER, t), past))
+        key = (frozenset(swapped(effect, t)), t if scene_moves(effect) else 0.0)
+        if key not in meshes:
+            meshes[key] = set_of(effect, FOLDER, t)
+        shots.append(shot_of(effect, frames, FOLDER, t, meshes[key], past))
     return shots
 
 

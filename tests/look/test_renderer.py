@@ -21,9 +21,9 @@ def counted(monkeypatch: pytest.MonkeyPatch) -> dict[str, int]:
     for name in calls:
         whole = getattr(render, name)
 
-        def count(*args: object, name: str = name, whole: object = whole) -> object:
+        def count(*args: object, name: str = name, whole: object = whole, **named: object) -> object:
             calls[name] += 1
-            return whole(*args)  # type: ignore[operator]
+            return whole(*args, **named)  # type: ignore[operator]
 
         monkeypatch.setattr(render, name, count)
     return calls

@@ -166,11 +166,9 @@ SRGB_TABLE = to_srgb((np.arange(4096) / 4095.0) ** 2).astype(np.float32)
 
 @kernel
 def shoulder(x):
-    """The film's response: straight to a half, then a soft shoulder to 1."""
+    """The film's response: straight to a half, then a soft shoulder to 1; they meet in value and slope."""
     x = max(x, np.float32(0.0))
-    return (
-        np.float32(1.0) - np.float32(0.25) / x if x > np.float32(0.5) else x
-    )  # they meet in value and slope
+    return min(x, np.float32(1.0) - np.float32(0.25) / max(x, np.float32(0.5)))
 
 
 @kernel
@@ -197,23 +195,42 @@ def _grain() -> np.ndarray:
     return np.random.default_rng(11).random((256, 256), np.float32)
 
 
+@kernel
+def _place(x):
+    """Where sRGB of a light lies in its table."""
+    return np.int32(
+        np.sqrt(min(max(x, np.float32(0.0)), np.float32(1.0))) * np.float32(4095.0) + np.float32(0.5)
+    )
+
+
 @kernel(parallel=True)
 def _develop(linear, gain, table, grains, out):
     h, w, _ = linear.shape
-    m = np.float32(MIXED)
-    third, undo = np.float32(1.0 / 3.0), np.float32(1.0 / (1.0 - MIXED))
+    m, most = np.float32(MIXED), np.float32(255.0)
+    third, undo, keep = np.float32(1.0 / 3.0), np.float32(1.0 / (1.0 - MIXED)), np.float32(1.0 - MIXED)
     for p_ in prange(h):
         i = np.int64(p_)
+        light, into, grain = linear[i].reshape(-1), out[i].reshape(-1), grains[i & 255]
+        parts, places = np.empty((3, w), np.float32), np.empty((3, w), np.int32)
+        red, green, blue = parts[0], parts[1], parts[2]
+        red_at, green_at, blue_at = places[0], places[1], places[2]
         for j in range(w):
-            mean = (linear[i, j, 0] + linear[i, j, 1] + linear[i, j, 2]) * third * gain
-            sum_ = np.float32(0.0)
-            for c in range(3):
-                sum_ += shoulder((np.float32(1.0) - m) * linear[i, j, c] * gain + m * mean)
-            sum_ *= third
-            # a little grain, so that what rises slowly shows no steps
-            grain = grains[i & 255, j & 255]
-            for c in range(3):
-                x = shoulder((np.float32(1.0) - m) * linear[i, j, c] * gain + m * mean)
-                out[i, j, c] = np.uint8(
-                    min(in_srgb((x - m * sum_) * undo, table) * np.float32(255.0) + grain, np.float32(255.0))
-                )
+            red[j], green[j], blue[j] = light[3 * j] * gain, light[3 * j + 1] * gain, light[3 * j + 2] * gain
+        for j in range(w):  # several pixels at once, as the compiler does with loops that look up nothing
+            mean = (red[j] + green[j] + blue[j]) * third * m
+            r, g, b = (
+                shoulder(keep * red[j] + mean),
+                shoulder(keep * green[j] + mean),
+                shoulder(keep * blue[j] + mean),
+            )
+            mean = (r + g + b) * third * m
+            red_at[j], green_at[j], blue_at[j] = (
+                _place((r - mean) * undo),
+                _place((g - mean) * undo),
+                _place((b - mean) * undo),
+            )
+        for j in range(w):
+            more = grain[j & 255]  # a little grain, so that what rises slowly shows no steps
+            into[3 * j] = np.uint8(min(table[red_at[j]] * most + more, most))
+            into[3 * j + 1] = np.uint8(min(table[green_at[j]] * most + more, most))
+            into[3 * j + 2] = np.uint8(min(table[blue_at[j]] * most + more, most))

@@ -17,18 +17,17 @@ HALF = np.float32(0.5)
 
 
 @kernel(parallel=True)
-def _dim(view, direct, depth, fine, run, towards, origin, h, field, low, high, first, share):
+def _dim(view, direct, depth, run, towards, origin, h, field, low, high, first, share):
     """Multiply the share of the sun that comes to each pixel of the set by what a gas lets through."""
     big_h, big_w = depth.shape
-    height = big_h // fine
-    for p_ in prange(height):
-        j = np.int64(p_)
+    for p_ in prange(-(-big_h // run)):
+        j0 = np.int64(p_) * run
         for i0 in range(0, big_w, run):
             known, sun_known = np.float32(-1.0), ONE  # neighbours on one surface share the gas's shadow
-            for q in range(fine):
-                y = j * fine + q
+            for y in range(j0, min(j0 + run, big_h)):
                 for x in range(i0, min(i0 + run, big_w)):
                     if direct[y, x, 0] + direct[y, x, 1] <= ZERO:
+                        share[y, x] = ONE
                         continue
                     deep = depth[y, x]
                     if abs(deep - known) >= ALIKE * deep:
@@ -49,17 +48,17 @@ def _reduce(still, direct, share, fine, shaded, linear):
     part = ONE / np.float32(fine * fine)
     for p_ in prange(height):
         j = np.int64(p_)
-        for i in range(width):
-            red, green, blue = ZERO, ZERO, ZERO
-            for y in range(j * fine, j * fine + fine):
-                for x in range(i * fine, i * fine + fine):
-                    red, green, blue = red + still[y, x, 0], green + still[y, x, 1], blue + still[y, x, 2]
-                    if direct[y, x, 0] + direct[y, x, 1] > ZERO:
-                        sun = share[y, x] if shaded else ONE
-                        red += direct[y, x, 0] * sun
-                        green += direct[y, x, 1] * sun
-                        blue += direct[y, x, 2] * sun
-            linear[j, i, 0], linear[j, i, 1], linear[j, i, 2] = red * part, green * part, blue * part
+        into = linear[j].reshape(-1)
+        into[:] = ZERO
+        for y in range(j * fine, j * fine + fine):
+            held, straight = still[y].reshape(-1), direct[y].reshape(-1)
+            sun = share[y] if shaded else held
+            for x in range(width * fine):
+                lets = sun[x] if shaded else ONE
+                at = 3 * (x // fine)
+                into[at] += (held[3 * x] + straight[3 * x] * lets) * part
+                into[at + 1] += (held[3 * x + 1] + straight[3 * x + 1] * lets) * part
+                into[at + 2] += (held[3 * x + 2] + straight[3 * x + 2] * lets) * part
 
 
 def settled(
@@ -70,7 +69,7 @@ def settled(
     Parameters
     ----------
     view : that of the backdrop, which is `fine` times as large each way as the result
-    coarse : so many neighbours in a row that lie on one surface share their shadow
+    coarse : neighbours on one surface within blocks of so many each way share their shadow
     """
     linear = np.empty((view.height // fine, view.width // fine, 3), np.float32)
     there = [v for v in volumes if not v.empty]
@@ -80,7 +79,6 @@ def settled(
             view.packed(),
             backdrop.direct,
             backdrop.depth,
-            fine,
             fine * coarse,
             volume.towards,
             volume.origin.astype(np.float32),
@@ -97,8 +95,18 @@ def settled(
 
 @kernel(parallel=True)
 def _lay_known(gas, known, stops, window, linear, alpha):
+    whole = known[0, 0] and known[0, 1] and known[1, 0] and known[1, 1]
     for p_ in prange(max(window[3] - window[1], 0)):
         j = window[1] + np.int64(p_)
+        if whole:
+            front, behind, hides = gas[j].reshape(-1), linear[j].reshape(-1), alpha[j]
+            for i in range(window[0], window[2]):
+                keep = ONE - front[4 * i + 3]
+                behind[3 * i] = front[4 * i] + keep * behind[3 * i]
+                behind[3 * i + 1] = front[4 * i + 1] + keep * behind[3 * i + 1]
+                behind[3 * i + 2] = front[4 * i + 2] + keep * behind[3 * i + 2]
+                hides[i] = ONE - (ONE - hides[i]) * keep
+            continue
         for i in range(window[0], window[2]):
             red, green, blue, cover = ZERO, ZERO, ZERO, ZERO
             if known[j & 1, i & 1]:
@@ -156,19 +164,30 @@ def _between(i, factor, n):
 
 @kernel(parallel=True)
 def _lay_over(gas, factor, window, linear, alpha):
+    wide = max(window[2] - window[0], 0)
     for p_ in prange(max(window[3] - window[1], 0)):
         j = window[1] + np.int64(p_)
         a, b, f = _between(j, factor, gas.shape[0])
-        for i in range(window[0], window[2]):
+        top, foot = gas[a].reshape(-1), gas[b].reshape(-1)
+        first, _, _ = _between(window[0], factor, gas.shape[1])
+        _, last, _ = _between(max(window[2] - 1, 0), factor, gas.shape[1])
+        row = np.empty(4 * (last + 1 - first), np.float32)  # between the two rows, all that is needed of it
+        most = ZERO
+        for n in range(row.size):
+            row[n] = (ONE - f) * top[4 * first + n] + f * foot[4 * first + n]
+            most = max(most, row[n])
+        if most <= ZERO:
+            continue
+        behind, hides = linear[j].reshape(-1), alpha[j]
+        for q in range(wide):
+            i = window[0] + q
             c, d, g = _between(i, factor, gas.shape[1])
-            w0, w1, w2, w3 = (ONE - f) * (ONE - g), (ONE - f) * g, f * (ONE - g), f * g
-            cover = w0 * gas[a, c, 3] + w1 * gas[a, d, 3] + w2 * gas[b, c, 3] + w3 * gas[b, d, 3]
-            if cover <= ZERO and gas[a, c, 0] + gas[a, d, 0] + gas[b, c, 0] + gas[b, d, 0] <= ZERO:
-                continue
-            for n in range(3):
-                front = w0 * gas[a, c, n] + w1 * gas[a, d, n] + w2 * gas[b, c, n] + w3 * gas[b, d, n]
-                linear[j, i, n] = front + (ONE - cover) * linear[j, i, n]
-            alpha[j, i] = ONE - (ONE - alpha[j, i]) * (ONE - cover)
+            c, d = 4 * (c - first), 4 * (d - first)
+            keep = ONE - ((ONE - g) * row[c + 3] + g * row[d + 3])
+            behind[3 * i] = (ONE - g) * row[c] + g * row[d] + keep * behind[3 * i]
+            behind[3 * i + 1] = (ONE - g) * row[c + 1] + g * row[d + 1] + keep * behind[3 * i + 1]
+            behind[3 * i + 2] = (ONE - g) * row[c + 2] + g * row[d + 2] + keep * behind[3 * i + 2]
+            hides[i] = ONE - (ONE - hides[i]) * keep
 
 
 def lay_over(

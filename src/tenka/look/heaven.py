@@ -11,7 +11,7 @@ import numpy as np
 from tenka.base.jit import kernel
 from tenka.effect.model import Light
 from tenka.look.colour import black_body_colour
-from tenka.look.triangles import FAR, depth_of
+from tenka.look.triangles import depths_of
 from tenka.look.volume import sky_of
 from tenka.scene.cameras import View
 from tenka.scene.meshes import Mesh
@@ -22,6 +22,7 @@ HALF = np.float32(0.5)
 BACKGROUND = np.array([0.075, 0.075, 0.075], np.float32)  # pure neutral grey, so that colours can be judged
 NIGHT = 0.004
 WAYS, MAP = 12, 160  # directions into the sky, and px of what each sees
+MOST_POINTS = 2000  # of props, by which the maps are fitted to them
 LAST = 255  # index of a tile's last pixel
 TILE, TILE_M = LAST + 1, 9.0  # px and m of the ground's grain, which is laid next to itself
 
@@ -41,7 +42,7 @@ def backdrop_of(light: Light) -> np.ndarray:
     return np.array([horizon, sky * (0.40, 0.56, 0.86), (0.02 + 0.10 * low) * sun], np.float32)
 
 
-@kernel
+@kernel(inline=True)
 def behind(heaven, v, dx, dy, dz, towards):
     """What lies behind everything along a ray: red, green, blue; `v` is its height in the picture."""
     if heaven[0, 0] < ZERO:
@@ -82,23 +83,21 @@ def sky_shadow(mesh: Mesh) -> SkyShadow:
     rise, turn = np.sqrt(1.0 - share), np.arange(WAYS) * np.pi * (3.0 - np.sqrt(5.0))
     flat = np.sqrt(share)
     ways = np.stack([flat * np.cos(turn), flat * np.sin(turn), rise], axis=1)
-    views, depths = [], np.full((WAYS, MAP, MAP), FAR, np.float32)
+    views, some = [], mesh.points[:: max(1, len(mesh.points) // MOST_POINTS)]
     for n, way in enumerate(ways):
         right = np.array([-np.sin(turn[n]), np.cos(turn[n]), 0.0])
         up = np.cross(right, -way)
-        axes = np.stack([right, up, -way])
-        seen = mesh.points @ axes.T
-        low, high = np.quantile(seen, 0.002, axis=0), np.quantile(seen, 0.998, axis=0)
-        half = 0.5 * float(max((high - low)[:2].max(), 0.2)) * (1.0 + 8.0 / MAP)
+        seen = some @ np.stack([right, up, -way]).T
+        low, high = np.quantile(seen[:, :2], (0.002, 0.998), axis=0)  # one stray does not make it coarse
+        half = 0.5 * float(max((high - low).max(), 0.2)) * (1.0 + 8.0 / MAP)
         middle = 0.5 * (low + high)
         eye = middle[0] * right + middle[1] * up - (seen[:, 2].min() - 1.0) * way
-        view = View(eye, -way, right, up, half, MAP, MAP, True)
-        views.append(view.packed())
-        depths[n] = depth_of(mesh, view)
-    return SkyShadow(ways.astype(np.float32), np.array(views), depths)
+        views.append(View(eye, -way, right, up, half, MAP, MAP, True).packed())
+    packed = np.array(views)
+    return SkyShadow(ways.astype(np.float32), packed, depths_of(mesh, packed, MAP))
 
 
-@kernel
+@kernel(inline=True)
 def open_sky(x, y, z, nx, ny, nz, ways, views, depth):
     """Share of the sky's light that props let through to a surface."""
     seen, whole = ZERO, ZERO
@@ -147,7 +146,7 @@ def ground_tile() -> np.ndarray:
     return (1.0 + total).astype(np.float32)
 
 
-@kernel
+@kernel(inline=True)
 def tone_at(tile, x, y):
     """Tone of the ground at a place."""
     u, v = x * np.float32(TILE / TILE_M), y * np.float32(TILE / TILE_M)

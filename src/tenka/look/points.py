@@ -11,7 +11,7 @@ import math
 
 import numpy as np
 
-from tenka.base.jit import kernel, prange
+from tenka.base.jit import kernel, parallel_chunksize, prange
 from tenka.look.sprites import QUAD_FIELDS, quad_table
 from tenka.look.swarm import DISC, LEAST_PX, LINE, MOST_PX, PointSet
 from tenka.scene.cameras import View
@@ -199,4 +199,5 @@ def paint(rows: np.ndarray, depth: np.ndarray, image: np.ndarray, alpha: np.ndar
     starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
     members = np.empty(int(starts[-1]), np.int64)
     _banded(rows, order, float(height), starts[:-1].copy(), True, members)
-    _paint(rows, members, starts, depth, image, alpha)
+    with parallel_chunksize(1):  # what is dense often lies in few bands
+        _paint(rows, members, starts, depth, image, alpha)

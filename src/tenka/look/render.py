@@ -19,7 +19,7 @@ from tenka.look.heaven import sky_shadow
 from tenka.look.lamps import NO_DEPTHS, WIDE, SceneLamp
 from tenka.look.march import SEEN, march_slices, reached
 from tenka.look.points import paint, quads_of, splats_of
-from tenka.look.raster import Backdrop, shade
+from tenka.look.raster import Backdrop, lamplit, shade
 from tenka.look.scatter import lamp_row
 from tenka.look.shadows import ShadowMap, lamp_shadow, looked_at, shadow_view
 from tenka.look.shimmer import bent
@@ -99,15 +99,15 @@ class Shot:
         return [lamp for lamp in self.lamps if lamp.on_layer(name)]
 
 
-MOST_FIRST = 120_000  # particles of a layer in a first, coarse picture
+MOST_FIRST = 480_000  # particles of a layer in a first picture, by the square of how coarse it is
 GOLDEN = 0.6180339887  # of a step: passes that lie so far apart fill it evenly, however many there are
 QUARTER = 0.25
 PLACES = ((0, 0), (1, 1), (1, 0), (0, 1))  # of each four pixels, in the order in which passes draw them
 STEPS = 4  # where the params of a lit volume hold its samples a voxel
 SHADOWED = 2  # lamps that cast shadows, the brightest first
-LAMP_STEP = 0.05  # m that a lamp moves before its shadows are found anew
+LAMP_STEP, COARSE_STEP = 0.05, 0.2  # m that a lamp moves before its shadows are found anew
 SOFT_EDGE = 0.3  # m over which flipbook sprites fade at a surface
-SLICES, COARSE_SLICES = 8, 4  # of the gas's depth, between which particles lie
+SLICES, COARSE_SLICES = 8, 2  # of the gas's depth, between which particles lie
 
 
 class Renderer:
@@ -124,7 +124,7 @@ class Renderer:
         two = 2 * views
         self._lit, self._shadow, self._seen, self._smooth = _Kept(4), _Kept(views), _Kept(two), _Kept(4)
         self._views, self._ready, self._dome = views, _Kept(6), _Kept(1)
-        self._shaded, self._set, self._suns = _Kept(two), _Kept(two), _Kept(two)
+        self._shaded, self._set, self._suns, self._bare = (_Kept(two) for _ in range(4))
         self._held: tuple[object, ...] = ()  # so that their ids are not given to others
 
     def _volumes(self, shot: Shot, light: Light, walls: Mesh) -> list[LitVolume]:
@@ -152,16 +152,16 @@ class Renderer:
         throw = [lamp for lamp in order if lamp.shadows][:SHADOWED] if len(walls.points) else []
         return rows, self._depths(walls, [lamp.row for lamp in throw])
 
-    def _depths(self, walls: Mesh, rows: Sequence[np.ndarray]) -> np.ndarray:
+    def _depths(self, walls: Mesh, rows: Sequence[np.ndarray], step: float = LAMP_STEP) -> np.ndarray:
         if not len(rows):
             return NO_DEPTHS
-        return np.stack([self._lamp(walls, row[:3]) for row in rows])
+        return np.stack([self._lamp(walls, row[:3], step) for row in rows])
 
-    def _lamp(self, mesh: Mesh, place: np.ndarray) -> np.ndarray:
+    def _lamp(self, mesh: Mesh, place: np.ndarray, step: float) -> np.ndarray:
         """What a lamp sees; looked for anew only where it has moved away."""
-        spot = tuple(round(float(v) / LAMP_STEP) for v in place)
+        spot = tuple(round(float(v) / step) for v in place)
         return self._lamps.get(
-            (id(mesh), spot), lambda: lamp_shadow(mesh, LAMP_STEP * np.array(spot, float)), mesh
+            (id(mesh), spot, step), lambda: lamp_shadow(mesh, step * np.array(spot, float)), mesh
         )
 
     def draw(
@@ -232,7 +232,7 @@ class Renderer:
         lamp = light.model_copy(update={"exposure": 0.0})
         shading = max(volumes, key=lambda v: v.field[..., 0].sum()) if volumes else None
         fewer = (
-            max([1, *(-(-len(s.points) * s.look.copies // MOST_FIRST) for s in shot.swarms)])
+            max([1, *(-(-len(s.points) * s.look.copies * coarse**2 // MOST_FIRST) for s in shot.swarms)])
             if coarse > 1
             else 1
         )
@@ -253,15 +253,20 @@ class Renderer:
             key=lambda row: -float(row[3:6].sum()),
         )
         rest = [lamp.row for lamp in own if not lamp.shadows]
-        depths = self._depths(walls, throw[:SHADOWED]) if len(mesh.points) else NO_DEPTHS
+        near = COARSE_STEP if coarse > 1 else LAMP_STEP
+        depths = self._depths(walls, throw[:SHADOWED], near) if len(mesh.points) else NO_DEPTHS
         lamps = np.array([*throw, *rest], np.float32).reshape(-1, WIDE)
         still = mesh if shot.still is None else shot.still
         dome = self._dome.get(id(still), lambda: sky_shadow(still), still)
         run = coarse if coarse > 1 else 2 * fine if passes and not layers else fine
-        backdrop = self._shaded.get(
-            (*where, lamp, lamps.tobytes(), run),
-            lambda: shade(surfaces, big, light, shadow, True, lamps, depths, run, dome),
+        share = coarse if coarse > 1 else fine
+        bare = self._bare.get(
+            (*where, lamp, run),
+            lambda: shade(surfaces, big, light, shadow, run=run, sky_seen=dome, share=share),
             mesh,
+        )
+        backdrop = self._shaded.get(
+            (id(bare), lamps.tobytes()), lambda: lamplit(surfaces, big, bare, lamps, depths, run), bare
         )
         step = fine if coarse == 1 else coarse
         set_ = self._set.get(
@@ -277,13 +282,12 @@ class Renderer:
         self._mixed(linear, alpha, sets, volumes, backdrop, view, fine, step, coarse, passes)
         found = Picture(develop(linear, value_at(light.exposure, 0.0)), linear, alpha, fewer)
         if layers:
-            dark = shade(surfaces, big, light, shadow, True, run=fine, sky_seen=dome)
-            bare, unlit = settled(big, backdrop, fine), settled(big, dark, fine)
+            open_, unlit = settled(big, backdrop, fine), settled(big, bare, fine)
             found.layers.update(
                 effect=linear - (1.0 - alpha)[..., None] * set_,
-                set=bare,
-                shadow=bare - set_,
-                lamps=bare - unlit,
+                set=open_,
+                shadow=open_ - set_,
+                lamps=open_ - unlit,
                 depth=backdrop.depth[fine // 2 :: fine, fine // 2 :: fine],
             )
         return found

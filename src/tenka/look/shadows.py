@@ -8,7 +8,7 @@ import numpy as np
 
 from tenka.base.jit import kernel
 from tenka.effect.model import Light
-from tenka.look.triangles import FAR, Surfaces, depth_of
+from tenka.look.triangles import FAR, Surfaces, depth_of, depths_of
 from tenka.scene.cameras import View, frame_of
 from tenka.scene.meshes import Mesh
 
@@ -84,7 +84,7 @@ def looked_at(surfaces: Surfaces, view: View) -> np.ndarray:
     return start[there] + depth[there, None] * way[there]
 
 
-@kernel
+@kernel(inline=True)
 def lit(x, y, z, view, depth, bias):
     """Share of the sun that the props let through, from sixteen texels."""
     rx, ry, rz = x - view[0], y - view[1], z - view[2]
@@ -124,11 +124,11 @@ SIDES = (
 
 def lamp_shadow(mesh: Mesh, place: np.ndarray) -> np.ndarray:
     """How far a lamp at a place sees on each side, (6, LAMP_SIZE, LAMP_SIZE) m along that side's axis."""
-    found = np.full((6, LAMP_SIZE, LAMP_SIZE), FAR, np.float32)
-    for n, (forward, right, up) in enumerate(SIDES if len(mesh.points) else ()):
-        f, r, u = (np.asarray(v, float) for v in (forward, right, up))
-        found[n] = depth_of(mesh, View(np.asarray(place, float), f, r, u, 1.0, LAMP_SIZE, LAMP_SIZE))
-    return found
+    sides = [
+        View(np.asarray(place, float), *(np.asarray(v, float) for v in side), 1.0, LAMP_SIZE, LAMP_SIZE)
+        for side in SIDES
+    ]
+    return depths_of(mesh, np.array([side.packed() for side in sides]), LAMP_SIZE)
 
 
 @kernel
@@ -138,7 +138,7 @@ def _texel(depth, side, i, j, far):
     return ONE if seen > far else ZERO
 
 
-@kernel
+@kernel(inline=True)
 def lamp_lit(depth, dx, dy, dz):
     """Share of a lamp's light that comes to what lies at (dx, dy, dz) m from it; see `lamp_shadow`."""
     ax, ay, az = abs(dx), abs(dy), abs(dz)

@@ -15,61 +15,139 @@ NEAR = 0.02  # m in front of the eye, at which triangles are cut
 FAR = np.float32(1e9)
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
+HALF = np.float32(0.5)
+NO_FACE = np.zeros((0, 0), np.int32)
+
+
+@kernel
+def _draw(x0, y0, z0, x1, y1, z1, x2, y2, z2, orthographic, top, bottom, id, depth, face):
+    """A triangle by its corners' pixel x, pixel y and depth, into the rows from `top` to `bottom`, where it
+    is the nearest; `face` may be empty."""
+    if min(z0, min(z1, z2)) < np.float32(0.5 * NEAR):
+        return
+    area = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
+    if abs(area) < np.float32(1e-9):
+        return
+    first = max(np.int64(np.ceil(min(y0, min(y1, y2)) - HALF)), top)
+    last = min(np.int64(np.floor(max(y0, max(y1, y2)) - HALF)), bottom - 1)
+    left = max(np.int64(np.ceil(min(x0, min(x1, x2)) - HALF)), 0)
+    right = min(np.int64(np.floor(max(x0, max(x1, x2)) - HALF)), depth.shape[1] - 1)
+    if first > last or left > right:
+        return
+    inverse = ONE / area
+    # shares of the corners change evenly along a row; what is outside of it is not looked at
+    slope_a, slope_b = (y1 - y2) * inverse, (y2 - y0) * inverse
+    slope_c = -slope_a - slope_b
+    over0, over1, over2 = (z0, z1, z2) if orthographic else (ONE / z0, ONE / z1, ONE / z2)
+    for j in range(first, last + 1):
+        y = np.float32(j) + HALF
+        x = np.float32(left) + HALF
+        a0 = ((x1 - x) * (y2 - y) - (x2 - x) * (y1 - y)) * inverse
+        b0 = ((x2 - x) * (y0 - y) - (x0 - x) * (y2 - y)) * inverse
+        c0 = ONE - a0 - b0
+        start, stop = ZERO, np.float32(right - left)
+        for e in range(3):
+            value = a0 if e == 0 else (b0 if e == 1 else c0)
+            slope = slope_a if e == 0 else (slope_b if e == 1 else slope_c)
+            if slope > np.float32(1e-12):
+                start = max(start, -value / slope)
+            elif slope < np.float32(-1e-12):
+                stop = min(stop, -value / slope)
+            elif value < ZERO:
+                stop = np.float32(-1.0)
+        # one more at each end: whether a pixel is inside is told by the shares themselves
+        for i in range(left + max(np.int64(start) - 1, 0), min(left + np.int64(stop) + 2, right + 1)):
+            x = np.float32(i) + HALF
+            a = ((x1 - x) * (y2 - y) - (x2 - x) * (y1 - y)) * inverse
+            b = ((x2 - x) * (y0 - y) - (x0 - x) * (y2 - y)) * inverse
+            c = ONE - a - b
+            if a >= ZERO and b >= ZERO and c >= ZERO:
+                z = a * over0 + b * over1 + c * over2
+                z = z if orthographic else ONE / z
+                if z < depth[j, i]:
+                    depth[j, i] = z
+                    if face.size > 0:
+                        face[j, i] = id
 
 
 @kernel(parallel=True)
-def _fill(corners, ids, orthographic, width, height, depth, face):
+def _fill(corners, ids, orthographic, height, depth, face):
     """Nearest triangle of each pixel. `corners` (m, 3, 3): pixel x, pixel y, depth along the view; `ids`
     (m,): which triangle each is a part of."""
     for p_ in prange(BANDS):
         band = np.int64(p_)
         top, bottom = height * band // BANDS, height * (band + 1) // BANDS
         for n in range(corners.shape[0]):
-            x0, y0, z0 = corners[n, 0, 0], corners[n, 0, 1], corners[n, 0, 2]
-            x1, y1, z1 = corners[n, 1, 0], corners[n, 1, 1], corners[n, 1, 2]
-            x2, y2, z2 = corners[n, 2, 0], corners[n, 2, 1], corners[n, 2, 2]
-            if min(z0, min(z1, z2)) < np.float32(0.5 * NEAR):
-                continue
-            area = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
-            if abs(area) < np.float32(1e-9):
-                continue
-            inverse = ONE / area
-            first = max(np.int64(np.ceil(min(y0, min(y1, y2)) - np.float32(0.5))), top)
-            last = min(np.int64(np.floor(max(y0, max(y1, y2)) - np.float32(0.5))), bottom - 1)
-            left = max(np.int64(np.ceil(min(x0, min(x1, x2)) - np.float32(0.5))), 0)
-            right = min(np.int64(np.floor(max(x0, max(x1, x2)) - np.float32(0.5))), width - 1)
-            # shares of the corners change evenly along a row; what is outside of it is not looked at
-            slope_a, slope_b = (y1 - y2) * inverse, (y2 - y0) * inverse
-            slope_c = -slope_a - slope_b
-            over0, over1, over2 = (z0, z1, z2) if orthographic else (ONE / z0, ONE / z1, ONE / z2)
-            for j in range(first, last + 1):
-                y = np.float32(j) + np.float32(0.5)
-                x = np.float32(left) + np.float32(0.5)
-                a0 = ((x1 - x) * (y2 - y) - (x2 - x) * (y1 - y)) * inverse
-                b0 = ((x2 - x) * (y0 - y) - (x0 - x) * (y2 - y)) * inverse
-                c0 = ONE - a0 - b0
-                start, stop = np.float32(0.0), np.float32(right - left)
-                for e in range(3):
-                    value = a0 if e == 0 else (b0 if e == 1 else c0)
-                    slope = slope_a if e == 0 else (slope_b if e == 1 else slope_c)
-                    if slope > np.float32(1e-12):
-                        start = max(start, -value / slope)
-                    elif slope < np.float32(-1e-12):
-                        stop = min(stop, -value / slope)
-                    elif value < ZERO:
-                        stop = np.float32(-1.0)
-                # one more at each end: whether a pixel is inside is told by the shares themselves
-                for i in range(left + max(np.int64(start) - 1, 0), min(left + np.int64(stop) + 2, right + 1)):
-                    x = np.float32(i) + np.float32(0.5)
-                    a = ((x1 - x) * (y2 - y) - (x2 - x) * (y1 - y)) * inverse
-                    b = ((x2 - x) * (y0 - y) - (x0 - x) * (y2 - y)) * inverse
-                    c = ONE - a - b
-                    if a >= ZERO and b >= ZERO and c >= ZERO:
-                        z = a * over0 + b * over1 + c * over2
-                        z = z if orthographic else ONE / z
-                        if z < depth[j, i]:
-                            depth[j, i] = z
-                            face[j, i] = ids[n]
+            c = corners[n]
+            _draw(
+                c[0, 0],
+                c[0, 1],
+                c[0, 2],
+                c[1, 0],
+                c[1, 1],
+                c[1, 2],
+                c[2, 0],
+                c[2, 1],
+                c[2, 2],
+                orthographic,
+                top,
+                bottom,
+                ids[n],
+                depth,
+                face,
+            )
+
+
+@kernel(parallel=True)
+def _fill_maps(points, faces, views, none, out):
+    """What many small pictures see of triangles, each by itself; those that come too near are cut."""
+    side = np.float32(out.shape[1])
+    near = np.float32(NEAR)
+    for p_ in prange(views.shape[0]):
+        m = np.int64(p_)
+        v, depth = views[m], out[m]
+        flat = v[14] > HALF
+        at = np.empty((points.shape[0], 3), np.float32)  # across, above and along, m
+        for n in range(points.shape[0]):
+            x, y, z = points[n, 0] - v[0], points[n, 1] - v[1], points[n, 2] - v[2]
+            at[n, 0] = (x * v[6] + y * v[7] + z * v[8]) / v[12]
+            at[n, 1] = (x * v[9] + y * v[10] + z * v[11]) / v[13]
+            at[n, 2] = x * v[3] + y * v[4] + z * v[5]
+        cut = np.empty((4, 3), np.float32)
+        for n in range(faces.shape[0]):
+            count = 0
+            for k in range(3):  # the part that lies ahead: three or four corners
+                a, b = at[faces[n, k]], at[faces[n, (k + 1) % 3]]
+                if a[2] > near:
+                    cut[count, 0], cut[count, 1], cut[count, 2] = a[0], a[1], a[2]
+                    count += 1
+                if (a[2] > near) != (b[2] > near):
+                    f = (near - a[2]) / (b[2] - a[2])
+                    cut[count, 0], cut[count, 1] = a[0] + f * (b[0] - a[0]), a[1] + f * (b[1] - a[1])
+                    cut[count, 2] = near
+                    count += 1
+            for k in range(count):
+                over = ONE if flat else ONE / cut[k, 2]
+                cut[k, 0] = (cut[k, 0] * over + ONE) * HALF * side
+                cut[k, 1] = (ONE - cut[k, 1] * over) * HALF * side
+            for k in range(1, count - 1):
+                _draw(
+                    cut[0, 0],
+                    cut[0, 1],
+                    cut[0, 2],
+                    cut[k, 0],
+                    cut[k, 1],
+                    cut[k, 2],
+                    cut[k + 1, 0],
+                    cut[k + 1, 1],
+                    cut[k + 1, 2],
+                    flat,
+                    0,
+                    out.shape[1],
+                    0,
+                    depth,
+                    none,
+                )
 
 
 @kernel(parallel=True)
@@ -173,18 +251,31 @@ def _projected(mesh: Mesh, view: View) -> tuple[np.ndarray, np.ndarray]:
     return np.concatenate([at[mesh.faces[whole]], seen]), np.concatenate([ids[whole], ids[cut][of]])
 
 
-def _nearest(mesh: Mesh, view: View) -> tuple[np.ndarray, np.ndarray]:
+def _nearest(mesh: Mesh, view: View, faces: bool = True) -> tuple[np.ndarray, np.ndarray]:
     depth = np.full((view.height, view.width), FAR, np.float32)
-    face = np.full((view.height, view.width), -1, np.int32)
+    face = np.full((view.height, view.width), -1, np.int32) if faces else NO_FACE
     if len(mesh.faces):
         projected, ids = _projected(mesh, view)
-        _fill(projected, ids, view.orthographic, view.width, view.height, depth, face)
+        _fill(projected, ids, view.orthographic, view.height, depth, face)
     return depth, face
 
 
 def depth_of(mesh: Mesh, view: View) -> np.ndarray:
     """How far a view sees in each pixel, m along its forward."""
-    return _nearest(mesh, view)[0]
+    return _nearest(mesh, view, False)[0]
+
+
+def depths_of(mesh: Mesh, views: np.ndarray, size: int) -> np.ndarray:
+    """How far many small square views see, (n, size, size) m along the forward of each.
+
+    Parameters
+    ----------
+    views : (n, 16) as `View.packed` has them
+    """
+    out = np.full((len(views), size, size), FAR, np.float32)
+    if len(mesh.faces) and len(views):
+        _fill_maps(mesh.points, mesh.faces, np.ascontiguousarray(views, np.float32), NO_FACE, out)
+    return out
 
 
 def see(mesh: Mesh, view: View) -> Surfaces:

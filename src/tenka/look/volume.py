@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from tenka.base.jit import kernel, prange
+from tenka.base.vector import float_from_bits
 from tenka.cache.store import Frame
 from tenka.effect.model import Light, Look
 from tenka.look.colour import (
@@ -88,30 +89,72 @@ class LitVolume:
         return bool(np.any(self.high <= self.low))
 
 
+@kernel
+def _to_single(half, into):
+    """Halves, as their bits, as single floats: exact for all that is finite."""
+    least, offset, top = np.float32(2.0**-24), np.int32(112 << 23), np.int32(0x7FFF)
+    for k in range(into.size):
+        bits = np.int32(half[k])
+        plain = bits & top
+        usual = float_from_bits(np.int32((plain << np.int32(13)) + offset))
+        size = usual if plain >= np.int32(0x400) else np.float32(plain) * least
+        into[k] = -size if bits > top else size
+
+
 @kernel(parallel=True)
-def _soften(field, axis, out):
-    """The cubic B-spline at the middles of voxels, along one axis: what alternates from voxel to voxel,
-    as no gas does, goes, and sums stay."""
-    nx, ny, nz = field.shape
-    ax, ay, az = 1 if axis == 0 else 0, 1 if axis == 1 else 0, 1 if axis == 2 else 0
+def _soften(field, halves, channels, out):
+    """The cubic B-spline at the middles of voxels: what alternates from voxel to voxel, as no gas does,
+    goes, and sums stay. Channels of a voxel lie along the last axis. One of `field` and `halves` holds it."""
+    nx, ny, wide = out.shape
+    last = wide - channels
     side, middle = np.float32(1.0 / 6.0), np.float32(4.0 / 6.0)
     for p_ in prange(nx):
         i = np.int64(p_)
-        i0, i1 = max(i - ax, 0), min(i + ax, nx - 1)
+        plane, row, three = (
+            np.empty((ny, wide), np.float32),
+            np.empty(wide, np.float32),
+            np.empty((3, wide), np.float32),
+        )
+        i0, i1 = max(i - 1, 0), min(i + 1, nx - 1)
+        for j in range(ny):  # rows as arrays of their own: so the compiler takes several at once
+            a, b, c, into = three[0], three[1], three[2], plane[j]
+            if halves.size > 0:
+                _to_single(halves[i0, j], a)
+                _to_single(halves[i, j], b)
+                _to_single(halves[i1, j], c)
+            else:
+                a, b, c = field[i0, j], field[i, j], field[i1, j]
+            for k in range(wide):
+                into[k] = middle * b[k] + side * (a[k] + c[k])
         for j in range(ny):
-            j0, j1 = max(j - ay, 0), min(j + ay, ny - 1)
-            for k in range(nz):
-                k0, k1 = max(k - az, 0), min(k + az, nz - 1)
-                out[i, j, k] = middle * field[i, j, k] + side * (field[i0, j0, k0] + field[i1, j1, k1])
+            a, b, c, into = plane[max(j - 1, 0)], plane[j], plane[min(j + 1, ny - 1)], out[i, j]
+            for k in range(wide):
+                row[k] = middle * b[k] + side * (a[k] + c[k])
+            for k in range(channels):
+                end = last + k
+                into[k] = middle * row[k] + side * (row[k] + row[min(k + channels, end)])
+                into[end] = middle * row[end] + side * (row[max(end - channels, k)] + row[end])
+            own, after, within = row[channels:], row[2 * channels :], into[channels:]
+            for k in range(last - channels):
+                within[k] = middle * own[k] + side * (row[k] + after[k])
+
+
+NO_FIELD, NO_HALVES = np.zeros((0, 0, 0), np.float32), np.zeros((0, 0, 0), np.uint16)
 
 
 def softened(field: np.ndarray) -> np.ndarray:
-    """A field as its cubic B-spline has it; one voxel in size changes nothing along that axis."""
-    spare, out = np.empty_like(field), np.empty_like(field)
-    _soften(field, 0, out)
-    _soften(out, 1, spare)
-    _soften(spare, 2, out)
-    return out
+    """A field (nx, ny, nz) or (nx, ny, nz, channels) as its cubic B-spline has it; one voxel in size changes
+    nothing along that axis."""
+    nx, ny, nz, *more = field.shape
+    channels = more[0] if more else 1
+    shape = (nx, ny, nz * channels)
+    out = np.empty(shape, np.float32)
+    if field.dtype == np.float16:
+        halves = np.ascontiguousarray(field).view(np.uint16).reshape(shape)
+        _soften(NO_FIELD, halves, channels, out)
+    else:
+        _soften(np.ascontiguousarray(field, np.float32).reshape(shape), NO_HALVES, channels, out)
+    return out.reshape(field.shape)
 
 
 @kernel(parallel=True)
@@ -172,21 +215,17 @@ class Smoothed:
 
 def smoothed(frame: Frame) -> Smoothed:
     """What of a lit volume depends on the frame alone."""
-
-    def soft(field: np.ndarray) -> np.ndarray:
-        return softened(np.ascontiguousarray(field, np.float32))
-
-    rho, burns = soft(frame.density), frame.flame is not None
-    flame = soft(frame.flame) if frame.flame is not None else np.zeros((1, 1, 1), np.float32)
+    rho, burns = softened(frame.density), frame.flame is not None
+    flame = softened(frame.flame) if frame.flame is not None else np.zeros((1, 1, 1), np.float32)
     dye = np.zeros((1, 1, 1, 4), np.float32)
     if frame.dye is not None:
-        dye = np.stack([soft(frame.dye[..., n]) for n in range(4)], axis=3)
+        dye = softened(frame.dye)
     blocks = np.empty([-(-n // BLOCK) for n in rho.shape], np.float32)
     hot = np.empty_like(blocks) if burns else None
     _block_most(rho, blocks)
     if hot is not None:
         _block_most(flame, hot)
-    return Smoothed(rho, soft(frame.temperature), flame, dye, blocks, hot)
+    return Smoothed(rho, softened(frame.temperature), flame, dye, blocks, hot)
 
 
 def light_volume(
