@@ -15,7 +15,7 @@ from tenka.effect.additions import LAYERS, with_break, with_new_layer, with_trai
 from tenka.effect.courses import Clamp, Noise, Sum
 from tenka.effect.document import get, replaced
 from tenka.effect.model import Effect, ramp
-from tenka.effect.starters import STARTERS, with_force, with_light, with_prop
+from tenka.effect.starters import STARTERS, with_camera, with_force, with_light, with_prop
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, shot_of
 from tenka.pack.books import books_of
@@ -24,7 +24,7 @@ from tenka.particles.heap import dropped
 from tenka.proof.engine import Package
 from tenka.run.driver import figures_of, simulate
 from tenka.run.plans import plans_of
-from tenka.scene.cameras import View, side_view
+from tenka.scene.cameras import View, set_to, side_view
 
 NAMES = tuple(file.stem for file in EFFECTS)
 STILL = {
@@ -97,6 +97,10 @@ def own() -> Effect:
     }
     effect, light = with_light(effect)
     effect = replaced(effect, light, get(effect, light).model_copy(update=lamp))
+    effect, eye = with_camera(effect)
+    later = effect.camera.model_copy(update={"heading": effect.camera.heading + 40.0})
+    moved = set_to(get(effect, eye), later, effect.props, 0.5, key=True)
+    effect = replaced(effect, eye, moved.model_copy(update={"aperture": 0.02}))
     for name, value in (("flame_by", "ramp"), ("shimmer", 30.0), ("wet", 0.3)):
         effect = replaced(effect, f"layers.{gas.id}.look.{name}", value)
     return dropped(effect, path.split(".")[1]).model_copy(update={"name": "Own"})

@@ -14,7 +14,7 @@ from tenka.effect import storage
 from tenka.effect.courses import Key, Keys, Wave
 from tenka.effect.document import replaced
 from tenka.effect.model import Collider, Effect, Prop
-from tenka.effect.starters import STARTERS, empty
+from tenka.effect.starters import STARTERS, empty, with_camera
 from tenka.run.findings import Finding
 from tenka.run.placing import placing
 
@@ -129,3 +129,14 @@ def test_a_mesh_that_is_ruined_by_its_thinning(tmp_path: Path) -> None:
     assert found[0].mended is not None and found[0].mended.props[-1].keep == pytest.approx(0.03)
     fine = effect.model_copy(update={"props": (prop.model_copy(update={"keep": 0.5}),)})
     assert placing(fine, tmp_path) == []
+
+
+def test_what_begins_where_no_camera_sees_it_is_told():
+    effect, path = with_camera(storage.load(FOLDER / "kiln_plume.tenka"))
+    assert not [f for f in placing(effect, FOLDER) if "no camera" in f.text]
+    away = replaced(effect, f"{path}.position", (500.0, 0.0, 1.0))
+    (told,) = [f.text for f in placing(away, FOLDER) if "no camera" in f.text]
+    assert "Camera 1" in told
+    # one that looks back is enough
+    both, _ = with_camera(away)
+    assert not [f for f in placing(both, FOLDER) if "no camera" in f.text]

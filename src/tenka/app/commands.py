@@ -57,6 +57,10 @@ def add_actions(window: Window) -> None:
     add("Look inside", lambda: stage.inspect_button.toggle(), "I", plain=True, words=inside)
     sides = "four views front right top orthographic quad"
     add("Three sides", lambda: stage.sides_button.toggle(), "T", plain=True, words=sides)
+    eyes = "camera view point look through shot"
+    add("Look through the next camera", stage.through.next, "O", plain=True, words=eyes)
+    add("Keep this view as a camera", stage.through.keep, words=eyes)
+    add("Key the camera here", stage.through.key_here, "Shift+O", plain=True, words=eyes)
     add("Boxes and handles", lambda: stage.box_button.toggle(), "B", plain=True, words="gizmo overlay")
     fit = "fire lamp flicker emission room"
     add("Fit a light to the gas", window.fire_light.fit, words=fit)

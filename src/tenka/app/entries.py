@@ -40,7 +40,7 @@ def entries_of(window: Window) -> list[Entry]:
 def _things(window: Window) -> list[Entry]:
     """Everything that has a row in the tempo."""
     found = []
-    for line in lines_of(window.state, {"forces", "lights", "props", "trials"}):
+    for line in lines_of(window.state, {"forces", "lights", "cameras", "props", "trials"}):
         if line.path:
             run = partial(window.show_thing, line.path)
             found.append(Entry(f"Select {line.name}", line.path.split(".")[-2], run, "", "", 2))
@@ -51,7 +51,7 @@ def _settings(window: Window) -> list[Entry]:
     """Every setting that does something now, of every thing; it is shown where it stands."""
     state, found = window.state, []
     chosen, seen = state.selection, set()
-    lines = lines_of(state, {"forces", "lights", "props"})
+    lines = lines_of(state, {"forces", "lights", "cameras", "props"})
     lines = [x for x in lines if x.path and not x.path.startswith("cues")]
     try:
         for path, name in ((WHOLE, state.effect.name), *((line.path, line.name) for line in lines)):

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tenka.app import theme
+from tenka.effect.cameras import SceneCamera
 from tenka.effect.document import get, param_at
 from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.layers import LayerBase
@@ -57,7 +58,7 @@ def page_for(effect: Effect, path: str) -> tuple[str, str]:
     parts = path.split(".")
     if isinstance(owner, Flipbook | Player | Tier):
         page = "delivering"
-    elif isinstance(owner, Light | SceneLight):
+    elif isinstance(owner, Light | SceneLight | SceneCamera):
         page = "look"
     elif parts[0] == "layers" and isinstance(layer := get(effect, ".".join(parts[:2])), LayerBase):
         page = "particles" if layer.HANDS == POINTS else "gas"

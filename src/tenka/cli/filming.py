@@ -50,7 +50,7 @@ def render(
     size: Annotated[str, typer.Option("--size", help="WxH in px.")] = "1280x800",
     layer: Layer = None,
     camera: Annotated[
-        str, typer.Option("--camera", help="view (the effect's camera), front, side or top.")
+        str, typer.Option("--camera", help="view, front, side or top, or the name of a camera of the effect.")
     ] = "view",
     passes: Annotated[int, typer.Option("--passes", help="Over how many gas is averaged.")] = 32,
     noise: Annotated[
@@ -60,6 +60,9 @@ def render(
         float, typer.Option("--shutter", help="Share of a frame's time that is gathered; 0: an instant.")
     ] = 0.0,
     moments: Annotated[int, typer.Option("--moments", help="At how many moments of that it is drawn.")] = 8,
+    quality: Annotated[
+        str, typer.Option("--quality", help="preview or final: which simulation is drawn.")
+    ] = "preview",
     as_json: Json = False,
 ) -> None:
     """Draw frames as the stage does, as pictures or as a movie; with --layer, of that layer alone."""
@@ -79,6 +82,9 @@ def render(
             out,
             "--movie" if movie is not None else "--picture",
         )
+    if quality not in ("preview", "final"):
+        raise BadInput(f"'{quality}' is not a quality", "preview or final", place="--quality")
+    final = quality == "final"
     width, height = size_of(size)
     if movie is not None and (width % 2 or height % 2):
         raise BadInput(f"a movie of {width} x {height} px", "even numbers", place="--size")
@@ -87,10 +93,12 @@ def render(
         layer_of(effect, layer, file)
     alone = frame is not None and movie is None
     span = span_of(f"{frame}:{frame}" if frame is not None else frames, effect.frames)
-    if camera not in SIDES:
-        raise BadInput(f"no camera is called '{camera}'", "one of " + ", ".join(SIDES), place="--camera")
-    seen = effect.camera.model_copy(update=SIDES[camera])
-    film = checked(Film(width, height, passes, noise, shutter, moments, layer or "", seen))
+    through = next((c.id for c in effect.cameras if camera in (c.id, c.name)), "")
+    if not through and camera not in SIDES:
+        names = ", ".join([*SIDES, *(c.name for c in effect.cameras)])
+        raise BadInput(f"no camera is called '{camera}'", f"one of {names}", place="--camera")
+    seen = effect.camera.model_copy(update=SIDES.get(camera, {}))
+    film = checked(Film(width, height, passes, noise, shutter, moments, layer or "", seen, through, final))
     start = time.perf_counter()
     progress = Bar() if not as_json else Progress()
     with reel(out, effect.rate, span[0], alone) as writing:

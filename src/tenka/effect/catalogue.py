@@ -177,6 +177,7 @@ COLOUR = Section("Colour", "look")
 TRAIL = Section("Trail", "look")
 MULTIPLY = Section("Multiply", "look")
 LIGHT = Section("Light", "look")
+CAMERA = Section("Camera", "look")
 ATLAS = Section("Atlas", "pack")
 PLAYER = Section("Player", "player")
 QUALITY = Section("Quality")
@@ -199,6 +200,7 @@ ORDER = (
     TRAIL,
     MULTIPLY,
     LIGHT,
+    CAMERA,
     ATLAS,
     PLAYER,
     QUALITY,

@@ -60,3 +60,6 @@ class Camera(Settings):
     heading: float = -70.0
     pitch: float = Field(8.0, ge=-89.0, le=89.0)
     fov: float = Field(40.0, gt=1.0, lt=150.0)
+    roll: float = Field(0.0, ge=-360.0, le=360.0)
+    aperture: float = Field(0.0, ge=0.0, le=2.0)  # m
+    sharp: float = Field(0.0, ge=0.0, le=1e5)  # m from the eye; 0 is what it looks at

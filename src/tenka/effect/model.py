@@ -9,6 +9,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from tenka.base.errors import BadInput
 from tenka.base.tree import explain
+from tenka.effect.cameras import SceneCamera
 from tenka.effect.catalogue import VIEWING, WHAT, WHERE, Settings
 from tenka.effect.debris import Bodies, DebrisLayer, Pieces
 from tenka.effect.flipbook import Flipbook, Player
@@ -187,6 +188,7 @@ class Effect(Settings):
     forces: tuple[Force, ...] = ()
     layers: tuple[Layer, ...] = ()
     lights: tuple[SceneLight, ...] = ()
+    cameras: tuple[SceneCamera, ...] = ()
     cues: tuple[Cue, ...] = ()
     light: Light = Field(default_factory=Light)
     camera: Camera = Field(default_factory=Camera)
@@ -201,6 +203,7 @@ class Effect(Settings):
             self.forces,
             self.layers,
             self.lights,
+            self.cameras,
             self.cues,
             self.tiers,
             self.levers,
@@ -232,6 +235,7 @@ class Effect(Settings):
             *self.props,
             *self.forces,
             *self.lights,
+            *self.cameras,
             *(s for layer in self.layers for s in layer.sources),
         ):
             seen, at = {placed.id} if isinstance(placed, Prop) else set(), placed.parent

@@ -9,7 +9,7 @@ from tenka.effect.document import get, param_at
 from tenka.effect.model import Effect
 
 KINDS = "layer|source|collider|force|prop|cue|tier|lever|trial"
-_PATH = re.compile(r"\b(?:layers|forces|lights|props|cues|tiers|levers|trials)(?:\.[a-z0-9_]+)+")
+_PATH = re.compile(r"\b(?:layers|forces|lights|cameras|props|cues|tiers|levers|trials)(?:\.[a-z0-9_]+)+")
 _THING = re.compile(rf"\b({KINDS}) ([a-z][a-z0-9_]*)(?![\w.])")
 _QUOTED = re.compile(rf"\b(?:the )?({KINDS}) '([a-z][a-z0-9_]*)'")
 

@@ -9,6 +9,7 @@ from typing import Any
 
 from tenka.base.errors import BadInput
 from tenka.effect import storage
+from tenka.effect.cameras import SceneCamera
 from tenka.effect.document import free_id, numbered
 from tenka.effect.forces import NEW_FORCES
 from tenka.effect.model import ON_PROP, Effect, Prop, SceneLight, Tier
@@ -150,6 +151,21 @@ def with_light(effect: Effect) -> tuple[Effect, str]:
         id=id, name="Light", position=(round(x + 1.0, 3), round(y - 1.0, 3), round(z + 0.8, 3))
     )
     return effect.model_copy(update={"lights": (*effect.lights, light)}), f"lights.{id}"
+
+
+def with_camera(effect: Effect) -> tuple[Effect, str]:
+    """The effect with a new camera that sees what the effect's view does, and its path."""
+    id, seen = free_id(effect.cameras, "camera"), effect.camera
+    camera = SceneCamera(
+        id=id,
+        name=f"Camera {len(effect.cameras) + 1}",
+        position=seen.target,
+        turn=round(seen.heading % 360.0 - 180.0, 4),
+        tilt=round(seen.pitch, 4),
+        away=round(seen.distance, 4),
+        opens=round(seen.fov, 4),
+    )
+    return effect.model_copy(update={"cameras": (*effect.cameras, camera)}), f"cameras.{id}"
 
 
 def with_prop(effect: Effect, file: str = "", name: str = "Box", **settings: object) -> tuple[Effect, str]:

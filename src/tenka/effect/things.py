@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from tenka.base.errors import BadInput
 from tenka.base.tree import explain
 from tenka.effect.additions import without_cue, without_layer
+from tenka.effect.cameras import SceneCamera
 from tenka.effect.catalogue import params
 from tenka.effect.document import free_id, get, numbered, replaced
 from tenka.effect.model import ON_PROP, Cue, Effect, Force, GasLayer, Layer, ParticleLayer, Prop, SceneLight
@@ -19,7 +20,7 @@ from tenka.effect.presets import fitting
 
 VERSION = 1
 MOST_TEXT = 4_000_000  # characters
-COPIED = ("layers", "sources", "colliders", "forces", "lights", "props", "cues")
+COPIED = ("layers", "sources", "colliders", "forces", "lights", "cameras", "props", "cues")
 """Groups whose things can be doubled and copied."""
 WORDS = {
     "layers": "layer",
@@ -27,6 +28,7 @@ WORDS = {
     "colliders": "collider",
     "forces": "force",
     "lights": "light",
+    "cameras": "camera",
     "props": "prop",
     "cues": "cue",
 }
@@ -166,6 +168,7 @@ def _kind(group: str, of: str) -> Any:
         "props": Prop,
         "cues": Cue,
         "lights": SceneLight,
+        "cameras": SceneCamera,
         "sources": layer.SOURCE,
         "colliders": layer.COLLIDER,
     }

@@ -22,10 +22,11 @@ from tenka.pack.books import books_of
 from tenka.run.driver import frame_at, simulate
 from tenka.run.links import taking_part
 from tenka.run.plans import Plan, plans_of
-from tenka.scene.cameras import view_of
+from tenka.scene.cameras import camera_at, through_lens, view_of
 from tenka.scene.meshes import Mesh
 
 MOST_PASSES = 256
+LENS = 32  # places over a lens that has a width
 QUIET = 8  # passes that are drawn before noise is measured
 
 
@@ -42,6 +43,8 @@ class Film:
     moments : at how many moments of that it is drawn
     layer : id of a layer that is drawn alone; empty for all that are seen
     camera : None for the effect's own
+    final : draw the final run, which is simulated where it is not there, rather than the preview
+    through : id of a camera of the effect, which may move; it goes before `camera`
     """
 
     width: int
@@ -52,12 +55,19 @@ class Film:
     moments: int = 8
     layer: str = ""
     camera: Camera | None = None
+    through: str = ""
+    final: bool = False
+
+    def camera_at(self, effect: Effect, t: float) -> Camera:
+        """What looks on at `t`."""
+        own = next((c for c in effect.cameras if c.id == self.through), None)
+        return camera_at(own, effect.props, t) if own is not None else self.camera or effect.camera
 
 
 def playing_plans(effect: Effect, folder: Path | None, film: Film) -> dict[str, Plan]:
     """Plans of what is drawn."""
     ids = {film.layer} if film.layer else {layer.id for layer in taking_part(effect)}
-    return {id: plan for id, plan in plans_of(effect, folder).items() if id in ids}
+    return {id: plan for id, plan in plans_of(effect, folder, film.final).items() if id in ids}
 
 
 def made(plans: Mapping[str, Plan], store: FrameStore, span: tuple[int, int], progress: Progress) -> None:
@@ -148,9 +158,16 @@ class _Set:
 def _drawn(
     renderer: Renderer, shot: Any, effect: Effect, film: Film, t: float, progress: Progress, layers: bool
 ) -> Picture:
-    view = view_of(film.camera or effect.camera, film.width, film.height)
-    light = still(effect.light, t)
+    camera, light = film.camera_at(effect, t), still(effect.light, t)
+    view = view_of(camera, film.width, film.height)
     progress.check()
+    lens = through_lens(view, camera, LENS)
+    if len(lens) > 1:  # what is soft is even enough with few passes at each place of the lens
+        drawn, few = [], max(8, film.passes // 4)
+        for one in lens:
+            progress.check()
+            drawn.append(renderer.draw_shot(shot, light, one, passes=few, layers=layers))
+        return _mean(drawn, light.exposure)
     if film.noise <= 0:
         return renderer.draw_shot(shot, light, view, passes=film.passes, layers=layers)
     passes, before = QUIET, renderer.draw_shot(shot, light, view, passes=QUIET)

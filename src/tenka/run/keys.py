@@ -29,6 +29,7 @@ from tenka.scene.poses import carriers
 from tenka.scene.props import mesh_file
 
 _BY_ENVELOPE = ("start", "end", "emission", "delay", "cue")
+OF_PICTURES = ("roll", "aperture", "sharp")  # of the camera: what cuts nothing off
 _BY_SCHEDULE = ("rate", "burst", "burst_at", "burst_over", "burst_every")
 
 
@@ -76,7 +77,8 @@ def _still_settings(effect: Effect, layer: Layer, folder: Path | None, final: bo
             props[prop.id]["content"] = _digest(mesh_file(prop, folder))
             props[prop.id].pop("file", None)  # what it holds counts, not where it lies
     own = layer.model_copy(update={"sources": (), "colliders": ()})
-    seen = plain(effect.camera) if getattr(getattr(layer, "ends", None), "off_camera", False) else None
+    culls = getattr(getattr(layer, "ends", None), "off_camera", False)
+    seen = {k: v for k, v in plain(effect.camera).items() if k not in OF_PICTURES} if culls else None
     return {
         "versions": [SOLVER_VERSION, POINTS_VERSION],
         "seed": effect.seed,

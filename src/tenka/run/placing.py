@@ -14,10 +14,11 @@ from tenka.base.errors import TenkaError
 from tenka.effect.catalogue import params
 from tenka.effect.courses import Course, curve, most
 from tenka.effect.document import replaced
-from tenka.effect.model import FROM_LAYER, POINTS, Effect, Feed, GasLayer, Prop, envelope, heard
+from tenka.effect.model import FROM_LAYER, ON_PROP, POINTS, Effect, Feed, GasLayer, Prop, envelope, heard
 from tenka.effect.placed import SIZED
 from tenka.run.findings import Finding
 from tenka.run.fitting import Box, Figures, fitted, moments_of, source_bounds
+from tenka.scene.cameras import camera_at, view_of
 from tenka.scene.meshes import Mesh
 from tenka.scene.poses import moves, pose_at
 from tenka.scene.props import own_mesh
@@ -44,8 +45,34 @@ def placing(
             found += _fuel_of(effect, gas, (figures or {}).get(gas.id, {}))
     for points in heard(tuple(x for x in effect.layers if x.HANDS == POINTS)):
         found += _untouched(effect, points, folder, (figures or {}).get(points.id, {}))
+    found += _unseen(effect)
     found += _idle_forces(effect)
     found += _thinned(effect, folder)
+    return found
+
+
+LOOKS = 9  # times over an effect at which its cameras are asked
+PICTURE = (1600, 1000)  # px, of cameras
+
+
+def _unseen(effect: Effect) -> list[Finding]:
+    """Layers that none of the effect's cameras sees where they begin."""
+    if not effect.cameras:
+        return []
+    found = []
+    for layer in heard(effect.layers):
+        places = [s for s in heard(layer.sources) if s.shape not in (*ON_PROP, *FROM_LAYER)]
+        if layer.hidden or not places:
+            continue
+        seen = False
+        for t in np.linspace(0.0, effect.seconds, LOOKS):
+            at = np.array([pose_at(s, effect.props, t).origin for s in places])
+            wide = np.array([0.5 * max(s.size) if s.shape in SIZED else 0.1 for s in places])
+            views = (view_of(camera_at(c, effect.props, t), *PICTURE) for c in effect.cameras)
+            seen = seen or any(bool(view.sees(at, wide).any()) for view in views)
+        if not seen:
+            names = ", ".join(c.name for c in effect.cameras)
+            found.append(Finding(f"{layer.name} begins where no camera sees it ({names})."))
     return found
 
 

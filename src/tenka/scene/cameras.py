@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
-from tenka.effect.model import Camera
+from tenka.effect.cameras import SceneCamera
+from tenka.effect.courses import Course, Key, Keys, value_at, with_key
+from tenka.effect.model import Camera, Prop
+from tenka.scene.poses import along, pose_at
 
 
 @dataclass(frozen=True)
@@ -109,10 +113,98 @@ def frame_of(heading_degrees: float, pitch_degrees: float) -> tuple[np.ndarray, 
 def view_of(camera: Camera, width: int, height: int) -> View:
     """The view of an effect's camera: it stands at heading and pitch, `distance` from its target."""
     forward, right, up = frame_of(camera.heading, camera.pitch)
+    if camera.roll:
+        a = math.radians(camera.roll)
+        right, up = math.cos(a) * right + math.sin(a) * up, math.cos(a) * up - math.sin(a) * right
     eye = np.asarray(camera.target) - camera.distance * forward
     return View(
         eye, forward, right, up, math.tan(math.radians(camera.fov) / 2), max(1, width), max(1, height)
     )
+
+
+def camera_at(camera: SceneCamera, props: tuple[Prop, ...], t: float) -> Camera:
+    """What a camera of the effect sees at `t` s."""
+    pose = pose_at(camera, props, t)
+    forward, up = pose.turn[:, 0], pose.turn[:, 2]
+    heading = math.degrees(math.atan2(-forward[1], -forward[0]))
+    pitch = math.degrees(math.asin(min(1.0, max(-1.0, -forward[2]))))
+    _, right, level = frame_of(heading, pitch)
+    roll = math.degrees(math.atan2(-float(up @ right), float(up @ level))) + value_at(camera.lean, t)
+    return Camera(
+        target=(float(pose.origin[0]), float(pose.origin[1]), float(pose.origin[2])),
+        distance=min(max(value_at(camera.away, t), 0.02), 9e4),
+        heading=heading,
+        pitch=min(89.0, max(-89.0, pitch)),
+        fov=min(max(value_at(camera.opens, t), 1.1), 149.0),
+        roll=(roll + 180.0) % 360.0 - 180.0,
+        aperture=min(max(value_at(camera.aperture, t), 0.0), 2.0),
+        sharp=min(max(value_at(camera.sharp_at, t), 0.0), 1e5),
+    )
+
+
+def set_to(
+    camera: SceneCamera, seen: Camera, props: tuple[Prop, ...], t: float, key: bool = False
+) -> SceneCamera:
+    """A camera of the effect that sees at `t` what another does.
+
+    Parameters
+    ----------
+    key : by keys at `t`, so that it sees at other times what it saw before; else at all times, and its
+        courses go
+    """
+    bare = camera.model_copy(update={"position": (0.0, 0.0, 0.0), "path": (), **_ZERO})
+    outer = pose_at(bare, props, t)  # of what carries it
+    place = outer.to_own(np.asarray(seen.target, float)[None])[0]
+    forward = frame_of(seen.heading, seen.pitch)[0] @ outer.turn
+    turn = math.degrees(math.atan2(forward[1], forward[0]))
+    tilt = math.degrees(math.asin(min(1.0, max(-1.0, -forward[2]))))
+    at = place if not camera.path else place - pose_place(camera, t)
+    values = {"turn": turn, "tilt": tilt, "away": seen.distance, "opens": seen.fov, "lean": seen.roll}
+    if not key:
+        still: dict[str, Any] = {name: round(value, 4) for name, value in values.items()}
+        x, y, z = (round(float(v), 4) for v in place)
+        return camera.model_copy(update={**_ZERO, **still, "position": (x, y, z), "path": ()})
+    values |= {f"shift_{axis}": float(at[n] - camera.position[n]) for n, axis in enumerate("xyz")}
+    keyed = {}
+    for name, value in values.items():
+        old = getattr(camera, name)
+        if name in ("turn", "lean"):  # the short way round
+            value += 360.0 * round((value_at(old, t) - value) / 360.0)
+        if not isinstance(old, Keys) and abs(value_at(old, t) - value) < 1e-4 and not isinstance(old, Course):
+            continue  # what does not change needs no keys
+        keys = old if isinstance(old, Keys) else Keys(keys=(Key(t=0.0, v=value_at(old, 0.0)),))
+        keyed[name] = with_key(keys, round(t, 4), round(value, 4))
+    return camera.model_copy(update=keyed)
+
+
+_ZERO = {"turn": 0.0, "tilt": 0.0, "shift_x": 0.0, "shift_y": 0.0, "shift_z": 0.0}
+
+
+def pose_place(camera: SceneCamera, t: float) -> np.ndarray:
+    """Where its path has it at `t`, from its position, (3,) m."""
+    return along(camera.path, value_at(camera.travel, t))[0]
+
+
+def through_lens(view: View, camera: Camera, count: int) -> list[View]:
+    """Views from places over a camera's lens, all of which see alike what is sharp: their mean is soft
+    before and behind it. One, of a lens without width.
+
+    The places lie in a spiral of equal areas (Vogel 1979).
+    """
+    if camera.aperture <= 0 or count < 2:
+        return [view]
+    far = camera.sharp if camera.sharp > 0 else camera.distance
+    sharp = view.eye + far * view.forward
+    found = []
+    for n in range(count):
+        r = 0.5 * camera.aperture * math.sqrt((n + 0.5) / count)
+        a = n * math.pi * (3.0 - math.sqrt(5.0))
+        eye = view.eye + r * (math.cos(a) * view.right + math.sin(a) * view.up)
+        forward = (sharp - eye) / np.linalg.norm(sharp - eye)
+        right = np.cross(forward, view.up)
+        right /= np.linalg.norm(right)
+        found.append(replace(view, eye=eye, forward=forward, right=right, up=np.cross(right, forward)))
+    return found
 
 
 def side_view(low: np.ndarray, high: np.ndarray, heading: float, width: int, height: int) -> View:

@@ -14,7 +14,7 @@ from tenka.base.jobs import Progress
 from tenka.base.words import counted, size_of
 from tenka.base.words import span as seconds_in_words
 from tenka.effect.catalogue import plain_number
-from tenka.pack.film import Film, pictures
+from tenka.pack.film import LENS, Film, pictures
 from tenka.pack.reels import reel
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ MEASURED = 960 * 570  # px of the stage's own picture, whose time tells that of 
 def ask_film(stage: Stage) -> None:
     """Ask for final pictures of what a stage shows."""
     if stage.state.ready:
-        stage.filming = Filming(stage.state, stage.whole_ms, stage.window())
+        stage.filming = Filming(stage.state, stage.whole_ms, stage.through.id, stage.window())
         stage.filming.open()
 
 
@@ -50,8 +50,8 @@ class Filming(Writing):
     first: NumberField
     last: NumberField
 
-    def __init__(self, state: State, stage_ms: float, parent: QWidget | None) -> None:
-        self._stage_ms = stage_ms
+    def __init__(self, state: State, stage_ms: float, through: str, parent: QWidget | None) -> None:
+        self._stage_ms, self._through = stage_ms, through
         super().__init__(state, "Final pictures", parent)
 
     def _fields(self) -> QFormLayout:
@@ -59,6 +59,9 @@ class Filming(Writing):
         form.setHorizontalSpacing(12)
         frames = float(self.state.effect.frames)
         self.kind = ChoiceField("Kind of file", list(KINDS))
+        self.run = ChoiceField(
+            "Which simulation is drawn", [("preview", "the preview"), ("final", "the final run")]
+        )
         self.large = ChoiceField("Size of a picture", list(SIZES))
         self.large.setCurrentIndex(1)
         self.quiet = ChoiceField("How even gas is drawn", [(f"{n}", name) for n, name in PASSES])
@@ -70,8 +73,13 @@ class Filming(Writing):
         shutter = plain_number("shutter", "", help, 0, 1, (0, 1), kind="number")
         self.shutter = NumberField(shutter, 0.0)
         self.shutter.setToolTip(help)
+        views = [("", "the effect's view"), *((c.id, c.name) for c in self.state.effect.cameras)]
+        self.seen = ChoiceField("Which camera looks on", views)
+        self.seen.setCurrentIndex(max(0, self.seen.findData(self._through)))
         for label, field in (
             ("file", self.kind),
+            ("camera", self.seen),
+            ("simulation", self.run),
             ("size", self.large),
             ("first frame", self.first),
             ("last frame", self.last),
@@ -82,7 +90,7 @@ class Filming(Writing):
         for number in (self.first, self.last, self.shutter):
             number.changed.connect(lambda *_: self.refresh())
             number.told.connect(self._say)
-        for choice in (self.kind, self.large, self.quiet):
+        for choice in (self.kind, self.large, self.quiet, self.seen, self.run):
             choice.currentIndexChanged.connect(lambda _: self.refresh())
         return form
 
@@ -95,15 +103,18 @@ class Filming(Writing):
     @property
     def film(self) -> Film:
         width, height = (int(n) for n in str(self.large.currentData()).split("x"))
-        return Film(width, height, int(self.quiet.currentData()), 0.0, self.shutter.value, MOMENTS)
+        passes, through = int(self.quiet.currentData()), str(self.seen.currentData())
+        final = self.run.currentData() == "final"
+        return Film(width, height, passes, 0.0, self.shutter.value, MOMENTS, through=through, final=final)
 
     def refresh(self, _: str = "") -> None:
         first, last = self.span
         film, count = self.film, last - first + 1
-        status = self.state.status.layers.values()
-        missing = max((sum(not have for have in own.stored[first : last + 1]) for own in status), default=0)
+        missing = self._missing(first, last, film.final)
         moments = MOMENTS if film.shutter > 0 else 1
         size = film.width * film.height / MEASURED
+        soft = film.camera_at(self.state.effect, first / self.state.effect.rate).aperture > 0
+        moments *= LENS if soft else 1
         seconds = count * moments * size * self._stage_ms / 1e3 * (0.5 + film.passes / 8)
         raw = count * film.width * film.height * (28 if self.kind.currentData() == ".exr" else 1.2)
         kind = str(self.kind.currentData())
@@ -113,6 +124,15 @@ class Filming(Writing):
             f"{counted(count, 'picture')} of {film.width} × {film.height}{room}, about "
             f"{seconds_in_words(max(seconds, 1.0))}{first_of}."
         )
+
+    def _missing(self, first: int, last: int, final: bool) -> int:
+        """Frames that have to be simulated before."""
+        state = self.state
+        if final:
+            have = [plan.stored(state.store) for plan in state.session.plans_beside("final")]
+        else:
+            have = [own.stored for own in state.status.layers.values()]
+        return max((sum(not there for there in row[first : last + 1]) for row in have), default=0)
 
     def _ask(self) -> None:
         kind = str(self.kind.currentData())

@@ -16,7 +16,7 @@ from tenka.cache.store import Frame
 from tenka.effect.model import REGIONS, Placed
 from tenka.look.inspect import cells_along
 from tenka.run.frames import PointFrame
-from tenka.scene.cameras import View
+from tenka.scene.cameras import View, camera_at, view_of
 from tenka.scene.picking import box_hit, mesh_hit
 from tenka.scene.poses import pose_at
 from tenka.scene.props import prop_mesh
@@ -46,6 +46,10 @@ def under(stage: Stage, x: float, y: float) -> list[str]:
     for light in state.effect.lights:
         if not light.hidden:
             found += _near(state, view, x, y, light, f"lights.{light.id}")
+    for camera in state.effect.cameras:
+        if camera.id != stage.through.id:
+            eye = view_of(camera_at(camera, state.effect.props, state.time), 16, 9).eye
+            found += _near_place(view, x, y, eye, f"cameras.{camera.id}")
     for prop in state.effect.props:
         if not prop.hidden:
             try:
@@ -69,7 +73,11 @@ def _forces(state: State, view: View, x: float, y: float) -> list[tuple[float, s
 
 def _near(state: State, view: View, x: float, y: float, thing: Placed, path: str) -> list[tuple[float, str]]:
     """A thing that has a place and no form, when that is near the pixel."""
-    at = view.project(pose_at(thing, state.effect.props, state.time).origin[None])[0]
+    return _near_place(view, x, y, pose_at(thing, state.effect.props, state.time).origin, path)
+
+
+def _near_place(view: View, x: float, y: float, place: np.ndarray, path: str) -> list[tuple[float, str]]:
+    at = view.project(place[None])[0]
     near = at[2] > 0.05 and math.hypot(at[0] - x, at[1] - y) <= CATCH
     return [(float(at[2]), path)] if near else []
 

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPainter, QPen
 
 from tenka.app import theme
 from tenka.app.stage.overlay import paint_box
+from tenka.app.stage.through import paint_cameras
 from tenka.effect.model import Camera, Light
 from tenka.look.render import Picture, Renderer, Shot
 from tenka.scene.cameras import View, frame_of, view_of
@@ -69,6 +70,7 @@ def paint_over(stage: Stage, painter: QPainter) -> None:
         return
     if stage.show_box:
         paint_box(painter, stage.view(), stage.state)
+        paint_cameras(stage, painter, stage.view())
     stage.inspector.paint(painter, stage.view(), QRectF(stage.rect()))
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QToolButton, QWidget
 
 from tenka.app import theme
 from tenka.app.dialogs.filming import ask_film
@@ -41,8 +41,12 @@ def add_tools(stage: Stage) -> tuple[QToolButton, QToolButton, QToolButton, QToo
     frame.clicked.connect(stage.frame_selected)
     sides = _tool("grid-2x2", "Three sides beside the camera's view (T)", True)
     sides.toggled.connect(lambda on: stage.sides.show(stage, on))
-    keep = _tool("camera", "Keep this view as the effect's camera", False)
-    keep.clicked.connect(lambda: stage.state.edit("camera", stage.camera, "Keep the view"))
+    keep = _tool("camera", "Cameras: look through one (O), keep this view, key it here (Shift+O)", False)
+    menu = QMenu(keep)
+    menu.aboutToShow.connect(lambda: stage.through.fill(menu))
+    keep.setMenu(menu)
+    keep.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+    keep.setObjectName("bare")
     film = _tool("film", "Final pictures and movies (Ctrl+Shift+M)", False)
     film.clicked.connect(lambda: ask_film(stage))
     for button in (light, boxes, inside, frame, sides, keep, film):

@@ -18,6 +18,7 @@ from tenka.app.stage.hands import Hands
 from tenka.app.stage.inspect import Inspector
 from tenka.app.stage.painting import bounds_of, paint_final, paint_stand_in, paint_words
 from tenka.app.stage.sides import Sides, paint_over
+from tenka.app.stage.through import Through
 from tenka.app.stage.toolbar import add_tools
 from tenka.app.stage.tracing import ENDS, Tracing, end_trace
 from tenka.app.stage.words import _fits, _stand_in, probe_text
@@ -72,7 +73,7 @@ class Stage(QWidget):
         self._prober = Worker("probe", lambda error: None)
         self._mesh: tuple[object, Mesh] | None = None
         self._last_shot: tuple[object, Shot, object, object] | None = None
-        self.hands, self.sides = Hands(self), Sides()
+        self.hands, self.sides, self.through = Hands(self), Sides(), Through(self)
         self.tracing: Tracing | None = None
         self._mouse: QPointF | None = None
         state.points_chosen.connect(self.update)
@@ -160,6 +161,7 @@ class Stage(QWidget):
         if coarse is None:
             coarse = self.reduction()
         index = self.state.frame if index is None else index
+        self.through.follow(index)
         session, effect, view, camera = self.state.session, self.state.effect, self.view(), self.camera
         live = self.live if live is None else live
         renderer, final_renderer, which, other = self._renderer, self._final_renderer, self.which, self.other
@@ -274,6 +276,7 @@ class Stage(QWidget):
         paint_over(self, painter)
         if self.tracing is not None:
             self.tracing.paint(painter)
+        self.through.paint(painter)
         paint_stand_in(self, painter)
         paint_words(self, painter)
 
@@ -323,7 +326,8 @@ class Stage(QWidget):
             super().keyPressEvent(event)
 
     def look_from(self, camera: Camera) -> None:
-        self.camera = camera
+        """See from elsewhere; a camera that was looked through stays as it is."""
+        self.camera, self.through.id = camera, ""
         self.redraw()
 
     def frame_selected(self) -> None:

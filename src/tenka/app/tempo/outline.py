@@ -16,9 +16,10 @@ MARKS = (
 
 
 def marks_of(path: str) -> tuple[tuple[str, str, str], ...]:
-    """Solo, hide and pass over; a prop gives only scale and shape, so there is nothing to pass over; a trial
-    takes no part."""
-    if path.startswith(("trials.", "cues.")):
+    """Solo, hide and pass over; a prop gives only scale and shape, so there is nothing to pass over; trials
+    and cameras take no part.
+    """
+    if path.startswith(("trials.", "cues.", "cameras.")):
         return ()
     return MARKS[:2] if path.startswith("props.") else MARKS
 
@@ -35,7 +36,7 @@ class Line:
     measure: str = ""
 
 
-ICONS = {"lights": "lightbulb", "props": "box"}
+ICONS = {"lights": "lightbulb", "cameras": "camera", "props": "box"}
 
 
 def lines_of(state: State, unfolded: set[str]) -> list[Line]:
@@ -48,7 +49,12 @@ def lines_of(state: State, unfolded: set[str]) -> list[Line]:
         for collider in layer.colliders:
             found.append(Line(f"layers.{layer.id}.colliders.{collider.id}", collider.name, "shield", 1))
     found += [Line(f"cues.{cue.id}", cue.name, "flag", 0) for cue in e.cues]
-    groups = (("forces", e.forces, "Forces"), ("lights", e.lights, "Lights"), ("props", e.props, "Props"))
+    groups = (
+        ("forces", e.forces, "Forces"),
+        ("lights", e.lights, "Lights"),
+        ("cameras", e.cameras, "Cameras"),
+        ("props", e.props, "Props"),
+    )
     for fold, items, group in groups:
         if items:
             open_ = fold in unfolded

@@ -89,7 +89,7 @@ class RowKeys(RowsPicture):
         elif key in (K.Key_Return, K.Key_Enter):
             self._work(line)
         elif key in (K.Key_Plus, K.Key_Asterisk):
-            self.unfolded = {"forces", "lights", "props"}
+            self.unfolded = {"forces", "lights", "cameras", "props"}
             self._resize()
         else:
             super().keyPressEvent(event)

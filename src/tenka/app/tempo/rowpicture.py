@@ -19,7 +19,7 @@ from tenka.effect.keyed import moments
 from tenka.effect.model import Cue, Feed, Layer, PointSource, envelope
 from tenka.run.kinds import KINDS
 
-FOLDS = ("forces", "lights", "props", "trials")
+FOLDS = ("forces", "lights", "cameras", "props", "trials")
 RISE = 0.15  # of a drawn burst's length
 
 
