@@ -6,6 +6,8 @@ from pathlib import Path
 
 import pytest
 from drive import settle, until
+from PyQt6.QtCore import QEvent
+from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from tenka.app.sheet.lookfoot import LookFoot
@@ -46,3 +48,16 @@ def test_the_present_look_is_kept_and_offered(window: Window, foot: LookFoot, qt
     ((name, look, file),) = kept_looks()
     assert name == "Mine" and look.extinction == 3.25 and file.with_suffix(".png").stat().st_size > 500
     assert "Mine" in foot.buttons
+
+
+def test_a_strip_that_goes_while_it_is_drawn_ends_its_worker(window: Window, qtbot: QtBot):
+    window.go_to("look")
+    settle(qtbot, window)
+    state, layer = window.state, window.state.effect.layers[0]
+    foot = LookFoot(state, layer)
+    worker = foot._worker
+    foot.draw()
+    foot.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    del foot
+    until(qtbot, lambda: not worker._thread.is_alive())

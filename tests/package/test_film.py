@@ -73,6 +73,9 @@ def test_the_layers_of_an_open_exr_picture_recombine_to_it(store: FrameStore, tm
     assert colour("shadow").max() > 0.01 and 0.2 < alpha.max() <= 1.0
     outside = alpha[..., 0] == 0
     assert outside.mean() > 0.2 and np.abs(colour("effect")[outside]).max() < 2e-3
+    moved = [found[f"motion.{c}"].pixels.astype(np.float64) for c in "XY"]
+    assert moved[1][alpha[..., 0] > 0.3].mean() < -0.05  # the puff rises: up is less
+    assert not moved[0][outside].any()
     assert found["Z"].pixels.dtype == np.float32 and 0.5 < found["Z"].pixels.min() < 20
 
 

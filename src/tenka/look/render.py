@@ -78,7 +78,7 @@ class Shot:
     gases : frames and their looks
     swarms : particles
     mesh : props, and pieces
-    bodies : the pieces alone
+    bodies : the pieces alone; later : for each, gives it as it is going to be so many seconds later
     still : the props without the pieces, where there are some
     lamps : lights of the effect
     names : of the gases' layers
@@ -89,6 +89,7 @@ class Shot:
     mesh: Mesh
     swarms: list[Swarm] = field(default_factory=list)
     bodies: list[Mesh] = field(default_factory=list)
+    later: list[Callable[[float], Mesh | None]] = field(default_factory=list)
     still: Mesh | None = None
     lamps: list[SceneLamp] = field(default_factory=list)
     names: list[str] = field(default_factory=list)

@@ -73,6 +73,9 @@ def _show_points(shot: Shot, layer: PointLayer, frame: PointFrame, moment: Momen
         found = bodies_mesh(layer, frame.points, t, moment.effect, moment.folder)
         if found is not None:
             shot.bodies.append(found)
+            shot.later.append(
+                lambda dt: bodies_mesh(layer, frame.points.advanced(dt), t, moment.effect, moment.folder)
+            )
         if look.ticks:
             unseen = look.model_copy(update={"form": "point", "opacity": 0.0})
             shot.swarms.append(Swarm(kept_pieces(layer, frame.points), t, unseen, lives_of(layer, t)))

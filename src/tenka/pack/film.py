@@ -16,6 +16,7 @@ from tenka.cache.store import FrameStore
 from tenka.effect.courses import still
 from tenka.effect.model import Camera, Effect
 from tenka.look.colour import develop
+from tenka.look.motion import motion_of
 from tenka.look.render import Picture, Renderer
 from tenka.look.shot import gathered, set_of, shot_of
 from tenka.pack.books import books_of
@@ -131,6 +132,12 @@ def pictures(
                 times[0] + film.shutter * (n + 0.5) / film.moments / effect.rate for n in range(film.moments)
             ]
         drawn = [_drawn(renderer, shot_at(t), effect, film, t, progress, layers) for t in times]
+        if layers:
+            view = view_of(film.camera_at(effect, times[0]), film.width, film.height)
+            seen = motion_of(shot_at(times[0]), still(effect.light, times[0]), view, 1.0 / effect.rate)
+            motion = np.where(seen[..., 2:] > 0, seen[..., :2] / np.maximum(seen[..., 2:], 1e-6), 0.0)
+            for picture in drawn:
+                picture.layers["motion"] = motion
         yield drawn[0] if len(drawn) == 1 else _mean(drawn, still(effect.light, times[0]).exposure)
         progress.step()
 

@@ -25,6 +25,7 @@ CHANNELS = {
     "set": "the set without it",
     "shadow": "light that the effect keeps from the set",
     "lamps": "light that the effect throws onto the set",
+    "motion": "how far what is seen of it moves until the next frame, px to the right and down (X, Y)",
 }
 """Layers of an OpenEXR picture besides colour, alpha and depth: (set - shadow) (1 - alpha) + effect is the
 picture, and `set` holds `lamps`."""
@@ -177,7 +178,7 @@ def exr_of(picture: Picture) -> bytes:
         if name == "depth":
             channels["Z"] = np.ascontiguousarray(values, np.float32)
         else:
-            for n, letter in enumerate("RGB"):
+            for n, letter in enumerate("RGB" if values.shape[2] == 3 else "XY"):
                 channels[f"{name}.{letter}" if name else letter] = half(values[..., n])
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
     with tempfile.TemporaryDirectory() as folder:  # the library writes to files alone

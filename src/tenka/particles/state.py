@@ -3,7 +3,7 @@ other."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 import numpy as np
@@ -88,6 +88,18 @@ class Points:
     def age(self, t: float) -> np.ndarray:
         """(n,) s."""
         return (t - self.born).astype(np.float32)
+
+    def advanced(self, dt: float) -> Points:
+        """The same particles where they are going to be so many seconds later, turned as they turn."""
+        place = (self.place + self.velocity * np.float32(dt)).astype(np.float32)
+        turn = self.turn
+        if self.rigid:
+            half = 0.5 * dt * np.linalg.norm(self.spin, axis=1, keepdims=True)
+            w, v = np.cos(half), 0.5 * dt * self.spin * np.sinc(half / np.pi)
+            a, b = self.turn[:, :1], self.turn[:, 1:]
+            real = w * a - (v * b).sum(axis=1, keepdims=True)
+            turn = np.concatenate([real, w * b + a * v + np.cross(v, b)], axis=1).astype(np.float32)
+        return replace(self, place=place, turn=turn)
 
     def to_move(self) -> Points:
         """The same particles, with arrays of their own for what a step changes; what stays for good is

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QImage, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QFrame,
@@ -76,17 +76,23 @@ def portrait(effect: Effect, layer: Layer, frame: Any, t: float, folder: Path | 
     return Renderer().draw_shot(shot, still(effect.light, t), view, passes=4).rgb
 
 
-class LookFoot(QWidget):
-    """Thumbnails of looks, and keeping the present one."""
+class _Sender(QObject):
+    """What the worker gives pictures to: the strip may be gone while one is drawn."""
 
     drawn = pyqtSignal(int, str, object)
+
+
+class LookFoot(QWidget):
+    """Thumbnails of looks, and keeping the present one."""
 
     def __init__(self, state: State, layer: Layer) -> None:
         super().__init__()
         self.state, self.id = state, layer.id
         self.buttons: dict[str, QToolButton] = {}
         self._round = 0
-        self._worker = Worker("looks", lambda error: None)
+        self._sender = _Sender()
+        self._worker = worker = Worker("looks", lambda error: None)
+        self.destroyed.connect(lambda: worker.close(0.0))
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 6, 8, 6)
         column.setSpacing(5)
@@ -118,7 +124,7 @@ class LookFoot(QWidget):
         self.again.clicked.connect(self.draw)
         line.addWidget(self.again)
         column.addLayout(line)
-        self.drawn.connect(self._take)
+        self._sender.drawn.connect(self._take)
         self.destroyed.connect(partial(self._worker.close, 0.0))
         self._fill()
 
@@ -182,7 +188,7 @@ class LookFoot(QWidget):
             state.folder,
             state.session,
         )
-        found = self.looks()
+        found, sender = self.looks(), self._sender
 
         def work() -> None:
             shown = session.frame(index, False)
@@ -191,13 +197,13 @@ class LookFoot(QWidget):
                 return
             t = index / effect.rate
             for name, look in found.items():
-                if mine != self._round:
+                if mine != self._round or self._worker.wanted:
                     return
                 try:
                     picture = portrait(effect, layer.model_copy(update={"look": look}), frame, t, folder)
                 except TenkaError:
                     continue
-                self.drawn.emit(mine, name, as_image(picture))
+                sender.drawn.emit(mine, name, as_image(picture))
 
         self._worker.ask(work)
 
