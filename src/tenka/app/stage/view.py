@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tenka.app import theme
 from tenka.app.dialogs.filming import Filming
+from tenka.app.stage.asplayed import PLAYED, Played
 from tenka.app.stage.drawn import Drawn, as_image, refined
 from tenka.app.stage.hands import Hands
 from tenka.app.stage.inspect import Inspector
@@ -75,6 +76,7 @@ class Stage(QWidget):
         self._last_shot: tuple[object, Shot, object, object] | None = None
         self.hands, self.sides, self.through = Hands(self), Sides(), Through(self)
         self.tracing: Tracing | None = None
+        self.played = Played()
         self._mouse: QPointF | None = None
         state.points_chosen.connect(self.update)
         self._probe = ""
@@ -164,6 +166,7 @@ class Stage(QWidget):
         self.through.follow(index)
         session, effect, view, camera = self.state.session, self.state.effect, self.view(), self.camera
         live = self.live if live is None else live
+        package = self.state.package or self.state.package_folder
         renderer, final_renderer, which, other = self._renderer, self._final_renderer, self.which, self.other
         asked = time.perf_counter()
 
@@ -185,8 +188,14 @@ class Stage(QWidget):
             draw = partial(self.sides.drawn, renderer, camera, shot, still(effect.light, t), view, coarse)
             picture = draw(1 if coarse == 1 and which == "preview" else 0)  # a wipe shows both alike
             image = as_image(picture.rgb)
-            found = session.beside(other, index) if which != "preview" and not self.sides.on else None
+            beside = which != "preview" and not self.sides.on
+            found = session.beside(other, index) if beside and other not in PLAYED else None
             final = None
+            if beside and other in PLAYED:
+                drawn_by_game, why = self.played.drawn(other, package, t, view)
+                final = as_image(drawn_by_game) if drawn_by_game is not None else None
+                if why:
+                    self.failed.emit(why)
             if found is not None:
                 fine, theirs = found
                 if other == "final":
@@ -200,7 +209,7 @@ class Stage(QWidget):
             one_in = picture.one_in
             first = Drawn(image, shown, index, coarse, ms, asked, final, one_in, wander, words, elsewhen)
             self.drawn.emit(first)
-            if coarse == 1 and not live and found is None and shot.gases:
+            if coarse == 1 and not live and final is None and shot.gases:
                 for more in refined(first, draw, self._worker):
                     self.drawn.emit(more)
 
@@ -286,6 +295,8 @@ class Stage(QWidget):
         self.redraw()
 
     def _other_name(self) -> str:
+        if self.other in PLAYED:
+            return PLAYED[self.other].lower()
         trial = next((t for t in self.state.effect.trials if t.id == self.other), None)
         return trial.name if trial is not None else "final run"
 

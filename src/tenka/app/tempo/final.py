@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, QProcess, QProcessEnvironment, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QProgressBar, QToolButton, QWidget
 
 from tenka.app import theme
+from tenka.app.stage.asplayed import PLAYED
 from tenka.app.state import State
 from tenka.base.words import counted, memory, span
 from tenka.effect import storage
@@ -157,7 +158,7 @@ class FinalBar(QWidget):
         self.shown = QComboBox()
         self.shown.setAccessibleName("What the stage shows")
         self.shown.setToolTip(
-            "The effect as it is, the final run or a trial, or both with a line to wipe between them"
+            "The effect as it is, the final run, a trial or the package; or two of them with a line to wipe"
         )
         self.shown.setMinimumContentsLength(9)
         self.shown.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
@@ -190,6 +191,8 @@ class FinalBar(QWidget):
         rows = [("preview final", "Preview")]
         for id, name in others:
             rows += [(f"final {id}", name), (f"wipe {id}", f"Wipe: {name}" if id != "final" else "Wipe")]
+        for id, name in PLAYED.items():
+            rows += [(f"final {id}", name), (f"wipe {id}", f"Wipe: {name.lower()}")]
         if rows == self._rows:
             return
         was, self._rows = self.shown.currentData(), rows
