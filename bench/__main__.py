@@ -231,7 +231,7 @@ def scrub() -> Iterator[Result]:
 def flipbook() -> Iterator[Result]:
     """64 frames at 128 px from the cache to a whole package."""
     effect = storage.load(PLUME)
-    book = "layers.plume.flipbook"
+    book = "deliveries.plume.route"
     effect = replaced(replaced(effect, f"{book}.width", 1024), f"{book}.height", 1024)
     with tempfile.TemporaryDirectory() as folder:
         _, store = _stored(effect, Path(folder) / "frames")

@@ -27,7 +27,6 @@ from tenka.effect import presets, storage
 from tenka.effect.document import with_trial
 from tenka.effect.model import Effect, PointSource
 from tenka.gas.images import brightness_of
-from tenka.look.shot import seen
 from tenka.pack.layout import packable
 from tenka.package import manifest
 from tenka.particles import files as points
@@ -161,18 +160,18 @@ CSV = (
 
 def _package(folder: Path) -> None:
     """A package that was not simulated: a manifest, two atlases, a set."""
-    from tenka.effect.model import Flipbook, GasLayer
-    from tenka.pack.layout import box_of, describe
+    from tenka.effect.model import Flipbook, GasLayer, first_delivery
+    from tenka.pack.layout import bounds_of, describe
     from tenka.scene.glb import to_bytes
     from tenka.scene.meshes import box
 
-    layer = GasLayer(
-        id="puff", name="Puff", flipbook=Flipbook(columns=2, rows=2, width=64, height=64, second="emission")
-    )
-    effect = Effect(name="Small", seconds=0.2, layers=(layer,))
-    held = box_of(effect, layer, {})
+    book = Flipbook(columns=2, rows=2, width=64, height=64, second="emission")
+    layer = GasLayer(id="puff", name="Puff")
+    delivery = first_delivery(layer, route=book)
+    effect = Effect(name="Small", seconds=0.2, layers=(layer,), deliveries=(delivery,))
+    held = bounds_of(effect, delivery, {})
     assert held is not None
-    element = describe(effect, layer, held)
+    element = describe(effect, delivery, held)
     for name, mode in ((element.colour.file, "RGBA"), (element.second.file if element.second else "", "RGB")):
         Image.new(mode, (64, 64)).save(folder / name)
     (folder / "set.glb").write_bytes(to_bytes({"box": box((1, 1, 1), (0.5, 0.5, 0.5))}, effect.camera))
@@ -205,10 +204,7 @@ def _read_effect(file: Path) -> None:
         plans_of(effect, FOLDER)
     packable(effect)
     for tier in effect.tiers[:2]:
-        if (
-            all(layer.flipbook.player.count < 200 for layer in seen(effect))
-            and tier.width * tier.height < 4e6
-        ):
+        if all(d.route.player.count < 200 for d in packable(effect)) and tier.width * tier.height < 4e6:
             ledger(effect, tier.id)
     if sum(p.copies for p in effect.props) < 200:
         scene_mesh(effect, FOLDER, 0.1)

@@ -32,6 +32,7 @@ from tenka.effect.model import (
     Quality,
     Source,
     Tier,
+    first_delivery,
 )
 from tenka.package import manifest
 from tenka.run.driver import simulate
@@ -115,17 +116,13 @@ def small() -> Effect:
         domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=0.2, run_up=0.1),
         sources=(Source(id="s", name="S", position=(0, 0, 0.4), size=(0.8, 0.8, 0.6)),),
         quality=Quality(detail=2),
-        flipbook=Flipbook(columns=3, rows=3, width=192, height=192, player=Player(count=2)),
     )
     thrown = PointSource(id="b", name="B", position=(0, 0, 1), rate=0.0, burst=12, width=0.2)
-    bits = DebrisLayer(
-        id="bits",
-        name="Bits",
-        sources=(thrown,),
-        flipbook=Flipbook(columns=3, rows=3, width=192, height=192, player=Player(count=1)),
-    )
+    bits = DebrisLayer(id="bits", name="Bits", sources=(thrown,))
     tier = Tier(id="mid", name="Mid", width=320, height=180)
-    return Effect(name="Killed", seconds=0.5, layers=(gas, bits), tiers=(tier,))
+    book = Flipbook(columns=3, rows=3, width=192, height=192, player=Player(count=2))
+    deliveries = tuple(first_delivery(layer, route=book) for layer in (gas, bits))
+    return Effect(name="Killed", seconds=0.5, layers=(gas, bits), deliveries=deliveries, tiers=(tier,))
 
 
 def _frames(effect: Effect, folder: Path, frames: Path, final: bool) -> dict[str, bytes]:

@@ -11,6 +11,7 @@ from tenka.cache.store import Frame, FrameStore
 from tenka.effect.former import FOR_GOOD
 from tenka.effect.model import (
     Camera,
+    Delivery,
     DomainBox,
     Effect,
     Fading,
@@ -25,6 +26,7 @@ from tenka.effect.model import (
     Tier,
     Turbulence,
     Wind,
+    delivering,
 )
 from tenka.gas.felt import LocalInput
 from tenka.gas.grid import GasState, Grid, Workspace
@@ -48,6 +50,17 @@ ONE_POINT = {
     "life_spread": 0.0,
 }
 """A source of a single particle, thrown exactly as it is told."""
+BOOK = Flipbook(
+    columns=2,
+    rows=3,
+    width=128,
+    height=192,
+    last=10.0,
+    padding=2,
+    second="temperature",
+    player=Player(count=3, life=1.0),
+)
+"""Six frames of 60 px."""
 QUIET = Motion(lift=0.0, weight=0.0, drag=0.0, curls=0.0)
 KEEP = Fading(half_life=FOR_GOOD, heat_half_life=FOR_GOOD)
 
@@ -57,23 +70,13 @@ def small_layer(voxel: float = 0.2, **changes: object) -> GasLayer:
     source = Source(
         id="source", name="Source", position=(0, 0, 0.4), size=(0.8, 0.8, 0.6), density=6.0, push=(0, 0, 1)
     )
-    book = Flipbook(
-        columns=2,
-        rows=3,
-        width=128,
-        height=192,
-        last=10.0,
-        padding=2,
-        second="temperature",
-        player=Player(count=3, life=1.0),
-    )
     layer = GasLayer(
         id="puff",
         name="Puff",
         domain=DomainBox(origin=(-1, -1, 0), size=(2, 2, 2), voxel=voxel, run_up=0.25),
         sources=(source,),
     )
-    return layer.model_copy(update={"flipbook": book, **changes})
+    return layer.model_copy(update=changes)
 
 
 def swirl_input(place: tuple[float, float, float] = (0.0, 0.0, 0.0), **settings: object) -> LocalInput:
@@ -85,11 +88,12 @@ def swirl_input(place: tuple[float, float, float] = (0.0, 0.0, 0.0), **settings:
 
 def small_effect(**changes: object) -> Effect:
     """An effect of 12 frames with wind, eddies, a prop, tiers and a lever."""
-    path = "layers.puff.flipbook.player.count"
+    path = "deliveries.puff.route.player.count"
     effect = Effect(
         name="Small",
         seconds=0.5,
         layers=(small_layer(),),
+        deliveries=(Delivery(id="puff", name="Puff", of=("puff",), route=BOOK),),
         props=(Prop(id="box", name="Box", position=(0, 0, 0), size=(0.6, 0.6, 0.2)),),
         forces=(Wind(id="wind", name="Wind", speed=1.0), Turbulence(id="eddies", name="Eddies")),
         camera=Camera(target=(0, 0, 1), distance=6.0),
@@ -107,17 +111,19 @@ def small_effect(**changes: object) -> Effect:
         ),
         levers=(Lever(id="sprites", name="Sprites", path=path, low=1, high=12),),
     )
+    if "layers" in changes and "deliveries" not in changes:
+        changes["deliveries"] = delivering(effect, changes["layers"])  # type: ignore[arg-type]
     return effect.model_copy(update=changes)
 
 
 def layout_of(effect: Effect) -> Layout:
     """How the flipbook of an effect's first gas is laid out."""
-    return layout(effect, effect.gas(), gas_box(effect))
+    return layout(effect, effect.deliveries_of(effect.gas().id)[0], gas_box(effect))
 
 
 def element_of(effect: Effect) -> Element:
     """The flipbook of an effect's first gas as its manifest states it."""
-    return describe(effect, effect.gas(), gas_box(effect))
+    return describe(effect, effect.deliveries_of(effect.gas().id)[0], gas_box(effect))
 
 
 def gas_box(effect: Effect) -> tuple[np.ndarray, np.ndarray]:

@@ -17,7 +17,7 @@ from tenka.effect.document import get, replaced
 from tenka.effect.model import Effect, ramp
 from tenka.effect.starters import STARTERS, with_camera, with_force, with_light, with_prop
 from tenka.look.render import Renderer
-from tenka.look.shot import gathered, shot_of
+from tenka.look.shot import gathered, seen, shot_of
 from tenka.pack.books import books_of
 from tenka.pack.layout import box_of, packable, span_of
 from tenka.particles.heap import dropped
@@ -47,18 +47,23 @@ def lighter(effect: Effect, frames: int = 17, voxels: float = 2.0, cells: int = 
     Of its 17 frames a flipbook of nine writes every other one.
     """
     layers = []
+    size = {"columns": cells, "rows": cells, "width": cells * px, "height": cells * px}
+    deliveries = tuple(
+        d.model_copy(update={"route": d.route.model_copy(update=size)}) for d in effect.deliveries
+    )
     for layer in effect.layers:
-        book = layer.flipbook.model_copy(
-            update={"columns": cells, "rows": cells, "width": cells * px, "height": cells * px}
-        )
-        changes: dict[str, object] = {"flipbook": book}
+        changes: dict[str, object] = {}
         domain = getattr(layer, "domain", None)
         if domain is not None:
             run_up = min(domain.run_up, 0.4)
             changes["domain"] = domain.model_copy(update={"voxel": domain.voxel * voxels, "run_up": run_up})
         layers.append(layer.model_copy(update=changes))
     return effect.model_copy(
-        update={"layers": tuple(layers), "seconds": min(effect.seconds, frames / effect.rate)}
+        update={
+            "layers": tuple(layers),
+            "deliveries": deliveries,
+            "seconds": min(effect.seconds, frames / effect.rate),
+        }
     )
 
 
@@ -112,35 +117,33 @@ def effect_of(name: str) -> Effect:
 
 
 def one_sprite(effect: Effect) -> Effect:
-    """The effect without its set, each layer played as one sprite that lasts as long as its frames."""
-    layers = []
-    for layer in effect.layers:
-        first, last = span_of(effect, layer)
-        player = layer.flipbook.player.model_copy(update={**STILL, "life": max(last - first, 0.05)})
-        layers.append(
-            layer.model_copy(update={"flipbook": layer.flipbook.model_copy(update={"player": player})})
-        )
+    """The effect without its set, each delivery played as one sprite that lasts as long as its frames."""
+    deliveries = []
+    for d in effect.deliveries:
+        first, last = span_of(effect, d)
+        player = d.route.player.model_copy(update={**STILL, "life": max(last - first, 0.05)})
+        deliveries.append(d.model_copy(update={"route": d.route.model_copy(update={"player": player})}))
     props = tuple(p.model_copy(update={"hidden": True}) for p in effect.props)
-    return effect.model_copy(update={"layers": tuple(layers), "props": props})
+    return effect.model_copy(update={"deliveries": tuple(deliveries), "props": props})
 
 
 def whole_view(effect: Effect, store: FrameStore, px: int) -> View:
     """A level view that holds all layers, as their flipbooks are drawn."""
     plans, boxes = plans_of(effect, FOLDER), []
-    for layer in packable(effect):
+    for layer in seen(effect):
         simulate(plans[layer.id], store, Progress())
         box = box_of(effect, layer, figures_of(plans[layer.id], store))
         assert box is not None
         boxes.append(box)
     low, high = np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
-    return side_view(low, high, packable(effect)[0].flipbook.heading, px, px)
+    return side_view(low, high, packable(effect)[0].route.heading, px, px)
 
 
 def stage_picture(
     effect: Effect, store: FrameStore, index: int, view: View, folder: Path = FOLDER
 ) -> np.ndarray:
     """A frame as the stage draws it, (h, w, 3) uint8."""
-    plans = {layer.id: plans_of(effect, folder)[layer.id] for layer in packable(effect)}
+    plans = {layer.id: plans_of(effect, folder)[layer.id] for layer in seen(effect)}
     frames, past = gathered(plans, store, index)
     books, _ = books_of(effect, folder)
     shot = shot_of(effect, frames, folder, index / effect.rate, past=past, books=books)

@@ -47,7 +47,7 @@ def test_f1_opens_the_page_for_what_has_the_keyboard(window: Window) -> None:
 
 def test_each_setting_has_a_page(window: Window) -> None:
     effect = window.state.effect
-    assert page_for(effect, "layers.puff.flipbook.columns")[0] in ("delivering", "settings")
+    assert page_for(effect, "deliveries.puff.route.columns")[0] in ("delivering", "settings")
     assert page_for(effect, "layers.puff.domain.follow") == ("gas", "window follows")
     page, words = page_for(effect, "layers.puff.domain.margin")
     assert page == "settings" and words in text_of(page)

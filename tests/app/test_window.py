@@ -250,23 +250,23 @@ def test_the_ledger_moves_while_the_player_is_changed(window: Window, qtbot: QtB
     window.go_to("pack")
     before = window.state.ledger
     assert before is not None
-    drag(field(window, "layers.puff.flipbook.player.scale"), QPoint(10, 10), QPoint(70, 10))
+    drag(field(window, "deliveries.puff.route.player.scale"), QPoint(10, 10), QPoint(70, 10))
     until(qtbot, lambda: window.state.ledger is not None and window.state.ledger.ms > before.ms * 1.2)
 
 
 def test_a_ramp_is_edited_by_hand(window: Window):
     window.go_to("pack")
-    row = window.sheet.row("layers.puff.flipbook.player.alpha")
+    row = window.sheet.row("deliveries.puff.route.player.alpha")
     assert row is not None and isinstance(row.field, RampField)
     area = row.field._area()
     QTest.mouseDClick(
         row.field, LEFT, pos=QPoint(int(area.left() + area.width() * 0.8), int(area.center().y()))
     )
-    stops = get(window.state.effect, "layers.puff.flipbook.player.alpha").stops
+    stops = get(window.state.effect, "deliveries.puff.route.player.alpha").stops
     assert len(stops) == 5 and stops[3].at == pytest.approx(0.8, abs=0.02)
     row.field.chosen = 3
     QTest.keyClick(row.field, Qt.Key.Key_Delete)
-    assert len(get(window.state.effect, "layers.puff.flipbook.player.alpha").stops) == 4
+    assert len(get(window.state.effect, "deliveries.puff.route.player.alpha").stops) == 4
 
 
 # --- courses, levers, rows ------------------------------------------------------------------------
@@ -297,7 +297,7 @@ def test_a_value_is_made_to_move_in_the_drawer_and_does_not_jump(window: Window)
 
 def test_a_setting_is_promoted_to_a_lever(window: Window):
     window.go_to("pack")
-    row = window.sheet.row("layers.puff.flipbook.player.life")
+    row = window.sheet.row("deliveries.puff.route.player.life")
     assert row is not None
     row._promote()
     assert [lever.id for lever in window.state.effect.levers] == ["sprites", "life"]
@@ -425,15 +425,15 @@ def test_pack_writes_the_package_and_proof_plays_it_with_levers_and_heat(
     QTest.keyClick(window, Qt.Key.Key_H)
     until(qtbot, lambda: np.abs(pixels(window.proof.screen_.image) - still).max() > 60)
     assert not window.state.document.unsaved, "levers belong to the game, not to the document"
-    window.state.edit("layers.puff.flipbook.player.scale", 1.5)
+    window.state.edit("deliveries.puff.route.player.scale", 1.5)
     until(qtbot, lambda: window.proof.tried.isVisible())
 
 
 def test_packing_is_stopped_at_once(window: Window, qtbot: QtBot, tmp_path: Path):
     window.go_to("pack")
     window.pack.set_target(tmp_path / "p")
-    window.state.edit("layers.puff.flipbook.width", 2048)
-    window.state.edit("layers.puff.flipbook.height", 3072)
+    window.state.edit("deliveries.puff.route.width", 2048)
+    window.state.edit("deliveries.puff.route.height", 3072)
     window.pack.start()
     window.pack.cancel()
     until(qtbot, lambda: window.pack.progress is None)
@@ -442,7 +442,7 @@ def test_packing_is_stopped_at_once(window: Window, qtbot: QtBot, tmp_path: Path
 
 def test_a_layout_that_cannot_be_is_said(window: Window, qtbot: QtBot):
     window.go_to("pack")
-    window.state.edit("layers.puff.flipbook.columns", 32)
+    window.state.edit("deliveries.puff.route.columns", 32)
     until(qtbot, lambda: "leave" in window.pack.outputs.text())
     assert not window.pack.button.isEnabled()
 
@@ -633,13 +633,13 @@ def test_a_choice_a_wall_and_a_toggle_reach_the_document(window: Window):
     QTest.mouseClick(walls.field.buttons[2], LEFT)  # type: ignore[attr-defined]
     assert window.state.effect.layers[0].domain.open_high == (True, True, False)
     window.go_to("pack")
-    alpha = window.sheet.row("layers.puff.flipbook.alpha_form")
-    blend = window.sheet.row("layers.puff.flipbook.player.blend")
+    alpha = window.sheet.row("deliveries.puff.route.alpha_form")
+    blend = window.sheet.row("deliveries.puff.route.player.blend")
     assert alpha is not None and blend is not None and isinstance(alpha.field, QComboBox)
     alpha.field.setCurrentText("straight")
     alpha.field.activated.emit(alpha.field.currentIndex())
     QTest.mouseClick(blend.field, LEFT, pos=QPoint(8, 10))
-    book = window.state.effect.layers[0].flipbook
+    book = window.state.effect.deliveries[0].route
     assert book.alpha_form == "straight" and not book.player.blend
 
 

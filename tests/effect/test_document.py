@@ -15,16 +15,7 @@ from tenka.demo import PLUME
 from tenka.effect import storage
 from tenka.effect.catalogue import SECTIONS, params, settings_that_affect, table_markdown, walk
 from tenka.effect.courses import Wave
-from tenka.effect.document import (
-    Document,
-    dismissed,
-    get,
-    param_at,
-    promoted,
-    replaced,
-    with_levers,
-    with_trial,
-)
+from tenka.effect.document import Document, dismissed, get, on_tier, param_at, promoted, replaced, with_trial
 from tenka.effect.model import (
     DebrisLayer,
     Effect,
@@ -57,7 +48,7 @@ def test_an_edit_changes_one_value_and_shares_the_rest():
     (
         (LIFT, 99.0),
         ("layers.puff.domain.voxel", -1.0),
-        ("layers.puff.flipbook.columns", 0),
+        ("deliveries.puff.route.columns", 0),
         ("light.height", 91.0),
     ),
 )
@@ -125,7 +116,7 @@ def test_listeners_hear_the_path_and_undo_to_the_saved_state_is_saved():
 
 
 def test_a_promoted_setting_becomes_a_lever_with_a_value_in_each_tier():
-    effect = promoted(small_effect(), "layers.puff.flipbook.player.scale")
+    effect = promoted(small_effect(), "deliveries.puff.route.player.scale")
     lever = effect.levers[-1]
     assert lever.id == "scale" and lever.low < 1.0 < lever.high
     assert all(t.levers["scale"] == 1.0 for t in effect.tiers)
@@ -134,7 +125,7 @@ def test_a_promoted_setting_becomes_a_lever_with_a_value_in_each_tier():
 
 @pytest.mark.parametrize(
     "path",
-    ("layers.puff.motion.lift", "layers.puff.flipbook.player.blend", "layers.puff.flipbook.player.count"),
+    ("layers.puff.motion.lift", "deliveries.puff.route.player.blend", "deliveries.puff.route.player.count"),
 )
 def test_only_numbers_that_the_game_reads_become_levers_and_only_once(path: str):
     with pytest.raises(BadInput):
@@ -143,11 +134,9 @@ def test_only_numbers_that_the_game_reads_become_levers_and_only_once(path: str)
 
 def test_a_tier_plays_with_its_levers_held_to_their_range():
     effect = small_effect()
-    assert with_levers(effect, "low").layers[0].flipbook.player.count == 2
+    assert on_tier(effect, "low").deliveries[0].route.player.count == 2
     tiers = (effect.tiers[0].model_copy(update={"levers": {"sprites": 500.0}}), effect.tiers[1])
-    assert (
-        with_levers(effect.model_copy(update={"tiers": tiers}), "low").layers[0].flipbook.player.count == 12
-    )
+    assert on_tier(effect.model_copy(update={"tiers": tiers}), "low").deliveries[0].route.player.count == 12
 
 
 def test_a_lever_whose_range_is_empty_is_refused():
@@ -207,7 +196,7 @@ def test_an_effect_comes_back_as_it_was_saved(tmp_path: Path):
 def test_any_allowed_values_survive_the_file(size: float, columns: int):
     effect = replaced(
         replaced(small_effect(), "layers.puff.domain.size", (size, 1.0, 2.0)),
-        "layers.puff.flipbook.columns",
+        "deliveries.puff.route.columns",
         columns,
     )
     assert storage.loads(storage.dumps(effect)) == effect

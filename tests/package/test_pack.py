@@ -47,7 +47,7 @@ from tenka.scene.files import load
 from tenka.scene.glb import camera_from, to_bytes
 from tenka.scene.meshes import box
 
-BOOK = "layers.puff.flipbook"
+BOOK = "deliveries.puff.route"
 DOCS = Path(__file__).parent.parent.parent / "docs"
 
 
@@ -96,7 +96,8 @@ def test_frames_stand_in_order_from_the_top_left(packed: Path):
     for index, time in enumerate(laid.times):
         assert element.times[index] == pytest.approx(time, abs=1e-6)
         frame = frame_between(plan, store, time, Progress())
-        alpha = draw_cell(effect, layer, frame, laid, (wide - 4, tall - 4))[..., 3]
+        size = (wide - 4, tall - 4)
+        alpha = draw_cell(effect, effect.deliveries[0], {layer.id: frame}, time, laid, size)[..., 3]
         row, column = divmod(index, element.columns)
         cell = atlas[row * tall : (row + 1) * tall, column * wide : (column + 1) * wide, 3]
         np.testing.assert_allclose(cell[2:-2, 2:-2], alpha * 255, atol=1.0)
@@ -106,7 +107,7 @@ def test_frames_stand_in_order_from_the_top_left(packed: Path):
 def test_size_and_pivot_put_the_source_where_it_stands():
     effect = small_effect()
     plan = layout_of(effect)
-    view = content_view(plan, effect.layers[0].flipbook.heading, *plan.content)
+    view = content_view(plan, effect.deliveries[0].route.heading, *plan.content)
     x, y, _ = view.project(np.array([[0.0, 0.0, 0.1]]))[0]  # the source's foot
     assert plan.attach == pytest.approx((0.0, 0.0, 0.1))
     assert plan.pivot == pytest.approx((x / plan.content[0], 1 - y / plan.content[1]))
@@ -370,7 +371,7 @@ def test_the_ledgers_overdraw_equals_a_brute_force_count():
     ]
     assert covered == pytest.approx(np.mean([c.sum() for c in counts]), rel=1e-4)
     assert pixels == pytest.approx(np.mean([(c > 0).sum() for c in counts]), rel=1e-4)
-    line = flipbook_line(effect.layers[0], e, tier, device(tier.device))
+    line = flipbook_line(effect.deliveries[0].name, e, tier, device(tier.device))
     assert line.overdraw == pytest.approx(
         np.mean([c.sum() for c in counts]) / np.mean([(c > 0).sum() for c in counts]), rel=1e-4
     )

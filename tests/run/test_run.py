@@ -52,7 +52,7 @@ def keys(effect: Effect) -> dict[int, str]:
 def test_a_look_a_name_or_a_delivery_does_not_change_the_keys():
     effect = small_effect()
     changed = replaced(replaced(effect, "layers.puff.look.extinction", 30.0), "light.heading", 10.0)
-    changed = replaced(replaced(changed, "layers.puff.flipbook.columns", 4), "layers.puff.name", "Other")
+    changed = replaced(replaced(changed, "deliveries.puff.route.columns", 4), "layers.puff.name", "Other")
     assert keys(changed) == keys(effect)
 
 

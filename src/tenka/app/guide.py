@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from tenka.app import theme
 from tenka.effect.cameras import SceneCamera
+from tenka.effect.deliveries import Delivery
 from tenka.effect.document import get, param_at
 from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.layers import LayerBase
@@ -56,7 +57,7 @@ def page_for(effect: Effect, path: str) -> tuple[str, str]:
     """The page that tells of a setting, and the words to be looked at there."""
     owner, label = get(effect, path.rpartition(".")[0]), param_at(effect, path).label
     parts = path.split(".")
-    if isinstance(owner, Flipbook | Player | Tier):
+    if isinstance(owner, Flipbook | Player | Tier | Delivery):
         page = "delivering"
     elif isinstance(owner, Light | SceneLight | SceneCamera):
         page = "look"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 
@@ -16,8 +17,8 @@ from tenka.budget.told import over_budget
 from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect import storage
-from tenka.effect.document import Document, edited, get, is_there, label_of
-from tenka.effect.model import Effect, GasLayer, Layer, Tier
+from tenka.effect.document import Document, delivered_on, edited, get, is_there, label_of, with_own
+from tenka.effect.model import Delivery, Effect, GasLayer, Layer, Tier
 from tenka.effect.naming import in_names
 from tenka.effect.starters import empty
 from tenka.effect.together import set_together
@@ -63,7 +64,8 @@ class State(Choosing):
         self._ending: list[Session] = []  # of effects that were open before
         self.journal: storage.Journal | None = None
         self.frame = 0
-        self.tier_id = ""
+        self.tier_id, self.delivery_id = "", ""
+        self._played: tuple[Effect, Tier | None, Effect] | None = None
         self.status = Status()
         self.ledgers: dict[str, Ledger] = {}
         self.ledger_problem = ""
@@ -100,6 +102,27 @@ class State(Choosing):
         """The gas that is worked on: that layer when it is one, else the first."""
         layer = self.layer
         return layer if isinstance(layer, GasLayer) else next(iter(self.effect.gases), None)
+
+    @property
+    def delivery(self) -> Delivery | None:
+        """The delivery that is worked on: the chosen one while it takes the layer that is worked on, else
+        that layer's first."""
+        layer = self.layer
+        found = self.effect.deliveries_of(layer.id) if layer is not None else []
+        return next((d for d in found if d.id == self.delivery_id), found[0] if found else None)
+
+    @property
+    def played(self) -> Effect:
+        """The effect with the present tier's deliveries, before levers."""
+        now, tier = self.effect, self.tier
+        if self._played is None or self._played[0] is not now or self._played[1] is not tier:
+            self._played = (now, tier, delivered_on(now, tier.id if tier is not None else ""))
+        return self._played[2]
+
+    def value(self, path: str) -> Any:
+        """The value of a setting, on the present tier where that has its own."""
+        own = self.tier is not None and path in self.tier.values
+        return get(self.played if own else self.effect, path)
 
     @property
     def tier(self) -> Tier | None:
@@ -212,6 +235,8 @@ class State(Choosing):
         try:
             if self.also and path.startswith(f"{self.selection}."):
                 changed = set_together(self.effect, path, value, self.selection, self.also)
+            elif self.tier is not None and path in self.tier.values:
+                changed = with_own(self.effect, self.tier.id, path, value)
             else:
                 changed = edited(self.effect, path, value)
             self.document.apply(ridden(self.effect, changed), label or label_of(path), path, merge)

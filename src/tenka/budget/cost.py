@@ -18,11 +18,11 @@ from tenka.base.errors import BadInput
 from tenka.base.words import counted as count_of
 from tenka.budget.devices import BlockFormat, Device, device
 from tenka.effect.courses import most
-from tenka.effect.document import with_levers
+from tenka.effect.document import on_tier
 from tenka.effect.model import Camera, Effect, Player, Tier, heard
-from tenka.look.shot import SHOWN, seen
+from tenka.look.shot import SHOWN
 from tenka.look.sprites import count_covered
-from tenka.pack.layout import Box, box_of, describe
+from tenka.pack.layout import bounds_of, describe, left_out, packable, taken
 from tenka.package.manifest import Flipbook
 from tenka.proof.player import quads
 from tenka.run.kinds import KINDS
@@ -282,11 +282,11 @@ def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
     return Line(name, "flipbook", whole_ms, update_ms, whole_mb, overdraw, covered, terms, bound)
 
 
-def _why_unknown(layer: Any, box: Box | None) -> str:
-    """Why a layer's cost cannot be told, or nothing."""
+def _why_unknown(layer: Any, played: Effect) -> str:
+    """Why a seen layer that no delivery takes is not counted."""
     if layer.kind not in KINDS or layer.kind not in SHOWN:
         return f"layers of the kind '{layer.kind}' have no delivery yet"
-    return "it has not been simulated yet, so that nobody knows how large it is" if box is None else ""
+    return "it has no delivery" if not played.deliveries_of(layer.id) else "its delivery is left out here"
 
 
 def ledger(
@@ -309,23 +309,23 @@ def ledger(
         names = ", ".join(t.name for t in effect.tiers) or "none yet"
         raise BadInput(f"no tier is called '{tier_id}'", f"one of {names}") from None
     d = device(tier.device)
-    played = with_levers(effect, tier.id)
+    played = on_tier(effect, tier.id)
     lines, problems, uncounted = [], [], []
-    for layer in seen(played):
-        box = None
-        if layer.kind in KINDS:
-            box = box_of(played, layer, (figures or {}).get(layer.id, {}))
-        why = _why_unknown(layer, box)
-        if why or box is None:
-            uncounted.append(Uncounted(layer.name, why))
+    for layer in left_out(played):
+        uncounted.append(Uncounted(layer.name, _why_unknown(layer, played)))
+    for delivery in packable(played):
+        box = bounds_of(played, delivery, figures or {})
+        if box is None:
+            why = "it has not been simulated yet, so that nobody knows how large it is"
+            uncounted += [Uncounted(layer.name, why) for layer in taken(played, delivery)]
             continue
-        element = describe(played, layer, box)
+        element = describe(played, delivery, box)
         if max(element.width, element.height) > d.largest_texture_px:
             problems.append(
-                f"{layer.name}: an atlas of {element.width} × {element.height} px is larger than "
+                f"{delivery.name}: an atlas of {element.width} × {element.height} px is larger than "
                 f"{d.name} takes ({d.largest_texture_px} px)."
             )
-        lines.append(flipbook_line(layer.name, element, tier, d))
+        lines.append(flipbook_line(delivery.name, element, tier, d))
     return Ledger(tier, d, tuple(lines), tuple(problems), tuple(uncounted), _notes(effect, tier, d))
 
 

@@ -40,6 +40,7 @@ from tenka.effect.model import (
     Tier,
     Turbulence,
     Wind,
+    first_delivery,
 )
 from tenka.gas.forces import apply_forces
 from tenka.gas.ghosts import push_out
@@ -92,7 +93,6 @@ def tiny_effect() -> Effect:
         fire=Fire(burns=True),
         motion=Motion(viscosity=0.001),
         fading=Fading(spread=0.001),
-        flipbook=Flipbook(columns=2, rows=2, width=64, height=64, last=0.2, player=Player(count=2)),
     )
     box = Prop(id="box", name="Box", size=(0.5, 0.5, 0.2), shift_x=Wave(amount=0.1))
     forces = (
@@ -102,7 +102,16 @@ def tiny_effect() -> Effect:
         Swirl(id="swirl", name="Swirl"),
     )
     tier = Tier(id="mid", name="Mid", width=128, height=96)
-    return Effect(name="Warm-up", seconds=0.2, layers=(layer,), props=(box,), forces=forces, tiers=(tier,))
+    book = Flipbook(columns=2, rows=2, width=64, height=64, last=0.2, player=Player(count=2))
+    return Effect(
+        name="Warm-up",
+        seconds=0.2,
+        layers=(layer,),
+        deliveries=(first_delivery(layer, route=book),),
+        props=(box,),
+        forces=forces,
+        tiers=(tier,),
+    )
 
 
 def stand_in(grid: Grid, time: float) -> Frame:

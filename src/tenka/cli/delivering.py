@@ -29,38 +29,58 @@ from tenka.cli.common import (
 def pack(
     file: File,
     out: Annotated[Path, typer.Option("--out", help="Folder of the package.")],
-    tier: Annotated[str | None, typer.Option("--tier", help="Use this tier's lever values.")] = None,
+    tier: Annotated[
+        str | None, typer.Option("--tier", help="As this tier has it; all: a folder in OUT for each tier.")
+    ] = None,
     only: Annotated[
-        str | None, typer.Option("--layer", help="Pack this layer alone; by default all that are seen.")
+        str | None,
+        typer.Option("--only", "--layer", help="Pack this delivery alone, or what delivers this layer."),
     ] = None,
     as_json: Json = False,
 ) -> None:
-    """Draw the flipbooks of all layers that are seen, and write the package."""
+    """Write the package: all deliveries of what is seen."""
+    from tenka.effect.document import on_tier
     from tenka.pack.flipbook import pack as write
     from tenka.pack.layout import left_out, lost_flames
 
     effect = open_effect(file)
-    layer_of(effect, only, file)
-    tier_of(effect, tier, file)
-    manifest = write(effect, file.parent, frame_store(), out, Bar(), only, tier)
-    for layer in left_out(effect) if only is None else ():
-        print(f"{layer.name} is not in the package: no route takes layers of its kind.", file=sys.stderr)
-    for found in lost_flames(effect, only):
-        print(f"{found.text}.", file=sys.stderr)
-    for element in manifest.elements:
-        size = (out / element.colour.file).stat().st_size
-        say(
-            {
-                "element": element.id,
-                "frames": element.frames,
-                "atlas": [element.width, element.height],
-                "bytes": size,
-                "folder": str(out),
-            },
-            as_json,
-            f"Packed {counted(element.frames, 'frame')} of {element.name} in {element.width} x "
-            f"{element.height} px to {out}.",
-        )
+    if only is not None and only not in {d.id for d in effect.deliveries}:
+        layer_of(effect, only, file)
+    every = tier == "all"
+    if not every:
+        tier_of(effect, tier, file)
+    for name in [t.id for t in effect.tiers] if every else [tier]:
+        folder = out / name if every and name is not None else out
+        if every:
+            out.mkdir(parents=True, exist_ok=True)
+        manifest = write(effect, file.parent, frame_store(), folder, Bar(), only, name)
+        for layer in left_out(on_tier(effect, name) if name else effect) if only is None else ():
+            print(f"{layer.name} is not in the package: no delivery takes it.", file=sys.stderr)
+        for found in lost_flames(effect, only):
+            print(f"{found.text}.", file=sys.stderr)
+        for element in manifest.elements:
+            _say_element(element, folder, name, as_json)
+
+
+def _say_element(element: Any, folder: Path, tier: str | None, as_json: bool) -> None:
+    """One line of what was written."""
+    files = [element.colour.file, *([element.second.file] if element.second else [])]
+    say(
+        {
+            "element": element.id,
+            "route": element.route,
+            "layers": list(element.layers),
+            "tier": tier,
+            "frames": element.frames,
+            "atlas": [element.width, element.height],
+            "files": files,
+            "bytes": sum((folder / name).stat().st_size for name in files),
+            "folder": str(folder),
+        },
+        as_json,
+        f"Packed {counted(element.frames, 'frame')} of {element.name} in {element.width} x "
+        f"{element.height} px to {folder}.",
+    )
 
 
 @app.command()
@@ -145,11 +165,12 @@ def _print_ledger(book: Any, as_json: bool) -> None:
 
 def _figures(effect: Any, file: Path) -> dict[str, Any]:
     """What was measured of the layers whose size only a simulation tells; what is missing is simulated."""
-    from tenka.pack.layout import box_of, packable
+    from tenka.pack.layout import box_of, packable, taken
     from tenka.run.driver import figures_of, simulate
     from tenka.run.plans import plans_of
 
-    unknown = [layer.id for layer in packable(effect) if box_of(effect, layer, {}) is None]
+    layers = {layer.id: layer for d in packable(effect) for layer in taken(effect, d)}
+    unknown = [id for id, layer in layers.items() if box_of(effect, layer, {}) is None]
     if not unknown:
         return {}
     store, plans, found = frame_store(), plans_of(effect, file.parent), {}

@@ -16,6 +16,7 @@ from tenka.effect.model import (
     Cue,
     Effect,
     Feed,
+    Flipbook,
     Layer,
     ParticleLayer,
     Pieces,
@@ -23,6 +24,7 @@ from tenka.effect.model import (
     PointMotion,
     PointSource,
     Source,
+    first_delivery,
     ramp,
 )
 from tenka.effect.starters import stored, usual_place
@@ -44,6 +46,11 @@ class NewLayer:
     file: str
     words: str
     in_gas: bool = False
+
+    @property
+    def route(self) -> Flipbook:
+        """By which it is delivered."""
+        return stored(self.file).deliveries[0].route
 
     def __call__(self, effect: Effect) -> Layer:
         """The layer, where other things are, in a box like that of the first gas."""
@@ -71,18 +78,20 @@ LAYERS = {
 """Layers that can be added, by name."""
 
 
-def with_new_layer(effect: Effect, layer: Layer) -> tuple[Effect, str]:
-    """The effect with a further layer, on top of the others, and its path. Layers of the same name are told
-    apart by numbers."""
+def with_new_layer(effect: Effect, layer: Layer, route: Flipbook | None = None) -> tuple[Effect, str]:
+    """The effect with a further layer, on top of the others, delivered by a route (by default as its kind
+    begins with), and its path. Layers of the same name are told apart by numbers."""
     id = free_id(effect.layers, layer.id)
     number = id.rpartition("_")[2]
     taken = any(other.name == layer.name for other in effect.layers)
     name = f"{layer.name} {number}" if taken and number.isdigit() else layer.name
     layer = layer.model_copy(update={"id": id, "name": name[:60]})
-    book = layer.flipbook
+    book = route or layer.first_route()
     if book.last > effect.seconds:  # a sequence that lasts as long as the effect plays at its own pace
         player = book.player.model_copy(update={"life": effect.seconds})
-        layer = layer.model_copy(update={"flipbook": book.model_copy(update={"player": player})})
+        book = book.model_copy(update={"player": player})
+    first = first_delivery(layer, {d.id for d in effect.deliveries}, book)
+    effect = effect.model_copy(update={"deliveries": (first, *effect.deliveries)})
     return effect.with_layers((layer, *effect.layers)), f"layers.{id}"
 
 
@@ -236,16 +245,8 @@ def without_layer(effect: Effect, id: str) -> Effect:
         for light in effect.lights
     )
     kept = tuple(layer.without_link(id) for layer in effect.layers if layer.id != id)
-    levers = tuple(lever for lever in effect.levers if not lever.path.startswith(f"layers.{id}."))
-    tiers = tuple(
-        t.model_copy(
-            update={"levers": {k: v for k, v in t.levers.items() if any(lever.id == k for lever in levers)}}
-        )
-        for t in effect.tiers
-    )
-    return Effect.model_validate(
-        {**dict(effect), "layers": kept, "lights": lights, "levers": levers, "tiers": tiers}
-    )
+    found: Effect = effect.model_copy(update={"lights": lights}).with_layers(kept)
+    return found
 
 
 def with_fed_prop(

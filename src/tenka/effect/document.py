@@ -12,13 +12,13 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from tenka.base.errors import BadInput
 from tenka.base.tree import explain
 from tenka.effect.catalogue import Param, Settings, params, walk
 from tenka.effect.courses import Course
-from tenka.effect.model import TRIED, Effect, Lever, Tier, Trial
+from tenka.effect.model import TRIED, Effect, Lever, Tier, Trial, tidied
 
 MOST_UNDO = 400
 
@@ -85,10 +85,62 @@ def param_at(effect: Effect, path: str) -> Param:
         raise BadInput(f"'{path}' is not a setting") from None
 
 
-def with_levers(effect: Effect, tier_id: str) -> Effect:
-    """The effect as this tier plays it: each lever's value for the tier put in its place."""
+def with_own(effect: Effect, tier_id: str, path: str, value: Any) -> Effect:
+    """The effect with a setting of a delivery that has a value of its own on a tier.
+
+    Raises
+    ------
+    BadInput
+        What is no setting of a delivery, or a value out of its range.
+    """
+    if not path.startswith("deliveries."):
+        raise BadInput(f"'{path}' cannot be another on each tier", "a setting of a delivery", place=path)
+    param_at(effect, path)
+    replaced(effect, path, value)  # checked as if it were everyone's
+    plain = value.model_dump(mode="json") if isinstance(value, BaseModel) else value
+    plain = list(plain) if isinstance(plain, tuple) else plain
+    return _with_values(effect, tier_id, {**effect.tier(tier_id).values, path: plain})
+
+
+def without_own(effect: Effect, tier_id: str, path: str) -> Effect:
+    """The effect with a setting that is again the same on a tier as elsewhere."""
+    values = {k: v for k, v in effect.tier(tier_id).values.items() if k != path}
+    return _with_values(effect, tier_id, values)
+
+
+def _with_values(effect: Effect, tier_id: str, values: dict[str, Any]) -> Effect:
+    id = effect.tier(tier_id).id
+    tiers = tuple(t.model_copy(update={"values": values}) if t.id == id else t for t in effect.tiers)
+    return effect.model_copy(update={"tiers": tiers})
+
+
+def delivered_on(effect: Effect, tier_id: str) -> Effect:
+    """The effect with a tier's deliveries, before levers; the same where there is no such tier, or where its
+    values fit no more."""
+    try:
+        return on_tier(effect, tier_id, levers=False)
+    except (BadInput, KeyError):
+        return effect
+
+
+def on_tier(effect: Effect, tier_id: str, levers: bool = True) -> Effect:
+    """The effect as this tier has it: without what it leaves out, with its own values of deliveries, and
+    with each lever's value for it (unless `levers` is off).
+
+    Raises
+    ------
+    BadInput
+        A value that does not fit its setting any more.
+    """
     tier = effect.tier(tier_id)
-    for lever in effect.levers:
+    for path, value in tier.values.items():
+        param_at(effect, path)
+        effect = replaced(effect, path, value)
+    kept = tuple(d for d in effect.deliveries if d.id not in tier.without)
+    if len(kept) != len(effect.deliveries):
+        effect = effect.model_copy(update={"deliveries": kept})
+        effect = effect.model_copy(update={"levers": tidied(effect)["levers"]})
+    for lever in effect.levers if levers else ():
         if lever.id in tier.levers:
             value = min(lever.high, max(lever.low, tier.levers[lever.id]))
             if param_at(effect, lever.path).kind == "whole":

@@ -70,6 +70,7 @@ class Player(Settings):
 class Flipbook(Settings):
     """The flipbook route: how frames are drawn and laid out."""
 
+    kind: Literal["flipbook"] = "flipbook"
     first: float = ATLAS.number(
         0.0, "s", 0, 600, "Time of the first packed frame.", soft=(0, 8), step=0.02, label="first moment"
     )

@@ -170,3 +170,68 @@ def turning_by_turns(given: Any) -> Any:
     turning = min(10.0, round((rim / max(speed, 0.1)) ** 2, 4))
     kept = {key: value for key, value in bodies.items() if key not in ("tumble", "tumble_slower")}
     return {**given, "bodies": {**kept, "turning": turning}}
+
+
+def bookless(layer: Any) -> tuple[Any, Any]:
+    """A layer without its flipbook, and that."""
+    if not isinstance(layer, dict) or "flipbook" not in layer:
+        return layer, None
+    return {key: value for key, value in layer.items() if key != "flipbook"}, layer["flipbook"]
+
+
+def layers_without_books(given: Any) -> Any:
+    """Layers held a flipbook each; what keeps layers alone lets that go."""
+    if not isinstance(given, dict) or not isinstance(given.get("layers"), list | tuple):
+        return given
+    return {**given, "layers": [bookless(layer)[0] for layer in given["layers"]]}
+
+
+def deliveries_of_layers(given: Any) -> Any:
+    """A delivery for each layer, of the flipbook that it held or as its kind begins with; levers lead
+    there."""
+    if not isinstance(given, dict) or "deliveries" in given:
+        return given
+    layers = given.get("layers") or ()
+    if not isinstance(layers, list | tuple):
+        return given
+    found = []
+    for layer in layers:
+        if isinstance(layer, dict):
+            id, name, kind = layer.get("id"), layer.get("name"), layer.get("kind")
+            plain = {} if kind in (None, "gas") else BOOK_OF_POINTS
+            book = bookless(layer)[1] if "flipbook" in layer else plain
+        else:
+            id, name, book = getattr(layer, "id", None), getattr(layer, "name", None), layer.first_route()
+        route = {**book, "kind": "flipbook"} if isinstance(book, dict) else book
+        found.append({"id": id, "name": name, "of": [id], "route": route})
+    kept = {**layers_without_books(given), "schema_version": 2, "deliveries": found}
+    levers = given.get("levers")
+    if isinstance(levers, list | tuple):
+        kept["levers"] = [_led(lever) for lever in levers]
+    return kept
+
+
+def _led(lever: Any) -> Any:
+    """A lever that led into a layer's flipbook, led into its delivery."""
+    parts = lever["path"].split(".") if isinstance(lever, dict) and isinstance(lever.get("path"), str) else []
+    if len(parts) > 3 and parts[0] == "layers" and parts[2] == "flipbook":
+        return {**lever, "path": ".".join(["deliveries", parts[1], "route", *parts[3:]])}
+    return lever
+
+
+BOOK_OF_POINTS: dict[str, Any] = {
+    "last": 600.0,
+    "columns": 6,
+    "rows": 6,
+    "width": 1536,
+    "height": 1536,
+    "player": {
+        "count": 1,
+        "life_spread": 0.0,
+        "size_spread": 0.0,
+        "rotation": 0.0,
+        "scatter": 0.0,
+        "alpha": {"stops": [{"at": 0.0, "value": 1.0}, {"at": 1.0, "value": 1.0}]},
+    },
+}
+"""What particles were delivered with where a file left it out."""

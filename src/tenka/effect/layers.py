@@ -5,8 +5,6 @@ from __future__ import annotations
 
 from typing import Any, ClassVar, NamedTuple, Self
 
-from pydantic import Field
-
 from tenka.base.errors import BadInput
 from tenka.effect.catalogue import MOTION
 from tenka.effect.courses import Value
@@ -52,7 +50,6 @@ class LayerBase(Heard):
     kind: str
     sources: tuple[Any, ...] = ()
     colliders: tuple[Any, ...] = ()
-    flipbook: Flipbook = Field(default_factory=Flipbook)
     time_scale: Value = MOTION.moving(
         1.0,
         "",
@@ -74,6 +71,10 @@ class LayerBase(Heard):
         if self.SOURCE is None:
             raise BadInput(f"{self.name} is of a kind that takes no sources")
         return self.SOURCE(id=id, name="Source", position=place)
+
+    def first_route(self) -> Flipbook:
+        """The route by which a new layer of the family is delivered."""
+        return Flipbook()
 
     def links(self) -> list[Link]:
         """The layers that this one names, of the sources that are heard or not."""

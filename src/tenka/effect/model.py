@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
 from tenka.base.errors import BadInput
 from tenka.base.tree import explain
 from tenka.effect.cameras import SceneCamera
-from tenka.effect.catalogue import VIEWING, WHAT, WHERE, Settings
+from tenka.effect.catalogue import WHAT, WHERE, Settings
 from tenka.effect.debris import Bodies, DebrisLayer, Pieces
+from tenka.effect.delivered import check_deliveries, delivering, first_delivery, tidied
+from tenka.effect.deliveries import Delivery
 from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.forces import INSIDE, Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind
-from tenka.effect.former import CURL_SIZES
+from tenka.effect.former import CURL_SIZES, deliveries_of_layers, layers_without_books
 from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Motion, Quality
 from tenka.effect.gaslook import Look
 from tenka.effect.layers import FIELD, HANDED, POINTS, LayerBase
@@ -51,82 +53,10 @@ from tenka.effect.pointlook import PointLook
 from tenka.effect.pointsource import PointSource
 from tenka.effect.props import Prop
 from tenka.effect.sources import Source
+from tenka.effect.tiers import Cue, Lever, Tier
 
-SCHEMA_VERSION: Literal[1] = 1
+SCHEMA_VERSION: Literal[2] = 2
 Layer = Annotated[GasLayer | ParticleLayer | DebrisLayer, Field(discriminator="kind")]
-
-
-class Cue(Settings):
-    """A moment with a name. What hangs on it is timed from it."""
-
-    id: Id
-    name: str = WHAT.param("Cue", "What the moment is called.", affects="none")
-    at: float = WHAT.number(0.0, "s", -60, 600, "When it is.", soft=(0, 8), step=0.02)
-
-
-class Tier(Settings):
-    """A device, this effect's budget on it, and the viewing for which cost is counted."""
-
-    id: Id
-    name: Annotated[str, Field(min_length=1, max_length=30)] = VIEWING.param(
-        "Tier", "What the tier is called.", affects="none"
-    )
-    device: str = VIEWING.param("hearth", "Device profile that the game ships on.", kind="device")
-    ms: float = VIEWING.number(
-        2.0,
-        "ms",
-        0.001,
-        1000,
-        "What this effect may take of the device's frame.",
-        soft=(0.1, 8),
-        label="time budget",
-    )
-    mb: float = VIEWING.number(
-        32.0,
-        "MB",
-        0.001,
-        1e5,
-        "What this effect may take of the device's memory.",
-        soft=(1, 128),
-        label="memory budget",
-    )
-    distance: float = VIEWING.number(14.0, "m", 0.1, 1e4, "How far the player stands from it.", soft=(2, 60))
-    width: int = VIEWING.number(
-        1920, "px", 64, 8192, "Width of the game's picture.", soft=(640, 3840), step=20
-    )
-    height: int = VIEWING.number(
-        1080, "px", 64, 8192, "Height of the game's picture.", soft=(360, 2160), step=10
-    )
-    copies: int = VIEWING.number(
-        1, "", 1, 500, "How many of this effect are on screen.", soft=(1, 12), step=1, label="on screen"
-    )
-    fov: float = VIEWING.number(
-        50.0,
-        "°",
-        5,
-        140,
-        "Vertical angle of view of the game's camera.",
-        soft=(25, 90),
-        step=1,
-        label="field of view",
-    )
-    levers: dict[str, float] = Field(default_factory=dict)
-
-
-class Lever(Settings):
-    """A control that the game gets: the path of a player setting, and the range it may move in."""
-
-    id: Id
-    name: str = Field(min_length=1, max_length=40)
-    path: str
-    low: float
-    high: float
-
-    @model_validator(mode="after")
-    def _low_below_high(self) -> Lever:
-        if self.low >= self.high:
-            raise ValueError("a lever's low must be below its high")
-        return self
 
 
 class Trial(Settings):
@@ -145,13 +75,20 @@ class Trial(Settings):
     lights: tuple[SceneLight, ...] = ()
     light: Light
 
+    @model_validator(mode="before")
+    @classmethod
+    def _former(cls, given: Any) -> Any:
+        return layers_without_books(given)
+
     @classmethod
     def of(cls, effect: Effect, id: str, name: str) -> Trial:
         return cls(id=id, name=name, **{part: getattr(effect, part) for part in TRIED})
 
     def onto(self, effect: Effect) -> Effect:
-        """The effect as it was when the trial was kept; its camera, tiers, levers and trials stay."""
-        return effect.model_copy(update={part: getattr(self, part) for part in TRIED})
+        """The effect as it was when the trial was kept; its deliveries, camera, tiers, levers and trials
+        stay."""
+        parts = {part: getattr(self, part) for part in TRIED}
+        return effect.model_copy(update={**parts, "deliveries": delivering(effect, self.layers)})
 
 
 TRIED = ("seconds", "rate", "seed", "props", "forces", "layers", "cues", "lights", "light")
@@ -160,7 +97,7 @@ TRIED = ("seconds", "rate", "seed", "props", "forces", "layers", "cues", "lights
 class Effect(Settings):
     """The whole document."""
 
-    schema_version: Literal[1] = SCHEMA_VERSION
+    schema_version: Literal[2] = SCHEMA_VERSION
     name: str = Field("untitled", min_length=1, max_length=80)
     seconds: float = WHERE.number(
         4.0, "s", 0.05, 600, "How long the effect lasts.", soft=(0.5, 12), step=0.1, label="length"
@@ -187,6 +124,7 @@ class Effect(Settings):
     props: tuple[Prop, ...] = ()
     forces: tuple[Force, ...] = ()
     layers: tuple[Layer, ...] = ()
+    deliveries: tuple[Delivery, ...] = ()
     lights: tuple[SceneLight, ...] = ()
     cameras: tuple[SceneCamera, ...] = ()
     cues: tuple[Cue, ...] = ()
@@ -196,12 +134,18 @@ class Effect(Settings):
     levers: tuple[Lever, ...] = ()
     trials: tuple[Trial, ...] = ()
 
+    @model_validator(mode="before")
+    @classmethod
+    def _former(cls, given: Any) -> Any:
+        return deliveries_of_layers(given)
+
     @model_validator(mode="after")
     def _whole(self) -> Effect:
         for group in (
             self.props,
             self.forces,
             self.layers,
+            self.deliveries,
             self.lights,
             self.cameras,
             self.cues,
@@ -225,6 +169,7 @@ class Effect(Settings):
                         f"{word} {item.id} names the prop '{item.prop}', which is not in the effect"
                     )
             self._linked(layer)
+        check_deliveries(self)
         gases = {layer.id for layer in self.layers if layer.HANDS == FIELD}
         for light in self.lights:
             if light.stands_for and light.stands_for not in gases:
@@ -299,17 +244,31 @@ class Effect(Settings):
         return self.with_layers(layer if item.id == layer.id else item for item in self.layers)
 
     def with_layers(self, layers: Iterable[Layer]) -> Effect:
-        """The effect with other layers, checked as a whole.
+        """The effect with other layers, checked as a whole. Those that are new get a delivery as their kind
+        has it; deliveries of nothing go.
 
         Raises
         ------
         BadInput
             When what is named is not there.
         """
+        layers = tuple(layers)
         try:
-            return Effect.model_validate({**dict(self), "layers": tuple(layers)})
+            bare = self.model_copy(update={"layers": layers, "deliveries": delivering(self, layers)})
+            return Effect.model_validate({**dict(bare), **tidied(bare)})
         except ValidationError as error:
             raise BadInput(explain(error)) from None
+
+    def delivery(self, id: str) -> Delivery:
+        """A delivery by its id."""
+        for delivery in self.deliveries:
+            if delivery.id == id:
+                return delivery
+        raise KeyError(id)
+
+    def deliveries_of(self, layer_id: str) -> list[Delivery]:
+        """The deliveries that take a layer."""
+        return [d for d in self.deliveries if layer_id in d.of]
 
     def tier(self, id: str | None = None) -> Tier:
         for tier in self.tiers:
@@ -354,6 +313,7 @@ __all__ = [
     "Collider",
     "Cue",
     "DebrisLayer",
+    "Delivery",
     "DomainBox",
     "Effect",
     "Ends",
@@ -394,10 +354,13 @@ __all__ = [
     "Turbulence",
     "Vec3",
     "Wind",
+    "delivering",
     "envelope",
+    "first_delivery",
     "heard",
     "mean_envelope",
     "ramp",
     "ramp_at",
+    "tidied",
     "timed",
 ]

@@ -8,8 +8,10 @@ from tenka.base.errors import BadInput
 from tenka.effect.document import get, param_at
 from tenka.effect.model import Effect
 
-KINDS = "layer|source|collider|force|prop|cue|tier|lever|trial"
-_PATH = re.compile(r"\b(?:layers|forces|lights|cameras|props|cues|tiers|levers|trials)(?:\.[a-z0-9_]+)+")
+KINDS = "layer|delivery|source|collider|force|prop|cue|tier|lever|trial"
+_PATH = re.compile(
+    r"\b(?:layers|deliveries|forces|lights|cameras|props|cues|tiers|levers|trials)(?:\.[a-z0-9_]+)+"
+)
 _THING = re.compile(rf"\b({KINDS}) ([a-z][a-z0-9_]*)(?![\w.])")
 _QUOTED = re.compile(rf"\b(?:the )?({KINDS}) '([a-z][a-z0-9_]*)'")
 
@@ -35,7 +37,8 @@ def _names(effect: Effect, kind: str) -> dict[str, str]:
     """Names by id of all things of a kind; of sources and colliders those of every layer."""
     if kind in ("source", "collider"):
         return {x.id: x.name for layer in effect.layers for x in getattr(layer, f"{kind}s")}
-    return {x.id: x.name for x in getattr(effect, f"{kind}s")}
+    group = "deliveries" if kind == "delivery" else f"{kind}s"
+    return {x.id: x.name for x in getattr(effect, group)}
 
 
 def in_names(effect: Effect, text: str) -> str:

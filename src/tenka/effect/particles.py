@@ -241,7 +241,6 @@ class PointLayer(LayerBase):
     motion: PointMotion = Field(default_factory=PointMotion)
     ends: Ends = Field(default_factory=Ends)
     look: PointLook = Field(default_factory=PointLook)
-    flipbook: Flipbook = Field(default_factory=point_book)
 
     def links(self) -> list[Link]:
         named = ((self.motion.follows, True), (self.look.meets, False))
@@ -262,6 +261,9 @@ class PointLayer(LayerBase):
 
     def begun(self, run_up: float) -> Self:
         return self.model_copy(update={"run_up": run_up})
+
+    def first_route(self) -> Flipbook:
+        return point_book()
 
     @property
     def plays(self) -> str:

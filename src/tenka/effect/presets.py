@@ -8,13 +8,14 @@ from pathlib import Path
 from typing import Any
 
 from platformdirs import user_data_path
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from tenka.base.errors import BadInput
 from tenka.base.files import reason, write_atomic
 from tenka.base.tree import checked, read, versioned
 from tenka.effect.additions import with_new_layer
-from tenka.effect.model import ON_PROP, Effect, Layer
+from tenka.effect.former import bookless
+from tenka.effect.model import ON_PROP, Effect, Flipbook, Layer
 
 VERSION = 1
 
@@ -29,8 +30,8 @@ def file_of(name: str, folder: Path | None = None) -> Path:
     return (folder or presets_folder()) / f"{stem[:60]}.json"
 
 
-def keep(layer: Layer, name: str, folder: Path | None = None) -> Path:
-    """Keep a layer under a name; one of the same name is replaced.
+def keep(layer: Layer, name: str, folder: Path | None = None, route: Flipbook | None = None) -> Path:
+    """Keep a layer under a name, and by which route it is delivered; one of the same name is replaced.
 
     Raises
     ------
@@ -45,6 +46,8 @@ def keep(layer: Layer, name: str, folder: Path | None = None) -> Path:
             f"cannot be made ({reason(error)})", "a folder that you may write to", file.parent
         ) from None
     tree = {"tenka_preset": VERSION, "name": name[:60] or "Preset", "layer": layer.model_dump(mode="json")}
+    if route is not None:
+        tree["route"] = route.model_dump(mode="json")
     write_atomic(file, (json.dumps(tree, indent=1, ensure_ascii=False) + "\n").encode())
     return file
 
@@ -57,13 +60,20 @@ class _Preset(BaseModel):
     tenka_preset: int
     name: str = Field(min_length=1, max_length=60)
     layer: Layer
+    route: Flipbook | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _former(cls, given: Any) -> Any:
+        layer, book = bookless(given.get("layer") if isinstance(given, dict) else None)
+        return {**given, "layer": layer, "route": given.get("route", book)} if book is not None else given
 
 
-def load(file: Path) -> tuple[str, Layer]:
-    """A preset's name and layer; any fault is one sentence."""
+def load(file: Path) -> tuple[str, Layer, Flipbook | None]:
+    """A preset's name, its layer, and how that is delivered; any fault is one sentence."""
     tree = versioned(read(file, "a preset"), "tenka_preset", VERSION, "a preset", file)
     found = checked(_Preset, tree, file)
-    return found.name, found.layer
+    return found.name, found.layer, found.route
 
 
 def all_presets(folder: Path | None = None) -> list[tuple[str, Path]]:
@@ -106,6 +116,6 @@ def fitting(layer: Layer, effect: Effect) -> Layer:
 
 def with_preset(effect: Effect, file: Path) -> tuple[Effect, str]:
     """The effect with a preset as a further layer, and its path; raises as `load` does."""
-    name, layer = load(file)
+    name, layer, route = load(file)
     layer = fitting(layer.model_copy(update={"name": name[:60]}), effect)
-    return with_new_layer(effect, layer)
+    return with_new_layer(effect, layer, route)

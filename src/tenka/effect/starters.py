@@ -12,7 +12,7 @@ from tenka.effect import storage
 from tenka.effect.cameras import SceneCamera
 from tenka.effect.document import free_id, numbered
 from tenka.effect.forces import NEW_FORCES
-from tenka.effect.model import ON_PROP, Effect, Prop, SceneLight, Tier
+from tenka.effect.model import ON_PROP, Effect, Prop, SceneLight, Tier, first_delivery
 
 TIERS = (
     Tier(id="low", name="Low", device="satchel", ms=0.5, mb=4.5, width=1280, height=720),
@@ -46,16 +46,18 @@ class Starter:
     def __call__(self, effect: Effect) -> Effect:
         """The effect begun anew; props, tiers and light stay, and so does a name that was given."""
         found = stored(self.file)
-        paths = tuple(f"layers.{layer.id}." for layer in found.layers)
+        paths = tuple(f"deliveries.{d.id}." for d in found.deliveries)
         return effect.model_copy(
             update={
                 "name": effect.name if effect.name != "untitled" else found.name,
                 "layers": found.layers,
+                "deliveries": found.deliveries,
                 "lights": tuple(light.model_copy(update={"stands_for": ""}) for light in effect.lights),
                 "forces": found.forces,
                 "camera": found.camera,
                 "seconds": found.seconds,
-                "tiers": effect.tiers or TIERS,
+                "tiers": tuple(t.model_copy(update={"values": {}, "without": ()}) for t in effect.tiers)
+                or TIERS,
                 "levers": tuple(lever for lever in effect.levers if lever.path.startswith(paths)),
             }
         )
@@ -64,16 +66,25 @@ class Starter:
         """The effect with what the starting point has besides what is there: layers and forces; camera,
         length, tiers and set stay."""
         found, layers, forces = stored(self.file), list(effect.layers), list(effect.forces)
+        deliveries = list(effect.deliveries)
         for layer in reversed(found.layers):
             id = free_id(tuple(layers), layer.id)
             name = numbered(layer.name, {x.name for x in layers})
-            layers.insert(0, layer.model_copy(update={"id": id, "name": name}))
+            new = layer.model_copy(update={"id": id, "name": name})
+            layers.insert(0, new)
+            route = next(d.route for d in found.deliveries if layer.id in d.of)
+            deliveries.insert(0, first_delivery(new, {d.id for d in deliveries}, route))
         for force in found.forces:
             if any(f.kind == force.kind and f.region == "everywhere" for f in forces):
                 continue  # the air that is there already acts on all
             forces.append(force.model_copy(update={"id": free_id(tuple(forces), force.id)}))
         return effect.model_copy(
-            update={"layers": tuple(layers), "forces": tuple(forces), "tiers": effect.tiers or TIERS}
+            update={
+                "layers": tuple(layers),
+                "deliveries": tuple(deliveries),
+                "forces": tuple(forces),
+                "tiers": effect.tiers or TIERS,
+            }
         )
 
 

@@ -15,7 +15,20 @@ from tenka.effect.additions import without_cue, without_layer
 from tenka.effect.cameras import SceneCamera
 from tenka.effect.catalogue import params
 from tenka.effect.document import free_id, get, numbered, replaced
-from tenka.effect.model import ON_PROP, Cue, Effect, Force, GasLayer, Layer, ParticleLayer, Prop, SceneLight
+from tenka.effect.former import bookless
+from tenka.effect.model import (
+    ON_PROP,
+    Cue,
+    Effect,
+    Flipbook,
+    Force,
+    GasLayer,
+    Layer,
+    ParticleLayer,
+    Prop,
+    SceneLight,
+    tidied,
+)
 from tenka.effect.presets import fitting
 
 VERSION = 1
@@ -64,7 +77,10 @@ def _added(effect: Effect, owner: str, thing: Any, after: str = "") -> tuple[Eff
     name = numbered(thing.name, {i.name for i in items})
     new = thing.model_copy(update={"id": id, "name": name})
     at = next((n + 1 for n, i in enumerate(items) if i.id == after), len(items))
-    return replaced(effect, owner, (*items[:at], new, *items[at:])), f"{owner}.{id}"
+    items = (*items[:at], new, *items[at:])
+    if owner == "layers":
+        return effect.with_layers(items), f"layers.{id}"
+    return replaced(effect, owner, items), f"{owner}.{id}"
 
 
 def duplicated(effect: Effect, path: str) -> tuple[Effect, str]:
@@ -78,7 +94,20 @@ def duplicated(effect: Effect, path: str) -> tuple[Effect, str]:
     if group_of(path) not in COPIED:
         raise BadInput("this cannot be doubled", "a layer, source, force, prop, collider or cue")
     owner, _, id = path.rpartition(".")
-    return _added(effect, owner, get(effect, path), id)
+    found, new = _added(effect, owner, get(effect, path), id)
+    if owner == "layers":  # delivered as the first is
+        own = next((d.route for d in effect.deliveries_of(id) if d.of == (id,)), None)
+        found = routed(found, new.rpartition(".")[2], own)
+    return found, new
+
+
+def routed(effect: Effect, layer_id: str, route: Any) -> Effect:
+    """The effect with a layer's own delivery by other settings of its route, where there are some."""
+    deliveries = tuple(
+        d.model_copy(update={"route": route}) if route is not None and d.of == (layer_id,) else d
+        for d in effect.deliveries
+    )
+    return effect.model_copy(update={"deliveries": deliveries})
 
 
 def moved(effect: Effect, path: str, by: int) -> Effect:
@@ -101,8 +130,12 @@ def removed(effect: Effect, path: str) -> Effect:
         return without_layer(effect, id)
     if group == "cues":
         return without_cue(effect, id)
-    found: Effect = replaced(effect, group, tuple(i for i in get(effect, group) if i.id != id))
-    return found
+    found: Effect = effect
+    if group == "deliveries":
+        kept = tuple(d for d in effect.deliveries if d.id != id)
+        found = effect.model_copy(update={"deliveries": kept})
+        found = found.model_copy(update=tidied(found))
+    return replaced(found, group, tuple(i for i in get(found, group) if i.id != id))  # type: ignore[no-any-return]
 
 
 def put_at(effect: Effect, path: str, place: int) -> Effect:
@@ -148,6 +181,9 @@ def as_text(effect: Effect, path: str) -> str:
     thing = get(effect, path)
     layer = effect.layer(path.split(".")[1]).kind if group in ("sources", "colliders") else ""
     tree = {"tenka_thing": VERSION, "group": group, "of": layer, "thing": thing.model_dump(mode="json")}
+    own = next((d.route for d in effect.deliveries_of(thing.id) if d.of == (thing.id,)), None)
+    if group == "layers" and own is not None:
+        tree["route"] = own.model_dump(mode="json")
     return json.dumps(tree, indent=1, ensure_ascii=False)
 
 
@@ -196,6 +232,8 @@ def read_text(text: str) -> tuple[str, str, Any]:
     except (ValueError, KeyError, RecursionError):
         raise BadInput(what, wanted) from None
     try:
+        if group == "layers":
+            thing, _ = bookless(thing)
         if group in ("layers", "forces"):
             found = (_Layered if group == "layers" else _Forced).model_validate({"thing": thing}).thing
         else:
@@ -239,7 +277,20 @@ def pasted(effect: Effect, text: str, selected: str) -> tuple[Effect, str]:
         thing = thing.model_copy(update={"stands_for": ""})
     if getattr(thing, "parent", "") and thing.parent not in props:
         thing = thing.model_copy(update={"parent": ""})
-    return _added(effect, owner, thing, selected.rpartition(".")[2])
+    found, path = _added(effect, owner, thing, selected.rpartition(".")[2])
+    if group == "layers":
+        found = routed(found, path.rpartition(".")[2], route_of_text(text))
+    return found, path
+
+
+def route_of_text(text: str) -> Flipbook | None:
+    """By which route a copied layer was delivered, as far as the text says so soundly."""
+    tree = json.loads(text)
+    given = tree.get("route") or bookless(tree.get("thing"))[1]
+    try:
+        return Flipbook.model_validate(given) if isinstance(given, dict) else None
+    except ValidationError:
+        return None
 
 
 def values_pasted(effect: Effect, text: str, path: str) -> tuple[Effect, int]:

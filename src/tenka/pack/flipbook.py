@@ -1,9 +1,9 @@
-"""The flipbook route: every seen layer drawn from a side, laid out in an atlas, written with manifest and
+"""The flipbook route: what is delivered drawn from a side, laid out in an atlas, written with manifest and
 set."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -16,8 +16,8 @@ from tenka.base.jobs import Progress
 from tenka.base.srgb import to_srgb
 from tenka.cache.store import FrameStore
 from tenka.effect.courses import most, still, value_at
-from tenka.effect.document import with_levers
-from tenka.effect.model import Effect, Layer, heard
+from tenka.effect.document import on_tier
+from tenka.effect.model import Delivery, Effect, heard
 from tenka.gas.grid import free_bytes
 from tenka.look.alone import HEAT, drawn_alone
 from tenka.look.colour import glow_table
@@ -28,13 +28,14 @@ from tenka.pack.books import books_of
 from tenka.pack.layout import (
     Layout,
     atlas_bytes,
-    box_of,
+    bounds_of,
     content_view,
     describe,
     layout,
     packable,
     second_of,
     span_of,
+    taken,
 )
 from tenka.package import manifest as form
 from tenka.run.driver import figures_of, frame_between, past_of, simulate
@@ -50,23 +51,46 @@ NOTHING = joined([])
 
 def draw_cell(
     effect: Effect,
-    layer: Layer,
-    frame: Any,
+    delivery: Delivery,
+    frames: Mapping[str, Any],
+    t: float,
     plan: Layout,
     size: tuple[int, int],
     folder: Path | None = None,
-    past: Any = (),
+    past: Mapping[str, Any] | None = None,
     books: dict[str, Book] | None = None,
 ) -> np.ndarray:
-    """One layer at one moment as `drawn_alone` gives it, (height, width, 8), with twice the samples each way
-    averaged for clean edges."""
+    """What a delivery takes at one moment as `drawn_alone` gives it, (height, width, 8), with twice the
+    samples each way averaged for clean edges.
+
+    Parameters
+    ----------
+    frames, past : of its layers, by id
+    """
     width, height = size
-    alone = effect.model_copy(update={"layers": tuple(x for x in effect.layers if x.id == layer.id)})
-    shot = shot_of(alone, {layer.id: frame}, folder, frame.time, NOTHING, {layer.id: past}, books)
-    light = still(effect.light, frame.time)
-    raw = drawn_alone(shot, light, content_view(plan, layer.flipbook.heading, width * 2, height * 2))
+    alone = effect.model_copy(update={"layers": tuple(taken(effect, delivery))})
+    shot = shot_of(alone, frames, folder, t, NOTHING, past or {}, books)
+    light = still(effect.light, t)
+    raw = drawn_alone(shot, light, content_view(plan, delivery.route.heading, width * 2, height * 2))
     found: np.ndarray = raw.reshape(height, 2, width, 2, raw.shape[2]).mean(axis=(1, 3))
     return found
+
+
+def frames_at(
+    effect: Effect,
+    delivery: Delivery,
+    plans: Mapping[str, Plan],
+    store: FrameStore,
+    t: float,
+    progress: Progress,
+) -> tuple[dict[str, Any], dict[str, Any]]:
+    """The frames of a delivery's layers at a moment, and the past of each."""
+    frames, past = {}, {}
+    for layer in taken(effect, delivery):
+        run = plans[layer.id]
+        frames[layer.id] = frame_between(run, store, t, progress)
+        past[layer.id] = past_of(run, store, int(t * effect.rate + 1e-6))
+    return frames, past
 
 
 def encode(raw: np.ndarray, alpha_form: str, exposure: float, glow: bool = False) -> np.ndarray:
@@ -109,22 +133,22 @@ class _Second:
         return (np.clip(self.data / scale, 0, 1) * 255 + 0.5).astype(np.uint8), scale, lookup
 
 
-def _asked(effect: Effect, only: str | None) -> list[Layer]:
-    """The layers that are packed: one, or all that are seen."""
-    layers = packable(effect)
+def _asked(effect: Effect, only: str | None) -> list[Delivery]:
+    """What is packed: one delivery, those of one layer, or all of what is seen."""
+    found = packable(effect)
     if only is None:
-        if not layers:
+        if not found:
             raise BadInput(
-                "has nothing that is seen and can be packed", "a layer that is heard and shown", place="pack"
+                "has nothing that is seen and delivered",
+                "a layer that is heard, shown and delivered",
+                place="pack",
             )
-        return layers
-    found = [layer for layer in layers if layer.id == only]
-    if not found:
-        names = ", ".join(layer.id for layer in layers) or "none"
-        raise BadInput(
-            f"'{only}' is no layer that is seen and can be packed", f"one of: {names}", place="pack"
-        )
-    return found
+        return found
+    asked = [d for d in found if d.id == only] or [d for d in found if only in d.of]
+    if not asked:
+        names = ", ".join(d.id for d in found) or "none"
+        raise BadInput(f"'{only}' is no delivery of what is seen", f"one of: {names}", place="pack")
+    return asked
 
 
 class _Writer:
@@ -136,22 +160,30 @@ class _Writer:
         self.low, self.high = np.full(3, np.inf), np.full(3, -np.inf)
 
     def element(
-        self, run: Plan, layer: Layer, target: Path, drawn: Callable[[str, int, np.ndarray], None] | None
+        self,
+        plans: Mapping[str, Plan],
+        delivery: Delivery,
+        target: Path,
+        drawn: Callable[[str, int, np.ndarray], None] | None,
     ) -> form.Flipbook:
-        """Draw a layer's frames and write its atlases."""
-        effect, book, progress = self.effect, layer.flipbook, self.progress
-        box = box_of(effect, layer, figures_of(run, self.store))
+        """Draw the frames of a delivery and write its atlases."""
+        effect, book, progress = self.effect, delivery.route, self.progress
+        layers = taken(effect, delivery)
+        figures = {layer.id: figures_of(plans[layer.id], self.store) for layer in layers}
+        box = bounds_of(effect, delivery, figures)
         if box is None:
-            raise BadInput(f"{layer.name} has no frame that could be packed", "a longer effect", place="pack")
-        plan, element, holds = layout(effect, layer, box), describe(effect, layer, box), second_of(layer)
+            raise BadInput(
+                f"{delivery.name} has no frame that could be packed", "a longer effect", place="pack"
+            )
+        plan, element = layout(effect, delivery, box), describe(effect, delivery, box)
+        holds = second_of(effect, delivery)
         colour = np.zeros((book.height, book.width, 4), np.uint8)
         second = _Second(holds, book.height, book.width) if holds != "none" else None
         exposure = value_at(effect.light.exposure, 0.0)  # one for all cells: a course of it is the camera's
-        progress.begin(len(plan.times), f"Drawing frames of {layer.name}")
+        progress.begin(len(plan.times), f"Drawing frames of {delivery.name}")
         for index, t in enumerate(plan.times):
-            frame = frame_between(run, self.store, t, progress)
-            past = past_of(run, self.store, int(t * effect.rate + 1e-6))
-            raw = draw_cell(effect, layer, frame, plan, plan.content, self.folder, past, self.books)
+            frames, past = frames_at(effect, delivery, plans, self.store, t, progress)
+            raw = draw_cell(effect, delivery, frames, t, plan, plan.content, self.folder, past, self.books)
             rgba = encode(raw, book.alpha_form, exposure, holds == "none")
             row, column = divmod(index, book.columns)
             y, x = row * plan.cell[1] + book.padding, column * plan.cell[0] + book.padding
@@ -159,14 +191,14 @@ class _Writer:
             if second is not None:
                 second.put(raw, y, x)
             if drawn is not None:
-                drawn(layer.id, index, rgba)
+                drawn(delivery.id, index, rgba)
             progress.step()
         self.low, self.high = np.minimum(self.low, box[0]), np.maximum(self.high, box[1])
         Image.fromarray(colour, "RGBA").save(target / element.colour.file, compress_level=4)
         progress.check()
         if second is None or element.second is None:
             return element
-        glow = most(getattr(layer.look, "glow", 1.0))
+        glow = max(most(getattr(layer.look, "glow", 1.0)) for layer in layers)
         data, scale, lookup = second.finish(exposure, glow)
         Image.fromarray(data).save(target / element.second.file, compress_level=4)
         held = element.second.model_copy(update={"scale": scale, "black_body": lookup})
@@ -223,20 +255,19 @@ def pack(
     store: FrameStore,
     out: Path,
     progress: Progress | None = None,
-    layer_id: str | None = None,
+    only: str | None = None,
     tier: str | None = None,
     drawn: Callable[[str, int, np.ndarray], None] | None = None,
 ) -> form.Manifest:
-    """Write a package of every layer that is seen: simulate what is missing, draw, lay out, and swap the
-    folder
-    in whole.
+    """Write a package of all deliveries of what is seen: simulate what is missing, draw, lay out, and swap
+    the folder in whole.
 
     Parameters
     ----------
     folder : of the effect, for its meshes
-    layer_id : pack this layer alone
-    tier : use this tier's lever values as the player's own
-    drawn : hears of each finished cell (layer, index, RGBA)
+    only : pack this delivery alone, or those of this layer
+    tier : as this tier has it: its values of levers and deliveries, without what it leaves out
+    drawn : hears of each finished cell (delivery, index, RGBA)
 
     Raises
     ------
@@ -244,20 +275,22 @@ def pack(
     """
     progress = progress or Progress()
     if tier is not None:
-        effect = with_levers(effect, tier)
-    layers = _asked(effect, layer_id)
+        effect = on_tier(effect, tier)
+    deliveries = _asked(effect, only)
     replaceable(out, form.is_ours)  # before any work is done for it
-    need = max(atlas_bytes(layer) for layer in layers)
+    need = max(atlas_bytes(effect, d) for d in deliveries)
     if need > MEMORY_SHARE * free_bytes():
         raise TooLarge(f"An atlas would take about {need / 1e9:.1f} GB of memory; choose a smaller one.")
     plans = plans_of(effect, folder)
-    for layer in layers:
-        first, last = (int(t * effect.rate + end) for t, end in zip(span_of(effect, layer), (1e-6, 1 - 1e-6)))
-        simulate(plans[layer.id], store, progress, (first, min(last, effect.frames - 1)))
+    for delivery in deliveries:
+        span = zip(span_of(effect, delivery), (1e-6, 1 - 1e-6))
+        first, last = (int(t * effect.rate + end) for t, end in span)
+        for layer in taken(effect, delivery):
+            simulate(plans[layer.id], store, progress, (first, min(last, effect.frames - 1)))
     writer = _Writer(effect, folder, store, progress)
 
     def fill(target: Path) -> None:
-        elements = tuple(writer.element(plans[layer.id], layer, target, drawn) for layer in layers)
+        elements = tuple(writer.element(plans, d, target, drawn) for d in deliveries)
         progress.begin(2, "Writing the set")
         stands = writer.set_file(target)
         progress.step()
@@ -273,7 +306,7 @@ def _manifest(
 ) -> form.Manifest:
     levers = []
     for element in elements:
-        path = f"layers.{element.id}.flipbook.player."
+        path = f"deliveries.{element.id}.route.player."
         levers += [
             lever.model_copy(update={"path": f"{element.id}.player.{lever.path[len(path) :]}"})
             for lever in effect.levers

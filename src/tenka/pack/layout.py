@@ -11,7 +11,7 @@ import numpy as np
 
 from tenka.base.errors import BadInput
 from tenka.effect.document import replaced
-from tenka.effect.model import REGIONS, Effect, Layer
+from tenka.effect.model import REGIONS, Delivery, Effect, Layer
 from tenka.look.shot import SHOWN, seen
 from tenka.package import manifest as form
 from tenka.run.findings import Finding
@@ -42,27 +42,35 @@ class Layout:
     attach: tuple[float, float, float]
 
 
-def packable(effect: Effect) -> list[Layer]:
-    """The layers that are seen and can be drawn into a flipbook."""
-    return [layer for layer in seen(effect) if layer.kind in SHOWN and layer.kind in KINDS]
+def taken(effect: Effect, delivery: Delivery) -> list[Layer]:
+    """The layers of a delivery that are seen and can be drawn."""
+    return [x for x in seen(effect) if x.id in delivery.of and x.kind in SHOWN and x.kind in KINDS]
+
+
+def packable(effect: Effect) -> list[Delivery]:
+    """The deliveries of anything that is seen."""
+    return [d for d in effect.deliveries if taken(effect, d)]
 
 
 def left_out(effect: Effect) -> list[Layer]:
-    """The layers that are seen, and that no package holds: their kind is not drawn here."""
-    held = {layer.id for layer in packable(effect)}
+    """The layers that are seen, and that no delivery takes, or that none can take."""
+    held = {layer.id for d in packable(effect) for layer in taken(effect, d)}
     return [layer for layer in seen(effect) if layer.id not in held]
 
 
 def lost_flames(effect: Effect, only: str | None = None) -> list[Finding]:
-    """The layers that burn, and of whose light the flipbook holds the heat alone; each with a mend."""
+    """The deliveries of what burns that hold the heat of its light alone; each with a mend. `only`: id of a
+    delivery or a layer."""
     return [
         Finding(
-            f"{layer.name}'s flames are not in its flipbook: its second atlas holds heat alone",
+            f"{d.name}'s flames are not in its flipbook: its second atlas holds heat alone",
             "Pack its light",
-            replaced(effect, f"layers.{layer.id}.flipbook.second", "as needed"),
+            replaced(effect, f"deliveries.{d.id}.route.second", "as needed"),
         )
-        for layer in packable(effect)
-        if layer.flames and second_of(layer) == "temperature" and only in (None, layer.id)
+        for d in packable(effect)
+        if any(layer.flames for layer in taken(effect, d))
+        and second_of(effect, d) == "temperature"
+        and only in (None, d.id, *d.of)
     ]
 
 
@@ -71,11 +79,25 @@ def box_of(effect: Effect, layer: Layer, figures: Mapping[int, dict[str, Any]]) 
     return kind_of(layer).bounds(effect, layer, dict(figures))
 
 
-def span_of(effect: Effect, layer: Layer) -> tuple[float, float]:
+def bounds_of(effect: Effect, delivery: Delivery, figures: Mapping[str, Mapping[int, Any]]) -> Box | None:
+    """The box in which all of a delivery is seen; None while that is not known.
+
+    Parameters
+    ----------
+    figures : of simulated frames, by layer
+    """
+    boxes = [box_of(effect, layer, figures.get(layer.id, {})) for layer in taken(effect, delivery)]
+    known = [box for box in boxes if box is not None]
+    if not known or len(known) < len(boxes):
+        return None
+    return np.min([low for low, _ in known], axis=0), np.max([high for _, high in known], axis=0)
+
+
+def span_of(effect: Effect, delivery: Delivery) -> tuple[float, float]:
     """First and last moment of a flipbook, s."""
     end = (effect.frames - 1) / effect.rate
-    last = min(layer.flipbook.last, end)
-    return min(layer.flipbook.first, last), last
+    last = min(delivery.route.last, end)
+    return min(delivery.route.first, last), last
 
 
 def content_view(layout: Layout, heading: float, width: int, height: int) -> View:
@@ -83,31 +105,32 @@ def content_view(layout: Layout, heading: float, width: int, height: int) -> Vie
     return side_view(*layout.box, heading, width, height)
 
 
-def layout(effect: Effect, layer: Layer, box: Box) -> Layout:
-    """Lay out a layer's flipbook: moments evenly spread over its span, no more than there are frames.
+def layout(effect: Effect, delivery: Delivery, box: Box) -> Layout:
+    """Lay out a flipbook: moments evenly spread over its span, no more than there are frames.
 
-    The pivot is the middle of the sources' feet, so that a sprite stands where the layer is born.
+    The pivot is the middle of the sources' feet, so that a sprite stands where things are born.
 
     Raises
     ------
     BadInput
         When a frame would have no pixel left.
     """
-    book = layer.flipbook
+    book = delivery.route
     cell = (book.width // book.columns, book.height // book.rows)
     content = (cell[0] - 2 * book.padding, cell[1] - 2 * book.padding)
     if min(content) < 4:
         raise BadInput(
             f"{book.columns} x {book.rows} frames leave {content[0]} x {content[1]} px for each",
             "at least 4 x 4",
-            place=f"layer {layer.name}, atlas",
+            place=f"{delivery.name}, atlas",
         )
-    first, last = span_of(effect, layer)
+    first, last = span_of(effect, delivery)
     count = min(book.columns * book.rows, int((last - first) * effect.rate + 1e-6) + 1)
     times = tuple(round(float(t), 9) for t in np.linspace(first, last, count))
     low, high = (np.asarray(b, float) for b in box)
     feet = [
         pose_at(s, effect.props, 0.0).origin - np.array([0, 0, s.size[2] / 2])
+        for layer in taken(effect, delivery)
         for s in layer.sources
         if s.shape in REGIONS
     ]
@@ -121,26 +144,28 @@ def layout(effect: Effect, layer: Layer, box: Box) -> Layout:
     return Layout(cell, content, times, (low, high), size, pivot, (x, y, z))
 
 
-def second_of(layer: Layer) -> str:
-    """What a layer's second atlas holds: emission, temperature or nothing (none)."""
-    chosen = layer.flipbook.second
+def second_of(effect: Effect, delivery: Delivery) -> str:
+    """What the second atlas of a delivery holds: emission, temperature or nothing (none)."""
+    chosen, layers = delivery.route.second, taken(effect, delivery)
+    light = "emission" if any(layer.glows for layer in layers) else "none"
     if chosen == "as needed":
-        return "emission" if layer.glows else "none"
-    if chosen == "temperature" and not hasattr(layer, "fire"):
-        return "emission" if layer.glows else "none"  # only a gas has a heat that can be seen
+        return light
+    if chosen == "temperature" and not all(hasattr(layer, "fire") for layer in layers):
+        return light  # only a gas has a heat that can be seen
     return chosen
 
 
-def describe(effect: Effect, layer: Layer, box: Box) -> form.Flipbook:
+def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
     """The flipbook as its manifest will state it, before anything is drawn."""
-    book, plan, holds = layer.flipbook, layout(effect, layer, box), second_of(layer)
+    book, plan, holds = delivery.route, layout(effect, delivery, box), second_of(effect, delivery)
     second = None
     if holds == "emission" or holds == "temperature":
-        second = form.SecondAtlas(file=f"{layer.id}_{holds}.png", holds=holds, scale=1.0)
+        second = form.SecondAtlas(file=f"{delivery.id}_{holds}.png", holds=holds, scale=1.0)
     return form.Flipbook(
-        id=layer.id,
-        name=layer.name,
-        colour=form.ColourAtlas(file=f"{layer.id}_colour.png", alpha=book.alpha_form),
+        id=delivery.id,
+        name=delivery.name,
+        layers=tuple(layer.name for layer in taken(effect, delivery)),
+        colour=form.ColourAtlas(file=f"{delivery.id}_colour.png", alpha=book.alpha_form),
         second=second,
         width=book.width,
         height=book.height,
@@ -157,7 +182,7 @@ def describe(effect: Effect, layer: Layer, box: Box) -> form.Flipbook:
     )
 
 
-def atlas_bytes(layer: Layer) -> int:
-    """Memory that a layer's atlases take while they are drawn."""
-    book = layer.flipbook
-    return book.width * book.height * 4 * (1 + (4 if second_of(layer) != "none" else 0))
+def atlas_bytes(effect: Effect, delivery: Delivery) -> int:
+    """Memory that the atlases of a delivery take while they are drawn."""
+    book = delivery.route
+    return book.width * book.height * 4 * (1 + (4 if second_of(effect, delivery) != "none" else 0))

@@ -16,7 +16,7 @@ from tenka.base.tree import read as tree_of
 from tenka.effect.catalogue import params
 from tenka.effect.model import Lever, Player
 
-FORMAT_VERSION: Literal[1] = 1
+FORMAT_VERSION: Literal[2] = 2
 MANIFEST = "manifest.json"
 Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
 Share = Annotated[float, Field(ge=0, le=1)]
@@ -76,9 +76,10 @@ class SecondAtlas(Part):
 class Flipbook(Part):
     """Frames in rows from the top left, each in a cell with `padding` empty pixels round it."""
 
-    kind: Literal["flipbook"] = "flipbook"
+    route: Literal["flipbook"] = "flipbook"
     id: Id
     name: Text
+    layers: tuple[Text, ...] = Field(min_length=1, max_length=64)  # of the effect that are drawn in it
     colour: ColourAtlas
     second: SecondAtlas | None
     width: int = Field(gt=0, le=16384)
@@ -165,7 +166,7 @@ class Behaviour(Part):
 
 
 class Manifest(Part):
-    format_version: Literal[1] = FORMAT_VERSION
+    format_version: Literal[2] = FORMAT_VERSION
     effect: Text
     axes: Axes = Axes()
     frame_rate: float = Field(gt=0, le=1000)
@@ -227,13 +228,27 @@ def read(folder: Path) -> Manifest:
     tree = versioned(
         tree_of(file, "a manifest"), "format_version", FORMAT_VERSION, "a package's manifest", file
     )
-    manifest = checked(Manifest, tree, file)
+    manifest = checked(Manifest, _present(tree), file)
     inside = folder.resolve()
     for name in manifest.files:
         path = (folder / name).resolve()
         if path.parent != inside or not path.is_file():
             raise BadInput(f"names '{name}', which is not in the package", file=file)
     return manifest
+
+
+def _present(tree: dict[str, Any]) -> dict[str, Any]:
+    """A manifest of the first version as the present one has it: each element was of one layer."""
+    elements = tree.get("elements")
+    if tree.get("format_version") != 1 or not isinstance(elements, list):
+        return tree
+    found = []
+    for element in elements:
+        if isinstance(element, dict):
+            kept = {key: value for key, value in element.items() if key != "kind"}
+            element = {"route": element.get("kind", "flipbook"), "layers": [element.get("name", "")], **kept}
+        found.append(element)
+    return {**tree, "format_version": 2, "elements": found}
 
 
 def is_ours(folder: Path) -> bool:

@@ -72,11 +72,12 @@ def nodes_for(state: State, station: str) -> Nodes:
     if station == "budget":
         return [(f"tiers.{state.tier.id}", state.tier)] if state.tier else []
     if station in ("pack", "proof"):
-        if layer is None:
+        delivery = state.delivery
+        if delivery is None:
             return []
-        book = f"layers.{layer.id}.flipbook"
-        player = (f"{book}.player", layer.flipbook.player)
-        return [(book, layer.flipbook), player] if station == "pack" else [player]
+        book = f"deliveries.{delivery.id}.route"
+        player = (f"{book}.player", delivery.route.player)
+        return [(book, delivery.route), player] if station == "pack" else [player]
     if station == "look":
         look = getattr(layer, "look", None)
         return [*([(f"layers.{layer.id}.look", look)] if layer and look else []), ("light", effect.light)]

@@ -24,6 +24,7 @@ from tenka.app import theme
 from tenka.app.sheet.fields import CheckField, ChoiceField, NumberField
 from tenka.app.sheet.groups import VectorField, WallsField
 from tenka.app.sheet.nodes import clips_of
+from tenka.app.sheet.ownvalue import add_own
 from tenka.app.sheet.partfield import part_menu
 from tenka.app.sheet.ramps import ColourField, RampField
 from tenka.app.state import State
@@ -124,7 +125,12 @@ class Row(QWidget):
 
     @property
     def value(self) -> Any:
-        return get(self.state.effect, self.path)
+        return self.state.value(self.path)
+
+    @property
+    def own(self) -> bool:
+        """Whether the present tier has a value of its own."""
+        return self.state.tier is not None and self.path in self.state.tier.values
 
     def _make(self, value: Any) -> QWidget:
         p = self.p
@@ -294,7 +300,11 @@ class Row(QWidget):
         else:
             self.field.show_value(value)  # type: ignore[attr-defined]
         changed = value != self.p.default
-        self._label.setStyleSheet(f"color: {theme.TEXT if changed else theme.QUIET};")
+        hue = theme.SAFFRON if self.own else theme.TEXT if changed else theme.QUIET
+        self._label.setStyleSheet(f"color: {hue};")
+        self._label.setToolTip(
+            f"{self.state.tier.name} has its own value" if self.own and self.state.tier else ""
+        )
 
     def _wave(self) -> None:
         if isinstance(self.value, Course):
@@ -356,6 +366,8 @@ class Row(QWidget):
                 action.triggered.connect(
                     lambda _=False, e=ease: self._set(self.value.model_copy(update={"ease": e}), object())
                 )
+        if self.path.startswith("deliveries.") and self.state.tier is not None:
+            add_own(menu, self.state, self.path, self.p.label)
         if self.p.affects == "player" and self.p.kind in ("number", "whole"):
             lever = menu.addAction("Give it to the game as a lever")
             assert lever is not None

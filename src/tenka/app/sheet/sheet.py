@@ -142,7 +142,7 @@ class Sheet(QWidget):
         if self.station != "shape":
             names = {
                 "look": "Look and light",
-                "pack": "Flipbook",
+                "pack": self.state.delivery.name if self.state.delivery else "Delivery",
                 "budget": "Tier",
                 "proof": "How the game plays it",
             }

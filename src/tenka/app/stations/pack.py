@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QProgressBar, QPushButton,
 
 from tenka.app import theme
 from tenka.app.state import State
+from tenka.app.stations.deliverychoice import DeliveryChoice
 from tenka.app.timers import once
 from tenka.app.wrapped import Elided, Wrapped
 from tenka.base.errors import Cancelled, TenkaError
@@ -19,12 +20,11 @@ from tenka.base.jobs import Progress, Worker
 from tenka.base.words import counted, span
 from tenka.budget.cost import colour_format, second_format, texture_bytes
 from tenka.effect.courses import value_at
-from tenka.effect.model import Layer
+from tenka.effect.model import Delivery
 from tenka.pack.books import books_of
-from tenka.pack.flipbook import draw_cell, encode, pack
-from tenka.pack.layout import Layout, box_of, describe, layout, packable, second_of
+from tenka.pack.flipbook import draw_cell, encode, frames_at, pack
+from tenka.pack.layout import Layout, bounds_of, describe, layout, packable, second_of, taken
 from tenka.package.manifest import Flipbook
-from tenka.run.driver import frame_between, past_of
 from tenka.run.plans import Plan
 
 THUMB = 96
@@ -102,6 +102,8 @@ class PackStation(QWidget):
         grid = QVBoxLayout(foot)
         grid.setContentsMargins(16, 8, 16, 10)
         grid.setSpacing(6)
+        self.choice = DeliveryChoice(state)
+        grid.addWidget(self.choice)
         self.outputs = Wrapped()
         self.outputs.setTextFormat(Qt.TextFormat.PlainText)
         grid.addWidget(self.outputs)
@@ -136,6 +138,7 @@ class PackStation(QWidget):
         state.news.connect(self._later.start)
         state.costed.connect(self._later.start)
         state.selected.connect(lambda _: self._later.start())
+        state.tier_chosen.connect(self._later.start)
         self.cell_ready.connect(self._take_cell)
         self.progressed.connect(self._show_progress)
         self.ended.connect(self._end)
@@ -159,52 +162,59 @@ class PackStation(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        """Show what would be written now of the layer that is worked on; cells whose frames are stored are
+        """Show what would be written now of the delivery that is worked on; cells whose frames are stored are
         drawn, the others are numbered."""
-        layer, effect = self.state.layer, self.state.effect
         if not self.isVisible():
             return
+        self.choice.refresh()
+        layer, effect = self.state.layer, self.state.played
         held = packable(effect)
         self.button.setEnabled(self.progress is None and bool(held))
-        if layer is None or layer.id not in {x.id for x in held}:
+        chosen = self.state.delivery
+        delivery = next((d for d in held if chosen is not None and d.id == chosen.id), None)
+        if layer is None or delivery is None:
             self.contact.begin(1, 1, 0, 1.0)
             self._sheet_key = None
             self.outputs.setText(
                 (
-                    f"{layer.name} is not in the package: it is hidden, passed over, or of a kind that "
-                    "no route takes."
+                    f"{layer.name} is not in the package: it is hidden, passed over, without a delivery, or "
+                    "left out on this tier."
                 )
                 if layer is not None
                 else "There is nothing to pack yet: take a starting point from the tray in Shape."
             )
             return
-        own = self.state.status.layers.get(layer.id)
+        figures = {id: of.figures for id, of in self.state.status.layers.items()}
         try:
-            box = box_of(effect, layer, own.figures if own is not None else {})
+            box = bounds_of(effect, delivery, figures)
             if box is None:
-                self.outputs.setText(f"{layer.name} is simulated first: its size is not known before.")
+                self.outputs.setText(f"{delivery.name} is simulated first: its size is not known before.")
                 return
-            plan, element = layout(effect, layer, box), describe(effect, layer, box)
+            plan, element = layout(effect, delivery, box), describe(effect, delivery, box)
         except TenkaError as error:
             self.outputs.setText(str(error))
             self.button.setEnabled(False)
             return
-        self._tell(element, plan, [x.name for x in held if x.id != layer.id])
-        run = self.state.session.plan(layer.id) or Plan.of(effect, layer.id, self.state.folder)
-        have = tuple(all(self.state.store.has(run.name(f)) for f in self._needed(t)) for t in plan.times)
+        self._tell(element, plan, [d.name for d in held if d.id != delivery.id])
+        layers = taken(effect, delivery)
+        plans = {
+            x.id: self.state.session.plan(x.id) or Plan.of(effect, x.id, self.state.folder) for x in layers
+        }
+        have = tuple(
+            all(self.state.store.has(run.name(f)) for run in plans.values() for f in self._needed(t))
+            for t in plan.times
+        )
         key = (
-            layer.id,
-            layer.look,
+            tuple((x.id, x.look, plans[x.id].keys.get(0)) for x in layers),
             effect.light,
             effect.lights,
-            layer.flipbook,
-            run.keys.get(0),
+            delivery,
             have,
             box[0].tobytes(),
         )
         if key != self._sheet_key:
             self._sheet_key = key
-            self._draw_cells(plan, run, layer, [n for n, there in enumerate(have) if there])
+            self._draw_cells(plan, plans, delivery, [n for n, there in enumerate(have) if there])
 
     def _needed(self, t: float) -> set[int]:
         """The frames between which a moment lies."""
@@ -236,14 +246,14 @@ class PackStation(QWidget):
         shown = "~" / target.relative_to(home) if target.is_relative_to(home) else target
         self.where.setText(f"into {shown}")
 
-    def _draw_cells(self, plan: Layout, run: Plan, layer: Layer, have: list[int]) -> None:
+    def _draw_cells(self, plan: Layout, plans: dict[str, Plan], delivery: Delivery, have: list[int]) -> None:
         self._round += 1
-        mine, effect, store, folder = self._round, self.state.effect, self.state.store, self.state.folder
-        cell = plan.cell
-        self.contact.begin(layer.flipbook.columns, layer.flipbook.rows, len(plan.times), cell[0] / cell[1])
+        mine, effect, store, folder = self._round, self.state.played, self.state.store, self.state.folder
+        cell, book = plan.cell, delivery.route
+        self.contact.begin(book.columns, book.rows, len(plan.times), cell[0] / cell[1])
         scale = min(1.0, THUMB / max(plan.content))
         size = (max(4, round(plan.content[0] * scale)), max(4, round(plan.content[1] * scale)))
-        glow = second_of(layer) != "temperature"
+        glow = second_of(effect, delivery) != "temperature"
         exposure = value_at(effect.light.exposure, 0.0)
 
         def work() -> None:
@@ -252,9 +262,8 @@ class PackStation(QWidget):
                 if mine != self._round:
                     return
                 t = plan.times[n]
-                frame = frame_between(run, store, t, Progress())
-                past = past_of(run, store, int(t * effect.rate + 1e-6))
-                raw = draw_cell(effect, layer, frame, plan, size, folder, past, books)
+                frames, past = frames_at(effect, delivery, plans, store, t, Progress())
+                raw = draw_cell(effect, delivery, frames, t, plan, size, folder, past, books)
                 self.cell_ready.emit(mine, n, encode(raw, "premultiplied", exposure, glow))
 
         self._preview.ask(work)
@@ -273,12 +282,12 @@ class PackStation(QWidget):
 
     def start(self) -> None:
         """Write the package in the background."""
-        if self.progress is not None or not packable(self.state.effect):
+        if self.progress is not None or not packable(self.state.played):
             return
         progress = self.progress = Progress(
             listen=lambda p: self.progressed.emit((p.what, p.done, p.total, p.seconds_left))
         )
-        effect, folder, store, out = self.state.effect, self.state.folder, self.state.store, self.target()
+        effect, folder, store, out = self.state.played, self.state.folder, self.state.store, self.target()
         self.stop.show()
         if self.button.hasFocus():  # else the keyboard would go to whatever comes next
             self.stop.setFocus()

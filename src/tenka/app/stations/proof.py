@@ -326,7 +326,7 @@ class ProofStation(QWidget):
         package = self.package
         if package is None or package.manifest.effect != self.state.effect.name:
             return {}
-        now = {layer.id: layer.flipbook.player for layer in self.state.effect.layers}
+        now = {d.id: d.route.player for d in self.state.played.deliveries}
         return {e.id: now[e.id] for e in package.elements if e.id in now and now[e.id] != e.player}
 
     def redraw(self) -> None:

@@ -1,0 +1,82 @@
+"""Deliveries of an effect when its layers change: what is new gets one, and nothing leads to what is gone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING, Any
+
+from tenka.effect.deliveries import Delivery
+from tenka.effect.flipbook import Flipbook
+
+if TYPE_CHECKING:
+    from tenka.effect.model import Effect, Layer
+
+
+def delivering(effect: Effect, layers: Sequence[Layer]) -> tuple[Delivery, ...]:
+    """An effect's deliveries for other layers than its own: those of what is gone go, and what is new gets
+    one as its kind has it."""
+    there, before = {layer.id for layer in layers}, {layer.id for layer in effect.layers}
+    found = []
+    for d in effect.deliveries:
+        of = tuple(id for id in d.of if id in there)
+        if of:
+            found.append(d if of == d.of else d.model_copy(update={"of": of}))
+    for layer in layers:
+        if layer.id not in before and not any(layer.id in d.of for d in found):
+            found.append(first_delivery(layer, {d.id for d in found}))
+    return tuple(found)
+
+
+def tidied(effect: Effect) -> dict[str, Any]:
+    """Levers and tiers of an effect without what leads to layers and deliveries that are gone."""
+    there = {("layers", layer.id) for layer in effect.layers} | {
+        ("deliveries", d.id) for d in effect.deliveries
+    }
+
+    def leads(path: str) -> bool:
+        return path.split(".")[0] not in ("layers", "deliveries") or tuple(path.split(".")[:2]) in there
+
+    levers = tuple(lever for lever in effect.levers if leads(lever.path))
+    kept = {lever.id for lever in levers}
+    tiers = tuple(
+        t.model_copy(
+            update={
+                "levers": {k: v for k, v in t.levers.items() if k in kept},
+                "values": {k: v for k, v in t.values.items() if leads(k)},
+                "without": tuple(id for id in t.without if ("deliveries", id) in there),
+            }
+        )
+        for t in effect.tiers
+    )
+    return {"levers": levers, "tiers": tiers}
+
+
+def first_delivery(layer: Layer, taken: Iterable[str] = (), route: Flipbook | None = None) -> Delivery:
+    """The delivery that a layer begins with; `taken` are ids of others."""
+    ids = (layer.id, *(f"{layer.id[:36]}_{n}" for n in range(2, 1000)))
+    id = next(i for i in ids if i not in set(taken))
+    return Delivery(id=id, name=layer.name, of=(layer.id,), route=route or layer.first_route())
+
+
+def check_deliveries(effect: Effect) -> None:
+    """Refuse deliveries of layers that are not there, and tiers that name deliveries that are not.
+
+    Raises
+    ------
+    ValueError
+        In a phrase.
+    """
+    there = {layer.id for layer in effect.layers}
+    for delivery in effect.deliveries:
+        for id in delivery.of:
+            if id not in there:
+                raise ValueError(f"delivery {delivery.id} names the layer '{id}', which is not in the effect")
+    known = {d.id for d in effect.deliveries}
+    for tier in effect.tiers:
+        named = [*tier.without]
+        for path in tier.values:
+            parts = path.split(".")
+            named.append(parts[1] if parts[0] == "deliveries" and len(parts) > 3 else path)
+        astray = next((name for name in named if name not in known), None)
+        if astray is not None:
+            raise ValueError(f"tier {tier.id} names '{astray[:60]}', which is no delivery of the effect")
