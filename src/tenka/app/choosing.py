@@ -19,6 +19,7 @@ class Choosing(QObject):
         self.points: tuple[str, tuple[int, ...]] = ("", ())  # a layer, and ids of its particles or pieces
         self.also: list[str] = []  # what is selected besides, of the same group
         self._focus = ""  # the layer that was selected last
+        self.delivery_id = ""  # that was chosen since
 
     @property
     def chosen(self) -> list[str]:
@@ -44,7 +45,7 @@ class Choosing(QObject):
                 self.choose_points("", ())
             parts = path.split(".")
             if parts[0] == "layers" and len(parts) > 1:
-                self._focus = parts[1]
+                self._focus, self.delivery_id = parts[1], ""
             self.selected.emit(path)
 
     def choose_points(self, layer: str, ids: tuple[int, ...]) -> None:

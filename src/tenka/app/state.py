@@ -64,7 +64,7 @@ class State(Choosing):
         self._ending: list[Session] = []  # of effects that were open before
         self.journal: storage.Journal | None = None
         self.frame = 0
-        self.tier_id, self.delivery_id = "", ""
+        self.tier_id = ""
         self._played: tuple[Effect, Tier | None, Effect] | None = None
         self.status = Status()
         self.ledgers: dict[str, Ledger] = {}
@@ -105,11 +105,11 @@ class State(Choosing):
 
     @property
     def delivery(self) -> Delivery | None:
-        """The delivery that is worked on: the chosen one while it takes the layer that is worked on, else
-        that layer's first."""
-        layer = self.layer
-        found = self.effect.deliveries_of(layer.id) if layer is not None else []
-        return next((d for d in found if d.id == self.delivery_id), found[0] if found else None)
+        """The delivery that is worked on: the one that was chosen since a layer was, else the first of that
+        layer."""
+        found = next((d for d in self.effect.deliveries if d.id == self.delivery_id), None)
+        own = self.effect.deliveries_of(self.layer.id) if self.layer is not None else []
+        return found or (own[0] if own else None)
 
     @property
     def played(self) -> Effect:

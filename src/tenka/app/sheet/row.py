@@ -272,7 +272,7 @@ class Row(QWidget):
             value = self.value
         except TenkaError:
             return
-        shown = (value, self.state.frame if isinstance(value, Course) else None)
+        shown = (value, self.state.frame if isinstance(value, Course) else None, self.own)
         if shown == self._shown and not again:
             return
         self._shown = shown

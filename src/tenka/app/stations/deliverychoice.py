@@ -84,11 +84,13 @@ class DeliveryChoice(QWidget):
     def choose(self, id: str) -> None:
         """Work on a delivery, and on a layer that it takes."""
         state, delivery = self.state, self.state.effect.delivery(id)
+        state.select(
+            state.selection
+            if state.layer is not None and state.layer.id in delivery.of
+            else f"layers.{delivery.of[0]}"
+        )
         state.delivery_id = id
-        if state.layer is None or state.layer.id not in delivery.of:
-            state.select(f"layers.{delivery.of[0]}")
-        else:
-            state.selected.emit(state.selection)
+        state.selected.emit(state.selection)
 
     def _turn(self, on: bool) -> None:
         tier, now = self.state.tier, self.state.delivery

@@ -116,12 +116,18 @@ class PackStation(QWidget):
         self.button.setProperty("main", True)
         self.button.setToolTip("Write the package (Ctrl+P)")
         self.button.clicked.connect(self.start)
+        self.every = QPushButton("All tiers")
+        self.every.setToolTip(
+            "Write a package for each tier, beside each other, with its own values and levers"
+        )
+        self.every.clicked.connect(lambda: self.start(every=True))
         self.stop = QPushButton("Stop")
         self.stop.clicked.connect(self.cancel)
         self.stop.hide()
         line.addWidget(self.where, 1)
         line.addWidget(choose)
         line.addWidget(self.stop)
+        line.addWidget(self.every)
         line.addWidget(self.button)
         grid.addLayout(line)
         self.bar = QProgressBar()
@@ -170,6 +176,7 @@ class PackStation(QWidget):
         layer, effect = self.state.layer, self.state.played
         held = packable(effect)
         self.button.setEnabled(self.progress is None and bool(held))
+        self.every.setEnabled(self.button.isEnabled() and bool(effect.tiers))
         chosen = self.state.delivery
         delivery = next((d for d in held if chosen is not None and d.id == chosen.id), None)
         if layer is None or delivery is None:
@@ -280,28 +287,35 @@ class PackStation(QWidget):
 
     # --- writing ------------------------------------------------------------------------------
 
-    def start(self) -> None:
-        """Write the package in the background."""
+    def start(self, every: bool = False) -> None:
+        """Write the package in the background, as the present tier has it; or one for each tier, beside each
+        other."""
         if self.progress is not None or not packable(self.state.played):
             return
         progress = self.progress = Progress(
             listen=lambda p: self.progressed.emit((p.what, p.done, p.total, p.seconds_left))
         )
-        effect, folder, store, out = self.state.played, self.state.folder, self.state.store, self.target()
+        folder, store, out = self.state.folder, self.state.store, self.target()
+        effect = self.state.effect if every else self.state.played
+        wanted = (
+            [(out.with_name(f"{out.name}_{t.id}"), t.id) for t in effect.tiers] if every else [(out, None)]
+        )
         self.stop.show()
         if self.button.hasFocus():  # else the keyboard would go to whatever comes next
             self.stop.setFocus()
         self.button.setEnabled(False)
+        self.every.setEnabled(False)
         self.bar.show()
         self.told.setText("Starting")
 
         def work() -> None:
             try:
-                pack(effect, folder, store, out, progress)
+                for place, tier in wanted:
+                    pack(effect, folder, store, place, progress, tier=tier)
             except Cancelled as stopped:
                 self.ended.emit(stopped)
                 return
-            self.ended.emit(out)
+            self.ended.emit([place for place, _ in wanted])
 
         self._packer.ask(work)
 
@@ -324,6 +338,7 @@ class PackStation(QWidget):
     def _end(self, result: object) -> None:
         self.progress = None
         self.button.setEnabled(True)
+        self.every.setEnabled(bool(self.state.effect.tiers))
         if self.stop.hasFocus():
             self.button.setFocus()
         self.stop.hide()
@@ -333,10 +348,13 @@ class PackStation(QWidget):
         elif isinstance(result, Exception):
             self.told.setText(str(result))
         else:
-            assert isinstance(result, Path)
-            self.state.package = result
-            files = sum(f.stat().st_size for f in result.iterdir())
-            self.told.setText(f"Packed to {result.name}: {files / 1e6:.1f} MB on disk. Station 5 plays it.")
+            assert isinstance(result, list)
+            ids = [t.id for t in self.state.effect.tiers]
+            now = ids.index(self.state.tier.id) if len(result) > 1 and self.state.tier is not None else 0
+            self.state.package = result[now]
+            sizes = [sum(f.stat().st_size for f in place.iterdir()) / 1e6 for place in result]
+            told = ", ".join(f"{place.name}: {size:.1f} MB" for place, size in zip(result, sizes))
+            self.told.setText(f"Packed to {told} on disk. Station 5 plays {result[now].name}.")
 
     def close_workers(self) -> None:
         self.cancel()
