@@ -118,5 +118,5 @@ def test_a_layer_that_is_hidden_is_in_no_package_and_one_alone_can_be_packed(tmp
     assert (
         first.id not in [e.id for e in manifest.elements] and len(manifest.elements) == len(effect.layers) - 1
     )
-    manifest = pack(effect, FOLDER, store, tmp_path / "b", layer_id=first.id)
+    manifest = pack(effect, FOLDER, store, tmp_path / "b", only=first.id)
     assert [e.id for e in manifest.elements] == [first.id]

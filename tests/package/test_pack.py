@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 import trimesh
 from build import element_of, layout_of, small_effect, with_layer
+from command import command
 from PIL import Image
 
 from tenka.base.errors import BadInput, Cancelled, TooLarge
@@ -32,8 +33,8 @@ from tenka.budget.cost import (
 from tenka.budget.devices import SHIPPED, device, devices, load_device
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
-from tenka.effect.document import replaced
-from tenka.effect.model import Effect
+from tenka.effect.document import replaced, with_own
+from tenka.effect.model import Delivery, Effect
 from tenka.look.sprites import count_layers
 from tenka.pack.flipbook import draw_cell, pack
 from tenka.pack.layout import content_view, lost_flames
@@ -501,3 +502,40 @@ def test_layers_are_counted_on_the_picture_only():
     layers = np.zeros((10, 10), np.int32)
     count_layers(np.array([[0, 0, 1, 0, 3, 3, 1, 0, 0, 0, 1, 1, 1, 0]], np.float32), layers)
     assert layers.sum() == 9 and layers[:3, :3].all()
+
+
+def test_every_tier_is_packed_by_one_command_and_one_delivery_alone(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+):
+    monkeypatch.setenv("TENKA_FRAMES", str(tmp_path / "frames"))
+    effect = with_own(small_effect(), "low", f"{BOOK}.width", 64)
+    more = Delivery(id="far", name="Far", of=("puff",), route=effect.deliveries[0].route)
+    effect = effect.model_copy(update={"deliveries": (*effect.deliveries, more)})
+    effect = replaced(effect, "tiers.low.without", ("far",))
+    file = tmp_path / "e.tenka"
+    storage.save(effect, file)
+    run = command("pack", file, "--out", tmp_path / "all", "--tier", "all", "--json")
+    assert run.code == 0
+    told = {(row["tier"], row["element"]): row for row in run.rows}
+    assert set(told) == {("low", "puff"), ("mid", "puff"), ("mid", "far")}
+    assert told["low", "puff"]["atlas"] == [64, 192] and told["mid", "puff"]["atlas"] == [128, 192]
+    assert all(row["route"] == "flipbook" and row["layers"] == ["Puff"] for row in run.rows)
+    for row in run.rows:
+        held = [Path(row["folder"]) / name for name in row["files"]]
+        assert row["bytes"] == sum(f.stat().st_size for f in held) > 0
+    run = command("pack", file, "--out", tmp_path / "one", "--only", "far", "--json")
+    assert run.code == 0 and [row["element"] for row in run.rows] == ["far"]
+    run = command("pack", file, "--out", tmp_path / "none", "--only", "nothing")
+    assert run.code != 0 and not (tmp_path / "none").exists()
+
+
+def test_a_package_of_the_first_version_is_read(packed: Path, tmp_path: Path):
+    shutil.copytree(packed, tmp_path / "old")
+    tree = json.loads((tmp_path / "old" / form.MANIFEST).read_text())
+    for element in tree["elements"]:
+        element["kind"] = element.pop("route")
+        element.pop("layers")
+    tree["format_version"] = 1
+    (tmp_path / "old" / form.MANIFEST).write_text(json.dumps(tree))
+    found = form.read(tmp_path / "old")
+    assert found.elements[0].layers == ("Puff",) and form.is_ours(tmp_path / "old")

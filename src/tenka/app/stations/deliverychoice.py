@@ -37,6 +37,7 @@ class DeliveryChoice(QWidget):
         self.menu.aboutToShow.connect(self._fill_layers)
         self.layers.setMenu(self.menu)
         self.there = QCheckBox()
+        self.there.setMinimumHeight(24)
         self.there.toggled.connect(self._turn)
         self.more = self._tool("plus", "A further delivery of the layer that is worked on", self.add)
         self.less = self._tool("trash-2", "Remove this delivery; its layers stay", self.remove)
