@@ -139,7 +139,7 @@ def on_tier(effect: Effect, tier_id: str, levers: bool = True) -> Effect:
     kept = tuple(d for d in effect.deliveries if d.id not in tier.without)
     if len(kept) != len(effect.deliveries):
         effect = effect.model_copy(update={"deliveries": kept})
-        effect = effect.model_copy(update={"levers": tidied(effect)["levers"]})
+        effect = effect.model_copy(update=tidied(effect))
     for lever in effect.levers if levers else ():
         if lever.id in tier.levers:
             value = min(lever.high, max(lever.low, tier.levers[lever.id]))
