@@ -30,7 +30,13 @@ from tenka.scene.cameras import View, view_of
 
 MOMENTS = 8  # times over a life at which sprites are counted
 STEADY_LIVES = 4  # counted after this many lives, when ages are spread
-FLOPS = {"sample, tint, fade": 22.0, "second frame": 14.0, "second atlas": 8.0, "soft edge": 8.0}
+FLOPS = {
+    "sample, tint, fade": 22.0,
+    "second frame": 14.0,
+    "second atlas": 8.0,
+    "motion": 26.0,
+    "soft edge": 8.0,
+}
 DEPTH_BYTES = 4.0  # of the depth picture, read for soft edges
 PLAIN_TARGET = 4.0  # bytes a pixel for which a device's fill rate is stated
 MB = 1e6
@@ -39,6 +45,7 @@ BLOCKS: dict[str, tuple[int, int, int]] = {
     "bc1": (4, 4, 8),
     "bc3": (4, 4, 16),
     "bc4": (4, 4, 8),
+    "bc5": (4, 4, 16),
     "bc7": (4, 4, 16),
     "astc4x4": (4, 4, 16),
     "astc6x6": (6, 6, 16),
@@ -79,6 +86,13 @@ def second_format(d: Device, holds: str) -> BlockFormat:
     if holds == "temperature":
         return "bc4"
     return "bc7" if d.block_format == "bc7" else "bc1"
+
+
+def motion_format(d: Device) -> BlockFormat:
+    """Format of an atlas of motion: two channels."""
+    if d.block_format.startswith("astc"):
+        return d.block_format
+    return "rgba8" if d.block_format == "rgba8" else "bc5"
 
 
 def viewing_of(tier: Tier, element: Flipbook) -> View:
@@ -212,6 +226,7 @@ def _traffic(
     shrink = max(0, round(math.log2(max(1.0, element.cell[1] / max(height_px, 1.0)))))
     frame = _fetched(element, colour_format(d), shrink)
     frame += _fetched(element, second_format(d, second.holds), shrink) if second else 0
+    frame += _fetched(element, motion_format(d), 0) if element.motion else 0
     # a tile-based device blends on the chip and writes each pixel once; others read and write it for each
     # layer
     return _Traffic(
@@ -227,6 +242,7 @@ def _operations(element: Flipbook) -> float:
     flops = FLOPS["sample, tint, fade"]
     flops += FLOPS["second frame"] if player.blend else 0.0
     flops += FLOPS["second atlas"] * (2 if player.blend else 1) if element.second else 0.0
+    flops += FLOPS["motion"] if element.motion and player.blend else 0.0
     return flops + (FLOPS["soft edge"] if player.soft_edge > 0 else 0.0)
 
 
@@ -260,6 +276,8 @@ def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
     atlases = [("colour atlas", colour_format(d), "")]
     if second:
         atlases.append(("second atlas", second_format(d, second.holds), f"{second.holds}, "))
+    if element.motion:
+        atlases.append(("motion atlas", motion_format(d), ""))
     w, h = element.width, element.height
     held = [
         Term(

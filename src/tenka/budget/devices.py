@@ -13,7 +13,7 @@ from tenka.base.errors import BadInput
 from tenka.base.tree import checked, read
 
 SHIPPED = Path(__file__).parent / "devices"
-BlockFormat = Literal["bc1", "bc3", "bc4", "bc7", "astc4x4", "astc6x6", "astc8x8", "r8", "rgba8"]
+BlockFormat = Literal["bc1", "bc3", "bc4", "bc5", "bc7", "astc4x4", "astc6x6", "astc8x8", "r8", "rgba8"]
 
 
 class Device(BaseModel):

@@ -64,7 +64,7 @@ def pack(
 
 def _say_element(element: Any, folder: Path, tier: str | None, as_json: bool) -> None:
     """One line of what was written."""
-    files = [element.colour.file, *([element.second.file] if element.second else [])]
+    files = element.files
     say(
         {
             "element": element.id,

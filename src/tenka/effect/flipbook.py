@@ -106,6 +106,12 @@ class Flipbook(Settings):
         label="second atlas",
         cost="memory",
     )
+    motion: bool = ATLAS.param(
+        False,
+        "An atlas of how what is seen moves besides: frames are blended along it, so that half as many do.",
+        label="motion atlas",
+        cost="memory",
+    )
     heading: float = ATLAS.number(
         -90.0,
         "°",

@@ -13,6 +13,7 @@ ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 HALF = np.float32(0.5)
 BANDS = 16
+STILL = np.zeros((0, 0, 2), np.float32)
 X, Y, COS, SIN, HALF_WIDE, HALF_TALL, DEPTH, FRAME, NEXT, BLEND, OPACITY, PER_PX, TEXELS = range(13)
 QUAD_FIELDS = 13
 """Columns of a table of quads: centre in px; unit axis along the width (px space, y down); half width and
@@ -162,8 +163,22 @@ def _texel(levels, offsets, widths, level, x, y, touched, blocks, out, weight):
             touched[blocks[level] + (row // 4) * ((w + 3) // 4) + column // 4] = 1
 
 
+@kernel
+def _moved(motion, x, y, n, low, high):
+    """Motion at a place of a frame that reaches from `low` to `high` texels along this axis's own atlas."""
+    h, w, _ = motion.shape
+    fx, fy = x - HALF, y - HALF
+    a, b = np.int64(np.floor(fx)), np.int64(np.floor(fy))
+    p, q = fx - np.float32(a), fy - np.float32(b)
+    a0, a1 = min(max(a, low[0]), high[0]), min(max(a + 1, low[0]), high[0])
+    b0, b1 = min(max(b, low[1]), high[1]), min(max(b + 1, low[1]), high[1])
+    top = (ONE - p) * motion[b0, a0, n] + p * motion[b0, a1, n]
+    foot = (ONE - p) * motion[b1, a0, n] + p * motion[b1, a1, n]
+    return (ONE - q) * top + q * foot
+
+
 @kernel(parallel=True)
-def _draw(quads, levels, offsets, widths, blocks, grid, depth, soft, blend, image, touched):
+def _draw(quads, levels, offsets, widths, blocks, grid, depth, soft, blend, motion, image, touched):
     """`grid`: columns, cell width, cell height, padding, of the largest level."""
     height, width, _ = image.shape
     count = widths.size
@@ -204,6 +219,22 @@ def _draw(quads, levels, offsets, widths, blocks, grid, depth, soft, blend, imag
                         ty = np.float32(row * grid[2] + grid[3]) + (ONE - v) * HALF * np.float32(
                             grid[2] - 2 * grid[3]
                         )
+                        if motion.size > 0 and blend:
+                            wide, tall = grid[1] - 2 * grid[3], grid[2] - 2 * grid[3]
+                            low = (column * grid[1] + grid[3], row * grid[2] + grid[3])
+                            high = (low[0] + wide - 1, low[1] + tall - 1)
+                            along = ONE - q[BLEND] if step else -q[BLEND]
+                            dx = along * _moved(motion, tx, ty, 0, low, high) * np.float32(wide)
+                            dy = along * _moved(motion, tx, ty, 1, low, high) * np.float32(tall)
+                            # never beyond the padding, where the next frame begins
+                            tx = min(
+                                max(tx + dx, np.float32(column * grid[1]) + HALF),
+                                np.float32((column + 1) * grid[1]) - HALF,
+                            )
+                            ty = min(
+                                max(ty + dy, np.float32(row * grid[2]) + HALF),
+                                np.float32((row + 1) * grid[2]) - HALF,
+                            )
                         _texel(
                             levels,
                             offsets,
@@ -229,6 +260,7 @@ def draw_quads(
     soft: float,
     blend: bool,
     image: np.ndarray,
+    motion: np.ndarray = STILL,
 ) -> list[int]:
     """Draw quads over `image` (h, w, 3), linear, in place.
 
@@ -237,6 +269,7 @@ def draw_quads(
     quads : as tenka.proof.player.quads gives them
     levels : mip levels, (h, w, 4) linear premultiplied
     grid : columns, cell width, cell height, padding
+    motion : (h, w, 2) how what is seen moves to the next frame, as shares of a frame: blended along it
     depth : (h, w) m, of what sprites may be hidden by and soften against
 
     Returns
@@ -259,6 +292,7 @@ def draw_quads(
         depth,
         np.float32(soft),
         blend,
+        motion,
         image,
         touched,
     )

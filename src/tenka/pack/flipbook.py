@@ -22,6 +22,7 @@ from tenka.gas.grid import free_bytes
 from tenka.look.alone import HEAT, drawn_alone
 from tenka.look.colour import glow_table
 from tenka.look.lamps import lamp_at
+from tenka.look.motion import motion_of, spread
 from tenka.look.shot import shot_of
 from tenka.look.sprites import Book
 from tenka.pack.books import books_of
@@ -83,12 +84,13 @@ def frames_at(
     store: FrameStore,
     t: float,
     progress: Progress,
+    whole: bool = False,
 ) -> tuple[dict[str, Any], dict[str, Any]]:
-    """The frames of a delivery's layers at a moment, and the past of each."""
+    """The frames of a delivery's layers at a moment (`whole`: with their velocity), and the past of each."""
     frames, past = {}, {}
     for layer in taken(effect, delivery):
         run = plans[layer.id]
-        frames[layer.id] = frame_between(run, store, t, progress)
+        frames[layer.id] = frame_between(run, store, t, progress, whole)
         past[layer.id] = past_of(run, store, int(t * effect.rate + 1e-6))
     return frames, past
 
@@ -131,6 +133,43 @@ class _Second:
         rgb = rgb * glow * 2.0**exposure
         lookup = tuple((round(float(r), 7), round(float(g), 7), round(float(b), 7)) for r, g, b in rgb)
         return (np.clip(self.data / scale, 0, 1) * 255 + 0.5).astype(np.uint8), scale, lookup
+
+
+def moved_cell(
+    effect: Effect,
+    delivery: Delivery,
+    frames: Mapping[str, Any],
+    t: float,
+    gap: float,
+    plan: Layout,
+    folder: Path | None,
+    past: Mapping[str, Any],
+) -> np.ndarray:
+    """How what is seen of a delivery moves within `gap` s, (height, width, 2), as shares of the frame; also
+    beside it, where it is read when frames are blended."""
+    width, height = plan.content
+    alone = effect.model_copy(update={"layers": tuple(taken(effect, delivery))})
+    shot = shot_of(alone, frames, folder, t, NOTHING, past)
+    view = content_view(plan, delivery.route.heading, width, height)
+    return spread(motion_of(shot, still(effect.light, t), view, gap)) / np.array((width, height), np.float32)
+
+
+class _Motion:
+    """The atlas of motion, whose scale is known only when all frames are drawn."""
+
+    def __init__(self, element: form.Flipbook) -> None:
+        self.data = np.zeros((element.height, element.width, 2), np.float32)
+
+    def put(self, motion: np.ndarray, y: int, x: int) -> None:
+        h, w = motion.shape[:2]
+        self.data[y : y + h, x : x + w] = motion
+
+    def finish(self) -> tuple[np.ndarray, tuple[float, float]]:
+        """The picture, (h, w, 3) uint8, and what its ends stand for."""
+        scale = np.maximum(np.abs(self.data).max(axis=(0, 1)), 1e-3)
+        out = np.zeros((*self.data.shape[:2], 3), np.uint8)
+        out[..., :2] = np.rint(127.0 + 127.0 * self.data / scale)
+        return out, (float(scale[0]), float(scale[1]))
 
 
 def _asked(effect: Effect, only: str | None) -> list[Delivery]:
@@ -179,10 +218,12 @@ class _Writer:
         holds = second_of(effect, delivery)
         colour = np.zeros((book.height, book.width, 4), np.uint8)
         second = _Second(holds, book.height, book.width) if holds != "none" else None
+        motion = _Motion(element) if element.motion is not None else None
         exposure = value_at(effect.light.exposure, 0.0)  # one for all cells: a course of it is the camera's
         progress.begin(len(plan.times), f"Drawing frames of {delivery.name}")
         for index, t in enumerate(plan.times):
-            frames, past = frames_at(effect, delivery, plans, self.store, t, progress)
+            whole = motion is not None
+            frames, past = frames_at(effect, delivery, plans, self.store, t, progress, whole)
             raw = draw_cell(effect, delivery, frames, t, plan, plan.content, self.folder, past, self.books)
             rgba = encode(raw, book.alpha_form, exposure, holds == "none")
             row, column = divmod(index, book.columns)
@@ -190,12 +231,23 @@ class _Writer:
             colour[y : y + plan.content[1], x : x + plan.content[0]] = rgba
             if second is not None:
                 second.put(raw, y, x)
+            if motion is not None:
+                gap = (
+                    plan.times[min(index + 1, len(plan.times) - 1)]
+                    - plan.times[min(index, len(plan.times) - 2)]
+                )
+                motion.put(moved_cell(effect, delivery, frames, t, gap, plan, self.folder, past), y, x)
             if drawn is not None:
                 drawn(delivery.id, index, rgba)
             progress.step()
         self.low, self.high = np.minimum(self.low, box[0]), np.maximum(self.high, box[1])
         Image.fromarray(colour, "RGBA").save(target / element.colour.file, compress_level=4)
         progress.check()
+        if motion is not None and element.motion is not None:
+            data, scales = motion.finish()
+            Image.fromarray(data).save(target / element.motion.file, compress_level=4)
+            moves = element.motion.model_copy(update={"scale": scales})
+            element = element.model_copy(update={"motion": moves})
         if second is None or element.second is None:
             return element
         glow = max(most(getattr(layer.look, "glow", 1.0)) for layer in layers)

@@ -167,6 +167,7 @@ def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
         layers=tuple(layer.name for layer in taken(effect, delivery)),
         colour=form.ColourAtlas(file=f"{delivery.id}_colour.png", alpha=book.alpha_form),
         second=second,
+        motion=form.MotionAtlas(file=f"{delivery.id}_motion.png", scale=(1.0, 1.0)) if book.motion else None,
         width=book.width,
         height=book.height,
         columns=book.columns,
@@ -185,4 +186,9 @@ def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
 def atlas_bytes(effect: Effect, delivery: Delivery) -> int:
     """Memory that the atlases of a delivery take while they are drawn."""
     book = delivery.route
-    return book.width * book.height * 4 * (1 + (4 if second_of(effect, delivery) != "none" else 0))
+    return (
+        book.width
+        * book.height
+        * 4
+        * (1 + (4 if second_of(effect, delivery) != "none" else 0) + 3 * book.motion)
+    )

@@ -22,9 +22,13 @@ _DECODE_SRGB = np.where(_DECODE <= 0.04045, _DECODE / 12.92, ((_DECODE + 0.055) 
 
 @dataclass(frozen=True)
 class Atlas:
-    """Mip levels from the largest down, (h, w, 4) float32, linear and premultiplied."""
+    """`levels`: mip levels from the largest down, (h, w, 4) float32, linear and premultiplied."""
 
     levels: tuple[np.ndarray, ...]
+    motion: np.ndarray  # (h, w, 2) shares of a frame to the next, or nothing
+
+
+NO_MOTION = np.zeros((0, 0, 2), np.float32)
 
 
 def read_image(file: Path, element: Flipbook, mode: str) -> np.ndarray:
@@ -71,4 +75,8 @@ def load_atlas(folder: Path, element: Flipbook) -> Atlas:
         high, wide = level.shape[0] // 2, level.shape[1] // 2
         level = level.reshape(high, 2, wide, 2, 4).mean(axis=(1, 3))
         levels.append(np.ascontiguousarray(level))
-    return Atlas(tuple(levels))
+    motion = NO_MOTION
+    if element.motion is not None:
+        raw = read_image(folder / element.motion.file, element, "RGB")
+        motion = (raw[..., :2].astype(np.float32) / 127.0 - 1.0) * np.array(element.motion.scale, np.float32)
+    return Atlas(tuple(levels), motion)

@@ -73,6 +73,18 @@ class SecondAtlas(Part):
     black_body: tuple[Vec3, ...] = Field((), max_length=4096)
 
 
+class MotionAtlas(Part):
+    """How what is seen moves from each frame to the next, 8-bit PNG: (red / 127 - 1) `scale[0]` is the way to
+    the right, as a share of a frame's width without padding; green likewise the way down, of its height.
+
+    Between two frames, a share f after the first, the first is read at uv - f m and the second at
+    uv + (1 - f) m, each with the m of its own frame at uv; then they are mixed by f.
+    """
+
+    file: Name
+    scale: tuple[Size, Size]
+
+
 class Flipbook(Part):
     """Frames in rows from the top left, each in a cell with `padding` empty pixels round it."""
 
@@ -82,6 +94,7 @@ class Flipbook(Part):
     layers: tuple[Text, ...] = Field(min_length=1, max_length=64)  # of the effect that are drawn in it
     colour: ColourAtlas
     second: SecondAtlas | None
+    motion: MotionAtlas | None = None
     width: int = Field(gt=0, le=16384)
     height: int = Field(gt=0, le=16384)
     columns: int = Field(gt=0, le=64)
@@ -109,6 +122,12 @@ class Flipbook(Part):
         if 2 * self.padding >= min(self.cell):
             raise ValueError("the padding leaves nothing of a cell")
         return self
+
+    @property
+    def files(self) -> list[str]:
+        """Names of its atlases."""
+        more = [atlas.file for atlas in (self.second, self.motion) if atlas is not None]
+        return [self.colour.file, *more]
 
     @property
     def cell(self) -> tuple[int, int]:
@@ -197,7 +216,7 @@ class Manifest(Part):
         """Names of all files besides the manifest."""
         names = [self.set.file]
         for element in self.elements:
-            names += [element.colour.file, *([element.second.file] if element.second else [])]
+            names += element.files
         return names
 
     def dumps(self) -> bytes:

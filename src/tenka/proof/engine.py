@@ -164,8 +164,10 @@ class Package:
             e, player = self.elements[n], players[n]
             grid = (e.columns, *e.cell, e.padding)
             levels = self.atlases[n].levels
-            blocks = draw_quads(table, levels, grid, backdrop.depth, player.soft_edge, player.blend, image)
-            read += sum(blocks) * BLOCK_BYTES * (2 if e.second is not None else 1)
+            motion = self.atlases[n].motion
+            soft, blend = player.soft_edge, player.blend
+            blocks = draw_quads(table, levels, grid, backdrop.depth, soft, blend, image, motion)
+            read += sum(blocks) * BLOCK_BYTES * len(e.files)
         rgb = develop(image, 0.0)
         if heat:
             rgb = heat_picture(rgb, layers)

@@ -192,15 +192,19 @@ def stored_frames(
         yield f, frame_at(plan, store, f, progress)
 
 
-def frame_between(plan: Plan, store: FrameStore, t: float, progress: Progress) -> Any:
+def frame_between(plan: Plan, store: FrameStore, t: float, progress: Progress, whole: bool = False) -> Any:
     """A layer at a time, s: a stored frame, or what lies between two of them along their motion.
+
+    Parameters
+    ----------
+    whole : with its velocity, whether that is needed for the moment or not
 
     Raises as `frame_at` does.
     """
     place = min(max(t * plan.effect.rate, 0.0), plan.effect.frames - 1.0)
     index = int(place + 1e-6)
     share = place - index
-    first = frame_at(plan, store, index, progress, whole=share > 1e-4)
+    first = frame_at(plan, store, index, progress, whole=whole or share > 1e-4)
     if share <= 1e-4:
         return first
     return plan.kind.between(first, frame_at(plan, store, index + 1, progress, whole=True), share)

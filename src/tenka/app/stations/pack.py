@@ -18,7 +18,7 @@ from tenka.app.wrapped import Elided, Wrapped
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
 from tenka.base.words import counted, span
-from tenka.budget.cost import colour_format, second_format, texture_bytes
+from tenka.budget.cost import colour_format, motion_format, second_format, texture_bytes
 from tenka.effect.courses import value_at
 from tenka.effect.model import Delivery
 from tenka.pack.books import books_of
@@ -247,6 +247,12 @@ class PackStation(QWidget):
                 row += f", {texture_bytes(w, h, form) / 1e6:.2f} MB as {form.upper()}"
             rows.append(row)
         more = f"; and the elements of {', '.join(others)}" if others else ""
+        if element.motion is not None:
+            row = f"{element.motion.file}   {w} × {h} px, motion"
+            if tier is not None:
+                form = motion_format(tier.device)
+                row += f", {texture_bytes(w, h, form) / 1e6:.2f} MB as {form.upper()}"
+            rows.append(row)
         rows.append(f"set.glb, manifest.json{more}")
         self.outputs.setText("\n".join(rows))
         target, home = self.target(), Path.home()
