@@ -122,6 +122,26 @@ def proof(
     )
 
 
+@app.command()
+def play(
+    folder: Annotated[Path, typer.Argument(help="A package's folder.")],
+    shown: Annotated[bool, typer.Option("--open/--no-open", help="Open it in the browser.")] = True,
+    as_json: Json = False,
+) -> None:
+    """Open the page of a package, which plays it in a browser."""
+    import webbrowser
+
+    from tenka.package.manifest import PAGE, read
+
+    read(folder)
+    page = (folder / PAGE).resolve()
+    if not page.is_file():
+        raise BadInput("holds no page; it was packed by an earlier Tenka", "a package of now", folder)
+    if shown and not webbrowser.open(page.as_uri()):
+        raise BadInput("no browser could be opened", f"one; open {page} in it yourself")
+    say({"page": str(page)}, as_json, f"{page} plays the package.")
+
+
 def _print_ledger(book: Any, as_json: bool) -> None:
     for line in book.lines:
         row = {

@@ -296,6 +296,14 @@ class Backdrop:
     depth: np.ndarray
 
 
+def bounce_of(light: Light) -> np.ndarray:
+    """Light that comes back from the ground to what looks down, (3,)."""
+    towards = sun_direction(light.heading, light.height)
+    share = sky_of(light).mean() / SKY_COLOUR.mean()
+    found: np.ndarray = share * GROUND_COLOUR * (1.0 + 0.15 * light.strength * towards[2])
+    return found
+
+
 def shade(
     surfaces: Surfaces,
     view: View,
@@ -319,7 +327,7 @@ def shade(
     still, direct, reply = (np.empty((*depth.shape, 3), np.float32) for _ in range(3))
     towards = sun_direction(light.heading, light.height)
     sky = sky_of(light)
-    bounce = sky.mean() / SKY_COLOUR.mean() * GROUND_COLOUR * (1.0 + 0.15 * light.strength * towards[2])
+    bounce = bounce_of(light)
     with parallel_chunksize(8):  # sky and ground are not equally dear
         _shade(
             view.packed(),

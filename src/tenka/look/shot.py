@@ -24,15 +24,20 @@ from tenka.scene.meshes import Mesh, joined
 from tenka.scene.props import scene_mesh
 
 
-def swapped(effect: Effect, t: float) -> set[str]:
-    """Props that have broken into pieces by `t`."""
-    gone = set()
+def breaking(effect: Effect) -> dict[str, float]:
+    """When each prop breaks into pieces, s; by id, of those that do."""
+    gone: dict[str, float] = {}
     for layer in heard(timed(effect).layers):
         if layer.breaks:
             begins = [s.begins for s in heard(layer.sources) if not layer.assembled or s.shape == "pieces"]
-            if begins and t >= min(begins) - 1e-6:
-                gone.add(layer.breaks)
+            if begins:
+                gone[layer.breaks] = min(min(begins), gone.get(layer.breaks, float("inf")))
     return gone
+
+
+def swapped(effect: Effect, t: float) -> set[str]:
+    """Props that have broken into pieces by `t`."""
+    return {id for id, at in breaking(effect).items() if t >= at - 1e-6}
 
 
 def set_of(effect: Effect, folder: Path | None, t: float) -> Mesh:

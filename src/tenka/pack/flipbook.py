@@ -23,8 +23,9 @@ from tenka.look.alone import HEAT, drawn_alone
 from tenka.look.colour import glow_table
 from tenka.look.lamps import lamp_at
 from tenka.look.motion import motion_of, spread
-from tenka.look.shot import shot_of
+from tenka.look.shot import breaking, shot_of
 from tenka.look.sprites import Book
+from tenka.pack.about import about
 from tenka.pack.books import books_of
 from tenka.pack.layout import (
     Layout,
@@ -38,6 +39,7 @@ from tenka.pack.layout import (
     span_of,
     taken,
 )
+from tenka.pack.page import page_of
 from tenka.package import manifest as form
 from tenka.run.driver import figures_of, frame_between, past_of, simulate
 from tenka.run.plans import Plan, plans_of
@@ -263,6 +265,13 @@ class _Writer:
             p.id: prop_mesh(p, effect.props, self.folder) for p in effect.props if not p.hidden
         }
         credits = tuple(dict.fromkeys(p.credit for p in effect.props if p.credit and p.id in meshes))
+        leaving = []
+        for id, at in breaking(effect).items():
+            if id in meshes and at <= 0:
+                meshes.pop(id)
+            elif id in meshes:
+                leaving.append(form.Leaving(file=f"set_{id}.glb", at=round(at, 6)))
+                (target / leaving[-1].file).write_bytes(to_bytes({id: meshes.pop(id)}))
         (target / "set.glb").write_bytes(to_bytes(meshes, effect.camera, "; ".join(credits)))
         return form.Set(
             file="set.glb",
@@ -275,6 +284,7 @@ class _Writer:
             backdrop=light.backdrop,
             sky_tint=light.sky_tint,
             lights=_lights(effect),
+            leaving=tuple(leaving),
             credits=credits,
         )
 
@@ -346,7 +356,10 @@ def pack(
         progress.begin(2, "Writing the set")
         stands = writer.set_file(target)
         progress.step()
-        (target / form.MANIFEST).write_bytes(_manifest(effect, writer, elements, stands).dumps())
+        manifest = _manifest(effect, writer, elements, stands)
+        (target / form.MANIFEST).write_bytes(manifest.dumps())
+        (target / form.ABOUT).write_text(about(manifest))
+        (target / form.PAGE).write_bytes(page_of(target))
         progress.step()
 
     swap_folder(out, fill, form.is_ours)

@@ -34,8 +34,9 @@ def _inside(name: str) -> str:
 
 Name = Annotated[str, AfterValidator(_inside)]
 """Name of a file that lies in the package's folder itself."""
-NOTES = ("READ-ME.txt",)
-"""Files of a package that its manifest does not name."""
+PAGE, ABOUT = "play.html", "READ-ME.txt"
+NOTES = (ABOUT, PAGE)
+"""Files of a package that its manifest does not name: words for who takes it in, and a page that plays it."""
 
 
 class Part(BaseModel):
@@ -156,6 +157,13 @@ class SetLight(Part):
     )
 
 
+class Leaving(Part):
+    """A part of the set that is no more there from a time on, s: what has burst. As GLB."""
+
+    file: Name
+    at: float = Field(ge=0, le=1e5)
+
+
 class Set(Part):
     """Props and camera, as GLB, so that the package can be judged in its place."""
 
@@ -171,6 +179,8 @@ class Set(Part):
     sky_tint: tuple[Share, Share, Share] = (1.0, 1.0, 1.0)
     # lights that stand in the set besides
     lights: tuple[SetLight, ...] = Field((), max_length=64)
+    # what is there besides until it breaks
+    leaving: tuple[Leaving, ...] = Field((), max_length=64)
     # who made the props' meshes, and under which terms
     credits: tuple[Text, ...] = Field((), max_length=1000)
 
@@ -214,7 +224,7 @@ class Manifest(Part):
     @property
     def files(self) -> list[str]:
         """Names of all files besides the manifest."""
-        names = [self.set.file]
+        names = [self.set.file, *(part.file for part in self.set.leaving)]
         for element in self.elements:
             names += element.files
         return names

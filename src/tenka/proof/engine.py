@@ -8,12 +8,11 @@ from pathlib import Path
 
 import numpy as np
 
-from tenka.base.errors import BadInput
 from tenka.effect.courses import value_at
-from tenka.effect.model import Camera, Light, Player
+from tenka.effect.model import Camera, Player
 from tenka.look.colour import develop
 from tenka.look.compose import settled
-from tenka.look.heaven import sky_shadow
+from tenka.look.heaven import NO_SKY_SHADOW, SkyShadow, sky_shadow
 from tenka.look.lamps import NO_DEPTHS, WIDE
 from tenka.look.raster import Backdrop, shade
 from tenka.look.render import SHADOWED
@@ -22,10 +21,9 @@ from tenka.look.sprites import DEPTH, count_layers, draw_quads
 from tenka.look.triangles import Surfaces, see
 from tenka.package.atlas import Atlas, load_atlas
 from tenka.package.manifest import Flipbook, Manifest, read
+from tenka.package.stands import light_of, mesh_of, set_of
 from tenka.proof.player import quads
 from tenka.scene.cameras import View, view_of
-from tenka.scene.files import load
-from tenka.scene.glb import camera_from, holds_meshes
 from tenka.scene.meshes import Mesh, joined
 
 BLOCK_BYTES = 16  # of a 4 x 4 block with alpha, in the common formats
@@ -64,27 +62,23 @@ class Package:
         self.manifest: Manifest = read(self.folder)
         self.elements: tuple[Flipbook, ...] = self.manifest.elements
         self.atlases: tuple[Atlas, ...] = tuple(load_atlas(self.folder, e) for e in self.elements)
-        stands = self.folder / self.manifest.set.file
-        self.mesh: Mesh = load(stands) if holds_meshes(stands) else joined([])
-        camera = camera_from(stands)
-        if camera is None:
-            raise BadInput("holds no camera", "the set with its camera", stands)
-        self.camera: Camera = camera
-        s = self.manifest.set
-        self.light = Light(
-            heading=s.sun_heading,
-            height=s.sun_height,
-            strength=s.sun_strength,
-            kelvin=s.sun_kelvin,
-            sky=s.sky,
-            exposure=s.exposure,
-            backdrop=s.backdrop,
-            sky_tint=s.sky_tint,
-        )
+        self.mesh, self.camera = set_of(self.folder, self.manifest.set)
+        self._leaving = [(p.at, mesh_of(self.folder / p.file)) for p in self.manifest.set.leaving]
+        self._now: tuple[int, Mesh] = (-1, self.mesh)
+        self.light = light_of(self.manifest.set)
         self._backdrop: tuple[object, Backdrop, np.ndarray] | None = None
         self._seen: tuple[object, Surfaces, ShadowMap] | None = None
         self._depths: dict[tuple[float, ...], np.ndarray] = {}
-        self._dome = sky_shadow(self.mesh)
+        self._dome: tuple[int, SkyShadow] = (-1, NO_SKY_SHADOW)
+
+    def mesh_at(self, time: float) -> Mesh:
+        """What of the set stands at a time, s since the effect's start; the same while it is the same."""
+        there = [mesh for at, mesh in self._leaving if time < at]
+        if self._now[0] != len(there):
+            self._now = (len(there), joined([self.mesh, *there]))
+            self._seen, self._backdrop, self._depths = None, None, {}
+            self._dome = (len(there), sky_shadow(self._now[1]))
+        return self._now[1]
 
     def players(
         self, levers: dict[str, float] | None = None, tried: dict[str, Player] | None = None
@@ -110,25 +104,26 @@ class Package:
         rows = [light.rows[min(max(int(time * light.rate), 0), len(light.rows) - 1)] for light in lights]
         depths: list[np.ndarray] = []
         for light, row in zip(lights, rows):
-            if not light.shadows or not len(self.mesh.points) or len(depths) == SHADOWED:
+            if not light.shadows or not len(self._now[1].points) or len(depths) == SHADOWED:
                 break
             place = tuple(round(v, 2) for v in row[:3])
             if place not in self._depths:
                 while len(self._depths) > 2 * SHADOWED:
                     self._depths.pop(next(iter(self._depths)))
-                self._depths[place] = lamp_shadow(self.mesh, np.array(place))
+                self._depths[place] = lamp_shadow(self._now[1], np.array(place))
             depths.append(self._depths[place])
         return (np.array(rows, np.float32).reshape(-1, WIDE), np.stack(depths) if depths else NO_DEPTHS)
 
     def _set(self, view: View, time: float) -> tuple[Backdrop, np.ndarray]:
+        mesh = self.mesh_at(time)
         where = (view.packed().tobytes(), view.width, view.height)
         if self._seen is None or self._seen[0] != where:
-            self._seen = (where, see(self.mesh, view), cast_shadow(self.mesh, self.light))
+            self._seen = (where, see(mesh, view), cast_shadow(mesh, self.light))
         lamps, depths = self._lamps(time)
         key = (where, lamps.tobytes())
         if self._backdrop is None or self._backdrop[0] != key:
             _, seen, sun = self._seen
-            backdrop = shade(seen, view, self.light, sun, True, lamps, depths, sky_seen=self._dome)
+            backdrop = shade(seen, view, self.light, sun, True, lamps, depths, sky_seen=self._dome[1])
             self._backdrop = (
                 key,
                 backdrop,

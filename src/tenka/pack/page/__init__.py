@@ -1,0 +1,70 @@
+"""The page that every package holds: it plays the package in any browser, with all data inside."""
+
+from __future__ import annotations
+
+import base64
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tenka.base.randomness import stable_seed
+from tenka.look.colour import MIXED, black_body_colour, ramp_table
+from tenka.look.heaven import backdrop_of
+from tenka.look.raster import bounce_of
+from tenka.look.volume import sky_of
+from tenka.package.manifest import PAGE, read
+from tenka.package.stands import light_of, mesh_of, set_of
+from tenka.scene.cameras import sun_direction
+from tenka.scene.meshes import Mesh
+
+TEMPLATE = Path(__file__).parent / PAGE
+OPACITIES = 1024
+
+
+def _text(values: np.ndarray) -> str:
+    return base64.b64encode(np.ascontiguousarray(values, np.float32).tobytes()).decode()
+
+
+def _rounded(values: Any) -> Any:
+    return np.round(np.asarray(values, float), 6).tolist()
+
+
+def page_of(folder: Path) -> bytes:
+    """The page of a package whose other files are written: manifest, pictures and set go into it."""
+    manifest = read(folder)
+    mesh, camera = set_of(folder, manifest.set)
+    light = light_of(manifest.set)
+    parts: list[tuple[float | None, Mesh]] = [(None, mesh)]
+    parts += [(part.at, mesh_of(folder / part.file)) for part in manifest.set.leaving]
+    images = {
+        name: "data:image/png;base64," + base64.b64encode((folder / name).read_bytes()).decode()
+        for element in manifest.elements
+        for name in element.files
+    }
+    stands = manifest.set
+    data = {
+        "manifest": manifest.model_dump(mode="json"),
+        "images": images,
+        "seeds": {e.id: stable_seed("player", e.id) for e in manifest.elements},
+        "opacity": {e.id: _rounded(ramp_table(e.player.alpha, OPACITIES)) for e in manifest.elements},
+        "camera": camera.model_dump(mode="json"),
+        "set": [
+            {"until": until, "places": _text(m.points[m.faces]), "colours": _text(np.repeat(m.colours, 3, 0))}
+            for until, m in parts
+            if len(m.faces)
+        ],
+        "light": {
+            "towards": _rounded(sun_direction(stands.sun_heading, stands.sun_height)),
+            "sun": _rounded(black_body_colour(stands.sun_kelvin) * stands.sun_strength),
+            "sky": _rounded(sky_of(light)),
+            "bounce": _rounded(bounce_of(light)),
+            "heaven": _rounded(backdrop_of(light)),
+            "exposure": manifest.set.exposure,
+        },
+        "mixed": MIXED,
+    }
+    # what closes a script within it would end it
+    text = json.dumps(data, ensure_ascii=False, separators=(",", ":")).replace("</", "<\\/")
+    return TEMPLATE.read_text().replace("/*DATA*/", text).encode()

@@ -1,0 +1,152 @@
+"""The page in the package: it holds all that it needs, and draws what Proof draws, in a browser."""
+
+from __future__ import annotations
+
+import json
+import re
+import shutil
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import pytest
+from build import small_effect
+from chains import flip
+from command import command
+from PIL import Image
+
+from tenka.cache.store import FrameStore
+from tenka.effect.document import replaced
+from tenka.effect.model import Effect
+from tenka.pack.flipbook import pack
+from tenka.package import manifest as form
+from tenka.proof.engine import Package, package_view
+
+BROWSER = shutil.which("chromium")
+FLAGS = (
+    "--headless",
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--hide-scrollbars",
+    "--force-device-scale-factor=1",
+    "--virtual-time-budget=20000",
+)
+SIZE = (320, 200)
+
+
+def page_text(packed: Path) -> str:
+    return (packed / form.PAGE).read_text()
+
+
+def test_the_page_holds_all_data_and_asks_nobody_for_more(packed: Path):
+    text = page_text(packed)
+    data = json.loads(re.search(r'application/json">(.*?)</script>', text, re.S).group(1))  # type: ignore[union-attr]
+    manifest = form.read(packed)
+    assert form.Manifest.model_validate(data["manifest"]) == manifest
+    assert set(data["images"]) == {name for e in manifest.elements for name in e.files}
+    code = text.replace("http://www.w3.org", "")
+    assert "http:" not in code and "https:" not in code and " src=" not in code and "import " not in code
+    assert {p.name for p in packed.iterdir()} == {form.MANIFEST, *form.NOTES, *manifest.files}
+    assert form.is_ours(packed)
+
+
+def test_the_words_for_the_engine_name_every_file_and_what_its_numbers_mean(packed: Path):
+    text = (packed / form.ABOUT).read_text()
+    for element in form.read(packed).elements:
+        assert all(name in text for name in element.files) and f"{element.size[0]:.3f}" in text
+    for name in ("life_spread", "soft_edge", "scatter", "pivot", "padding", "attach"):
+        assert name in text
+    assert max(len(line) for line in text.splitlines()) < 160
+
+
+def test_play_tells_where_the_page_is(packed: Path, tmp_path: Path):
+    run = command("play", packed, "--no-open", "--json")
+    assert run.code == 0 and Path(run.rows[0]["page"]).read_text() == page_text(packed)
+    assert command("play", tmp_path, "--no-open").code != 0
+    shutil.copytree(packed, tmp_path / "old")
+    (tmp_path / "old" / form.PAGE).unlink()
+    run = command("play", tmp_path / "old", "--no-open")
+    assert run.code != 0 and "earlier Tenka" in run.err
+
+
+def in_browser(packed: Path, tmp_path: Path, asked: str) -> np.ndarray:
+    """The page's picture."""
+    out = tmp_path / "page.png"
+    out.unlink(missing_ok=True)
+    where = f"{(packed / form.PAGE).resolve().as_uri()}#{asked}&w={SIZE[0]}&h={SIZE[1]}"
+    size = f"--window-size={SIZE[0]},{SIZE[1]}"
+    found = [
+        str(BROWSER),
+        *FLAGS,
+        size,
+        f"--user-data-dir={tmp_path / 'profile'}",
+        f"--screenshot={out}",
+        where,
+    ]
+    subprocess.run(found, check=True, capture_output=True, timeout=120)
+    with Image.open(out) as image:
+        return np.asarray(image.convert("RGB"))[: SIZE[1], : SIZE[0]]
+
+
+def bare(**changes: object) -> Effect:
+    """The small effect without its set, and warm, so that its second atlas counts."""
+    effect = replaced(small_effect(props=()), "layers.puff.sources.source.temperature", 1500.0)
+    for path, value in changes.items():
+        effect = replaced(effect, path.replace("__", "."), value)
+    return effect
+
+
+ROUTE = "deliveries__puff__route__"
+VARIANTS: dict[str, dict[str, object]] = {
+    "plain": {ROUTE + "second": "none", "light__backdrop": "grey"},
+    "emission": {ROUTE + "second": "emission", "light__backdrop": "sky", "light__exposure": 0.5},
+    "heat": {ROUTE + "second": "temperature", ROUTE + "alpha_form": "straight", "light__backdrop": "dark"},
+    "motion": {ROUTE + "motion": True, ROUTE + "player__drift": (0.3, 0.0, 0.2)},
+}
+
+
+@pytest.mark.skipif(BROWSER is None, reason="there is no browser here")
+@pytest.mark.parametrize("name", VARIANTS)
+def test_the_page_draws_what_proof_draws(name: str, tmp_path: Path):
+    out = tmp_path / "package"
+    pack(bare(**VARIANTS[name]), None, FrameStore(tmp_path / "frames"), out)
+    package = Package(out)
+    view = package_view(package, *SIZE)
+    bare_page, bare_proof = (
+        in_browser(out, tmp_path, "t=-1").astype(int),
+        package.draw(-1.0, view).rgb.astype(int),
+    )
+    assert flip(bare_page, bare_proof) < 0.05  # the page's ground has no grain, and no shadows
+    for time in (0.9, 1.6):
+        page, proof = (
+            in_browser(out, tmp_path, f"t={time}").astype(int),
+            package.draw(time, view).rgb.astype(int),
+        )
+        made, wanted = page - bare_page, proof - bare_proof
+        seen = np.abs(wanted).max(axis=2) > 8
+        assert seen.mean() > 0.02, "nothing is seen"
+        wrong = np.abs(made - wanted)[seen].mean() / np.abs(wanted)[seen].mean()
+        assert wrong < 0.08, wrong
+        assert np.abs(made[~seen]).mean() < 1.0
+
+
+@pytest.mark.skipif(BROWSER is None, reason="there is no browser here")
+def test_the_page_measures_a_ladder(packed: Path, tmp_path: Path):
+    where = f"{(packed / form.PAGE).resolve().as_uri()}#t=1&measure=1&w=64&h=40"
+    profile = f"--user-data-dir={tmp_path / 'profile'}"
+    run = subprocess.run(
+        [str(BROWSER), *FLAGS, profile, "--dump-dom", where],
+        check=True,
+        capture_output=True,
+        timeout=120,
+        text=True,
+    )
+    table = re.search(r'id="csv">(.*?)</pre>', run.stdout, re.S)
+    assert table is not None
+    rows = [line.split(",") for line in table.group(1).split()]
+    assert rows[0] == ["element", "sprites", "covered_px", "width", "height", "ms"]
+    counts = [int(row[1]) for row in rows[1:]]
+    assert counts == [0, 1, 2, 4, 8, 16, 32, 64] and all(float(row[5]) >= 0 for row in rows[1:])
+    covered = [int(row[2]) for row in rows[1:]]
+    assert covered == sorted(covered) and covered[0] == 0 < covered[1]
