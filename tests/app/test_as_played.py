@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from drive import settle, until
 from PyQt6.QtGui import QImage
 from pytestqt.qtbot import QtBot
@@ -48,3 +49,22 @@ def test_what_was_packed_lies_beside_what_was_simulated(window: Window, qtbot: Q
     assert np.abs(seen[PACKED, 6] - seen[PACKED, 10]).mean() > 0.2  # each shows its own frame
     assert np.abs(seen[PACKED, 6] - seen[GAME, 6]).mean() > 0.2  # the game plays several at once
     assert window.stage._other_name() == "as in the game"
+
+
+def test_proof_opens_the_packages_page(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch):
+    opened: list[str] = []
+    monkeypatch.setattr(
+        "tenka.app.stations.proof.QDesktopServices.openUrl",
+        lambda url: opened.append(url.toLocalFile()) or True,
+    )
+    said: list[str] = []
+    window.state.said.connect(said.append)
+    window.proof.show_page()
+    assert "packing again" in said[-1] and not opened
+    window.go_to("pack")
+    window.pack.start()
+    until(qtbot, lambda: window.state.package is not None, 60_000)
+    window.go_to("proof")
+    until(qtbot, lambda: window.proof.package is not None)
+    window.proof.page.click()
+    assert opened and opened[0].endswith("play.html")

@@ -6,8 +6,8 @@ import time
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtCore import QPointF, QRectF, Qt, QUrl, pyqtSignal
+from PyQt6.QtGui import QDesktopServices, QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -28,7 +28,7 @@ from tenka.base.jobs import Worker
 from tenka.base.words import counted
 from tenka.effect.catalogue import plain_number
 from tenka.effect.model import Camera, Player
-from tenka.package.manifest import MANIFEST
+from tenka.package.manifest import MANIFEST, PAGE
 from tenka.proof.engine import HEAT, HEAT_AT, Counts, Package, spread_copies
 from tenka.scene.cameras import view_of
 
@@ -192,6 +192,9 @@ class ProofStation(QWidget):
         opener = QPushButton("Package…")
         opener.setToolTip("Open another package")
         opener.clicked.connect(self._choose)
+        self.page = QPushButton("In a browser")
+        self.page.setToolTip("Open the package's own page, which plays it on this device's graphics")
+        self.page.clicked.connect(self.show_page)
         for part in (self.play, again, self.heat, label, self.copies):
             self._line.addWidget(part)
         self.slots_ = QHBoxLayout()
@@ -205,8 +208,17 @@ class ProofStation(QWidget):
         self._line.addWidget(self.tried)
         self.clock = QLabel()
         self._line.addWidget(self.clock)
+        self._line.addWidget(self.page)
         self._line.addWidget(opener)
         return foot
+
+    def show_page(self) -> None:
+        """Open the page of the package that is played."""
+        page = self.package.folder / PAGE if self.package is not None else None
+        if page is None or not page.is_file():
+            self.state.said.emit("This package has no page: it is made by packing again.")
+        elif not QDesktopServices.openUrl(QUrl.fromLocalFile(str(page.resolve()))):
+            self.state.said.emit(f"No browser could be opened; the page is {page}.")
 
     # --- the package --------------------------------------------------------------------------
 
