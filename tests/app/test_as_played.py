@@ -53,10 +53,8 @@ def test_what_was_packed_lies_beside_what_was_simulated(window: Window, qtbot: Q
 
 def test_proof_opens_the_packages_page(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch):
     opened: list[str] = []
-    monkeypatch.setattr(
-        "tenka.app.stations.proof.QDesktopServices.openUrl",
-        lambda url: opened.append(url.toLocalFile()) or True,
-    )
+    services = "tenka.app.stations.proof.QDesktopServices.openUrl"
+    monkeypatch.setattr(services, lambda url: opened.append(url.toLocalFile()) or True)
     said: list[str] = []
     window.state.said.connect(said.append)
     window.proof.show_page()
