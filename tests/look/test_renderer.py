@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from build import frame_of, small_effect
+from chains import flip
 
 from tenka.cache.store import Frame
 from tenka.effect.model import Effect, Look
 from tenka.look import render
-from tenka.look.render import Renderer
+from tenka.look.render import Renderer, Shot
 from tenka.scene.cameras import view_of
 from tenka.scene.meshes import primitive
 
@@ -146,3 +147,13 @@ def test_particles_are_lit_anew_when_the_look_of_a_gas_changes():
     drawn(renderer, Look(extinction=0.5))
     thick = Look(extinction=60.0)
     np.testing.assert_array_equal(drawn(renderer, thick), drawn(Renderer(), thick))
+
+
+@pytest.mark.parametrize("coarse", (2, 3, 4))
+def test_a_first_picture_is_near_its_refined_one(coarse: int):
+    """At most 0.06 of FLIP (Andersson et al. 2020), whose 0 is the same and 1 the utmost difference."""
+    renderer, frame, effect = Renderer(), cloud(), small_effect()
+    view = view_of(effect.camera.model_copy(update={"distance": 6.0}), 240, 150)
+    first = renderer.draw(frame, Look(), effect.light, view, MESH, coarse).rgb
+    refined = Renderer().draw_shot(Shot([(frame, Look())], MESH), effect.light, view, 1, 32).rgb
+    assert 0.0 < flip(refined, first) < 0.06
