@@ -523,6 +523,11 @@ def test_every_tier_is_packed_by_one_command_and_one_delivery_alone(
     for row in run.rows:
         held = [Path(row["folder"]) / name for name in row["files"]]
         assert row["bytes"] == sum(f.stat().st_size for f in held) > 0
+    # what is taken over from another tier is what would have been drawn
+    alone = command("pack", file, "--out", tmp_path / "mid", "--tier", "mid", "--json")
+    assert alone.code == 0 and files(tmp_path / "mid") == files(tmp_path / "all" / "mid")
+    run = command("pack", file, "--out", tmp_path / "high", "--tier", "all", "--only", "puff", "--json")
+    assert run.code == 0 and {row["tier"] for row in run.rows} == {"low", "mid"}
     run = command("pack", file, "--out", tmp_path / "one", "--only", "far", "--json")
     assert run.code == 0 and [row["element"] for row in run.rows] == ["far"]
     run = command("pack", file, "--out", tmp_path / "none", "--only", "nothing")

@@ -3,7 +3,8 @@ set."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+import shutil
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -13,19 +14,18 @@ from PIL import Image
 from tenka.base.errors import BadInput, TooLarge
 from tenka.base.files import replaceable, swap_folder
 from tenka.base.jobs import Progress
-from tenka.base.srgb import to_srgb
 from tenka.cache.store import FrameStore
 from tenka.effect.courses import most, still, value_at
 from tenka.effect.document import on_tier
-from tenka.effect.model import Delivery, Effect, heard
+from tenka.effect.model import Delivery, Effect, Player, heard
 from tenka.gas.grid import free_bytes
-from tenka.look.alone import HEAT, drawn_alone
-from tenka.look.colour import glow_table
+from tenka.look.alone import drawn_alone
 from tenka.look.lamps import lamp_at
 from tenka.look.motion import motion_of, spread
 from tenka.look.shot import breaking, shot_of
 from tenka.look.sprites import Book
 from tenka.pack.about import about
+from tenka.pack.atlases import MotionSheet, SecondSheet, encode
 from tenka.pack.books import books_of
 from tenka.pack.layout import (
     Layout,
@@ -47,7 +47,6 @@ from tenka.scene.glb import to_bytes
 from tenka.scene.meshes import Mesh, joined
 from tenka.scene.props import prop_mesh
 
-BLACK_BODY_STEPS = 33
 MEMORY_SHARE = 0.5
 NOTHING = joined([])
 
@@ -97,46 +96,6 @@ def frames_at(
     return frames, past
 
 
-def encode(raw: np.ndarray, alpha_form: str, exposure: float, glow: bool = False) -> np.ndarray:
-    """Linear premultiplied (h, w, 8) to 8-bit RGBA: sRGB-encoded colour, premultiplied or straight; with
-    `glow` the light given off is added, as far as 8 bits hold it."""
-    alpha = np.clip(raw[..., 3:4], 0.0, 1.0)
-    colour = (raw[..., :3] + raw[..., 4:7] if glow else raw[..., :3]) * 2.0**exposure
-    if alpha_form == "straight":
-        colour = np.where(alpha > 1 / 512, colour / np.maximum(alpha, 1 / 512), 0.0)
-    return (np.concatenate([to_srgb(colour), alpha], axis=2) * 255.0 + 0.5).astype(np.uint8)
-
-
-class _Second:
-    """The second atlas, whose scale is known only when all frames are drawn."""
-
-    def __init__(self, holds: str, height: int, width: int) -> None:
-        self.holds = holds
-        self.data = np.zeros((height, width, 3) if holds == "emission" else (height, width), np.float32)
-
-    def put(self, raw: np.ndarray, y: int, x: int) -> None:
-        h, w = raw.shape[:2]
-        if self.holds == "emission":
-            self.data[y : y + h, x : x + w] = raw[..., 4:7]
-        else:
-            heat = np.where(raw[..., 3] > 1 / 255, raw[..., HEAT] / np.maximum(raw[..., 3], 1e-3), 0.0)
-            self.data[y : y + h, x : x + w] = heat
-
-    def finish(
-        self, exposure: float, glow: float
-    ) -> tuple[np.ndarray, float, tuple[tuple[float, float, float], ...]]:
-        scale = max(1e-3, float(self.data.max()))
-        if self.holds == "emission":
-            gain = 2.0**exposure
-            return (to_srgb(self.data / scale) * 255 + 0.5).astype(np.uint8), scale * gain, ()
-        table = glow_table()
-        at = np.linspace(0.0, scale, BLACK_BODY_STEPS) / (4400.0 - 288.15) * (len(table) - 1)
-        rgb = np.stack([np.interp(at, np.arange(len(table)), table[:, c]) for c in range(3)], axis=1)
-        rgb = rgb * glow * 2.0**exposure
-        lookup = tuple((round(float(r), 7), round(float(g), 7), round(float(b), 7)) for r, g, b in rgb)
-        return (np.clip(self.data / scale, 0, 1) * 255 + 0.5).astype(np.uint8), scale, lookup
-
-
 def moved_cell(
     effect: Effect,
     delivery: Delivery,
@@ -154,24 +113,6 @@ def moved_cell(
     shot = shot_of(alone, frames, folder, t, NOTHING, past)
     view = content_view(plan, delivery.route.heading, width, height)
     return spread(motion_of(shot, still(effect.light, t), view, gap)) / np.array((width, height), np.float32)
-
-
-class _Motion:
-    """The atlas of motion, whose scale is known only when all frames are drawn."""
-
-    def __init__(self, element: form.Flipbook) -> None:
-        self.data = np.zeros((element.height, element.width, 2), np.float32)
-
-    def put(self, motion: np.ndarray, y: int, x: int) -> None:
-        h, w = motion.shape[:2]
-        self.data[y : y + h, x : x + w] = motion
-
-    def finish(self) -> tuple[np.ndarray, tuple[float, float]]:
-        """The picture, (h, w, 3) uint8, and what its ends stand for."""
-        scale = np.maximum(np.abs(self.data).max(axis=(0, 1)), 1e-3)
-        out = np.zeros((*self.data.shape[:2], 3), np.uint8)
-        out[..., :2] = np.rint(127.0 + 127.0 * self.data / scale)
-        return out, (float(scale[0]), float(scale[1]))
 
 
 def _asked(effect: Effect, only: str | None) -> list[Delivery]:
@@ -219,8 +160,8 @@ class _Writer:
         plan, element = layout(effect, delivery, box), describe(effect, delivery, box)
         holds = second_of(effect, delivery)
         colour = np.zeros((book.height, book.width, 4), np.uint8)
-        second = _Second(holds, book.height, book.width) if holds != "none" else None
-        motion = _Motion(element) if element.motion is not None else None
+        second = SecondSheet(holds, book.height, book.width) if holds != "none" else None
+        motion = MotionSheet(element) if element.motion is not None else None
         exposure = value_at(effect.light.exposure, 0.0)  # one for all cells: a course of it is the camera's
         progress.begin(len(plan.times), f"Drawing frames of {delivery.name}")
         for index, t in enumerate(plan.times):
@@ -320,6 +261,7 @@ def pack(
     only: str | None = None,
     tier: str | None = None,
     drawn: Callable[[str, int, np.ndarray], None] | None = None,
+    earlier: Sequence[tuple[Path, str | None]] = (),
 ) -> form.Manifest:
     """Write a package of all deliveries of what is seen: simulate what is missing, draw, lay out, and swap
     the folder in whole.
@@ -330,12 +272,15 @@ def pack(
     only : pack this delivery alone, or those of this layer
     tier : as this tier has it: its values of levers and deliveries, without what it leaves out
     drawn : hears of each finished cell (delivery, index, RGBA)
+    earlier : packages of the same effect that were just written, and of which tier: atlases that would be
+        drawn alike are taken over
 
     Raises
     ------
     BadInput, TooLarge, Unstable, Cancelled
     """
     progress = progress or Progress()
+    before = [(place, on_tier(effect, name) if name is not None else effect) for place, name in earlier]
     if tier is not None:
         effect = on_tier(effect, tier)
     deliveries = _asked(effect, only)
@@ -352,7 +297,10 @@ def pack(
     writer = _Writer(effect, folder, store, progress)
 
     def fill(target: Path) -> None:
-        elements = tuple(writer.element(plans, d, target, drawn) for d in deliveries)
+        elements = tuple(
+            _taken_over(d, before, writer, target) or writer.element(plans, d, target, drawn)
+            for d in deliveries
+        )
         progress.begin(2, "Writing the set")
         stands = writer.set_file(target)
         progress.step()
@@ -364,6 +312,30 @@ def pack(
 
     swap_folder(out, fill, form.is_ours)
     return form.read(out)
+
+
+def _taken_over(
+    delivery: Delivery, before: Sequence[tuple[Path, Effect]], writer: _Writer, target: Path
+) -> form.Flipbook | None:
+    """What another tier's package has of a delivery, when all but how it is played is the same: its files are
+    copied."""
+
+    def drawn_by(d: Delivery) -> Delivery:
+        return d.model_copy(update={"route": d.route.model_copy(update={"player": Player()})})
+
+    for place, other in before:
+        same = next((d for d in other.deliveries if d.id == delivery.id), None)
+        if same is None or drawn_by(same) != drawn_by(delivery):
+            continue
+        manifest = form.read(place)
+        element = next((e for e in manifest.elements if e.id == delivery.id), None)
+        if element is not None:
+            for name in element.files:
+                shutil.copyfile(place / name, target / name)
+            writer.low = np.minimum(writer.low, manifest.bounds_low)
+            writer.high = np.maximum(writer.high, manifest.bounds_high)
+            return element.model_copy(update={"player": delivery.route.player})
+    return None
 
 
 def _manifest(

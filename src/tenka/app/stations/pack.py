@@ -21,8 +21,9 @@ from tenka.base.words import counted, span
 from tenka.budget.cost import colour_format, motion_format, second_format, texture_bytes
 from tenka.effect.courses import value_at
 from tenka.effect.model import Delivery
+from tenka.pack.atlases import encode
 from tenka.pack.books import books_of
-from tenka.pack.flipbook import draw_cell, encode, frames_at, pack
+from tenka.pack.flipbook import draw_cell, frames_at, pack
 from tenka.pack.layout import Layout, bounds_of, describe, layout, packable, second_of, taken
 from tenka.package.manifest import Flipbook
 from tenka.run.plans import Plan
@@ -316,8 +317,8 @@ class PackStation(QWidget):
 
         def work() -> None:
             try:
-                for place, tier in wanted:
-                    pack(effect, folder, store, place, progress, tier=tier)
+                for n, (place, tier) in enumerate(wanted):
+                    pack(effect, folder, store, place, progress, tier=tier, earlier=wanted[:n])
             except Cancelled as stopped:
                 self.ended.emit(stopped)
                 return

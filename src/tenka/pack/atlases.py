@@ -1,0 +1,70 @@
+"""Atlases as they are filled, frame by frame; of some the scale is known only at the end."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tenka.base.srgb import to_srgb
+from tenka.look.alone import HEAT
+from tenka.look.colour import glow_table
+from tenka.package import manifest as form
+
+BLACK_BODY_STEPS = 33
+
+
+def encode(raw: np.ndarray, alpha_form: str, exposure: float, glow: bool = False) -> np.ndarray:
+    """Linear premultiplied (h, w, 8) to 8-bit RGBA: sRGB-encoded colour, premultiplied or straight; with
+    `glow` the light given off is added, as far as 8 bits hold it."""
+    alpha = np.clip(raw[..., 3:4], 0.0, 1.0)
+    colour = (raw[..., :3] + raw[..., 4:7] if glow else raw[..., :3]) * 2.0**exposure
+    if alpha_form == "straight":
+        colour = np.where(alpha > 1 / 512, colour / np.maximum(alpha, 1 / 512), 0.0)
+    return (np.concatenate([to_srgb(colour), alpha], axis=2) * 255.0 + 0.5).astype(np.uint8)
+
+
+class SecondSheet:
+    """The second atlas, whose scale is known only when all frames are drawn."""
+
+    def __init__(self, holds: str, height: int, width: int) -> None:
+        self.holds = holds
+        self.data = np.zeros((height, width, 3) if holds == "emission" else (height, width), np.float32)
+
+    def put(self, raw: np.ndarray, y: int, x: int) -> None:
+        h, w = raw.shape[:2]
+        if self.holds == "emission":
+            self.data[y : y + h, x : x + w] = raw[..., 4:7]
+        else:
+            heat = np.where(raw[..., 3] > 1 / 255, raw[..., HEAT] / np.maximum(raw[..., 3], 1e-3), 0.0)
+            self.data[y : y + h, x : x + w] = heat
+
+    def finish(
+        self, exposure: float, glow: float
+    ) -> tuple[np.ndarray, float, tuple[tuple[float, float, float], ...]]:
+        scale = max(1e-3, float(self.data.max()))
+        if self.holds == "emission":
+            gain = 2.0**exposure
+            return (to_srgb(self.data / scale) * 255 + 0.5).astype(np.uint8), scale * gain, ()
+        table = glow_table()
+        at = np.linspace(0.0, scale, BLACK_BODY_STEPS) / (4400.0 - 288.15) * (len(table) - 1)
+        rgb = np.stack([np.interp(at, np.arange(len(table)), table[:, c]) for c in range(3)], axis=1)
+        rgb = rgb * glow * 2.0**exposure
+        lookup = tuple((round(float(r), 7), round(float(g), 7), round(float(b), 7)) for r, g, b in rgb)
+        return (np.clip(self.data / scale, 0, 1) * 255 + 0.5).astype(np.uint8), scale, lookup
+
+
+class MotionSheet:
+    """The atlas of motion, whose scale is known only when all frames are drawn."""
+
+    def __init__(self, element: form.Flipbook) -> None:
+        self.data = np.zeros((element.height, element.width, 2), np.float32)
+
+    def put(self, motion: np.ndarray, y: int, x: int) -> None:
+        h, w = motion.shape[:2]
+        self.data[y : y + h, x : x + w] = motion
+
+    def finish(self) -> tuple[np.ndarray, tuple[float, float]]:
+        """The picture, (h, w, 3) uint8, and what its ends stand for."""
+        scale = np.maximum(np.abs(self.data).max(axis=(0, 1)), 1e-3)
+        out = np.zeros((*self.data.shape[:2], 3), np.uint8)
+        out[..., :2] = np.rint(127.0 + 127.0 * self.data / scale)
+        return out, (float(scale[0]), float(scale[1]))
