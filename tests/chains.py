@@ -13,8 +13,8 @@ from tenka.demo import EFFECTS, FOLDER
 from tenka.effect import storage
 from tenka.effect.additions import LAYERS, with_break, with_new_layer, with_trail
 from tenka.effect.courses import Clamp, Noise, Sum
-from tenka.effect.document import get, replaced
-from tenka.effect.model import Effect, ramp
+from tenka.effect.document import get, replaced, with_own
+from tenka.effect.model import Effect
 from tenka.effect.starters import STARTERS, with_camera, with_force, with_light, with_prop
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, seen, shot_of
@@ -27,18 +27,6 @@ from tenka.run.plans import plans_of
 from tenka.scene.cameras import View, set_to, side_view
 
 NAMES = tuple(file.stem for file in EFFECTS)
-STILL = {
-    "count": 1,
-    "life_spread": 0.0,
-    "size_spread": 0.0,
-    "scale": 1.0,
-    "rotation": 0.0,
-    "scatter": 0.0,
-    "drift": (0.0, 0.0, 0.0),
-    "alpha": ramp((0.0, 1.0), (1.0, 1.0)),
-    "soft_edge": 0.0,
-}
-"""A player that shows one sprite as it was packed."""
 
 
 def lighter(effect: Effect, frames: int = 17, voxels: float = 2.0, cells: int = 3, px: int = 96) -> Effect:
@@ -106,6 +94,10 @@ def own() -> Effect:
     later = effect.camera.model_copy(update={"heading": effect.camera.heading + 40.0})
     moved = set_to(get(effect, eye), later, effect.props, 0.5, key=True)
     effect = replaced(effect, eye, moved.model_copy(update={"aperture": 0.02}))
+    first = effect.deliveries[0].id
+    effect = replaced(effect, f"deliveries.{first}.route.motion", True)
+    if effect.tiers:
+        effect = with_own(effect, effect.tiers[0].id, f"deliveries.{first}.route.padding", 3)
     for name, value in (("flame_by", "ramp"), ("shimmer", 30.0), ("wet", 0.3)):
         effect = replaced(effect, f"layers.{gas.id}.look.{name}", value)
     return dropped(effect, path.split(".")[1]).model_copy(update={"name": "Own"})
@@ -121,7 +113,7 @@ def one_sprite(effect: Effect) -> Effect:
     deliveries = []
     for d in effect.deliveries:
         first, last = span_of(effect, d)
-        player = d.route.player.model_copy(update={**STILL, "life": max(last - first, 0.05)})
+        player = d.route.player.on_one_sprite(last - first).model_copy(update={"soft_edge": 0.0})
         deliveries.append(d.model_copy(update={"route": d.route.model_copy(update={"player": player})}))
     props = tuple(p.model_copy(update={"hidden": True}) for p in effect.props)
     return effect.model_copy(update={"deliveries": tuple(deliveries), "props": props})

@@ -49,14 +49,15 @@ def pack(
     every = tier == "all"
     if not every:
         tier_of(effect, tier, file)
-    written: list[tuple[Path, str | None]] = []
+    written: list[tuple[Path, Any]] = []
     for name in [t.id for t in effect.tiers] if every else [tier]:
         folder = out / name if every and name is not None else out
         if every:
             out.mkdir(parents=True, exist_ok=True)
-        manifest = write(effect, file.parent, frame_store(), folder, Bar(), only, name, earlier=written)
-        written.append((folder, name))
-        for layer in left_out(on_tier(effect, name) if name else effect) if only is None else ():
+        had = on_tier(effect, name) if name else effect
+        manifest = write(had, file.parent, frame_store(), folder, Bar(), only, earlier=written)
+        written.append((folder, had))
+        for layer in left_out(had) if only is None else ():
             print(f"{layer.name} is not in the package: no delivery takes it.", file=sys.stderr)
         for found in lost_flames(effect, only):
             print(f"{found.text}.", file=sys.stderr)

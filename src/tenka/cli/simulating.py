@@ -162,6 +162,8 @@ def info(file: File, as_json: Json = False) -> None:
         "props": [p.id for p in effect.props],
         "forces": [f.id for f in effect.forces],
         "lights": [light.id for light in effect.lights],
+        "cameras": [camera.id for camera in effect.cameras],
+        "deliveries": [{"id": d.id, "route": d.route.kind, "of": list(d.of)} for d in effect.deliveries],
         "tiers": [t.id for t in effect.tiers],
         "levers": [lever.id for lever in effect.levers],
     }
@@ -170,12 +172,17 @@ def info(file: File, as_json: Json = False) -> None:
     lines = [
         f"{effect.name}: {counted(effect.frames, 'frame')} at {effect.rate:g} a second, "
         f"{counted(len(effect.props), 'prop')}, {counted(len(effect.forces), 'force')}, "
-        f"{counted(len(effect.lights), 'light')}"
+        f"{counted(len(effect.lights), 'light')}, {counted(len(effect.cameras), 'camera')}"
     ]
     for layer in effect.layers:
         figures, words = kind_of(layer).told(effect, layer, file.parent)
         row["layers"].append({"id": layer.id, "kind": layer.kind, **figures})
         lines.append(f"  {layer.name} ({layer.kind}): {words}, {layer.run_up_seconds:g} s run-up")
+    names = {layer.id: layer.name for layer in effect.layers}
+    lines += [
+        f"  {d.name} is delivered as {d.route.kind}: {', '.join(names[id] for id in d.of)}"
+        for d in effect.deliveries
+    ]
     lines += [
         f"  {t.name}: {t.device}, {t.ms:g} ms and {t.mb:g} MB at {t.distance:g} m" for t in effect.tiers
     ]

@@ -66,6 +66,22 @@ class Player(Settings):
         cost="arithmetic",
     )
 
+    def on_one_sprite(self, seconds: float) -> Player:
+        """The same, but one sprite alone, which stands still and shows each frame whole at its own time."""
+        return self.model_copy(
+            update={
+                "count": 1,
+                "life": max(seconds, 0.05),
+                "life_spread": 0.0,
+                "scale": 1.0,
+                "size_spread": 0.0,
+                "rotation": 0.0,
+                "scatter": 0.0,
+                "drift": (0.0, 0.0, 0.0),
+                "alpha": ramp((0.0, 1.0), (1.0, 1.0)),
+            }
+        )
+
 
 class Flipbook(Settings):
     """The flipbook route: how frames are drawn and laid out."""

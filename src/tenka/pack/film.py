@@ -131,10 +131,14 @@ def pictures(
             times = [
                 times[0] + film.shutter * (n + 0.5) / film.moments / effect.rate for n in range(film.moments)
             ]
-        drawn = [_drawn(renderer, shot_at(t), effect, film, t, progress, layers) for t in times]
+        first = shot_at(times[0])
+        drawn = [
+            _drawn(renderer, shot_at(t) if n else first, effect, film, t, progress, layers)
+            for n, t in enumerate(times)
+        ]
         if layers:
             view = view_of(film.camera_at(effect, times[0]), film.width, film.height)
-            seen = motion_of(shot_at(times[0]), still(effect.light, times[0]), view, 1.0 / effect.rate)
+            seen = motion_of(first, still(effect.light, times[0]), view, 1.0 / effect.rate)
             motion = np.where(seen[..., 2:] > 0, seen[..., :2] / np.maximum(seen[..., 2:], 1e-6), 0.0)
             for picture in drawn:
                 picture.layers["motion"] = motion

@@ -261,7 +261,7 @@ def pack(
     only: str | None = None,
     tier: str | None = None,
     drawn: Callable[[str, int, np.ndarray], None] | None = None,
-    earlier: Sequence[tuple[Path, str | None]] = (),
+    earlier: Sequence[tuple[Path, Effect]] = (),
 ) -> form.Manifest:
     """Write a package of all deliveries of what is seen: simulate what is missing, draw, lay out, and swap
     the folder in whole.
@@ -272,15 +272,14 @@ def pack(
     only : pack this delivery alone, or those of this layer
     tier : as this tier has it: its values of levers and deliveries, without what it leaves out
     drawn : hears of each finished cell (delivery, index, RGBA)
-    earlier : packages of the same effect that were just written, and of which tier: atlases that would be
-        drawn alike are taken over
+    earlier : packages that were just written, and the effect as each tier had it: atlases that would be drawn
+        alike are taken over; it must not differ otherwise
 
     Raises
     ------
     BadInput, TooLarge, Unstable, Cancelled
     """
     progress = progress or Progress()
-    before = [(place, on_tier(effect, name) if name is not None else effect) for place, name in earlier]
     if tier is not None:
         effect = on_tier(effect, tier)
     deliveries = _asked(effect, only)
@@ -298,7 +297,7 @@ def pack(
 
     def fill(target: Path) -> None:
         elements = tuple(
-            _taken_over(d, before, writer, target) or writer.element(plans, d, target, drawn)
+            _taken_over(d, earlier, writer, target) or writer.element(plans, d, target, drawn)
             for d in deliveries
         )
         progress.begin(2, "Writing the set")

@@ -8,33 +8,13 @@ from pathlib import Path
 import numpy as np
 
 from tenka.base.errors import TenkaError
-from tenka.effect.flipbook import Player
-from tenka.effect.placed import ramp
-from tenka.package.manifest import MANIFEST, Flipbook
+from tenka.package.manifest import MANIFEST
 from tenka.proof.engine import Package
 from tenka.scene.cameras import View
 
 PACKED, GAME = ":packed", ":game"
 PLAYED = {PACKED: "As packed", GAME: "As in the game"}
 """What can be shown of a package, by a word that no trial has as its id."""
-
-
-def still_sprite(element: Flipbook) -> Player:
-    """The settings under which one sprite shows each frame at its own time, as large as it was drawn."""
-    span = max(element.times[-1] - element.times[0], 0.05)
-    return element.player.model_copy(
-        update={
-            "count": 1,
-            "life": span,
-            "life_spread": 0.0,
-            "scale": 1.0,
-            "size_spread": 0.0,
-            "rotation": 0.0,
-            "scatter": 0.0,
-            "drift": (0.0, 0.0, 0.0),
-            "alpha": ramp((0.0, 1.0), (1.0, 1.0)),
-        }
-    )
 
 
 class Played:
@@ -60,7 +40,7 @@ class Played:
             return None, fault
         players = package.players()
         if what == PACKED:
-            players = tuple(still_sprite(e) for e in package.elements)
+            players = tuple(e.player.on_one_sprite(e.times[-1] - e.times[0]) for e in package.elements)
             first = min(e.times[0] for e in package.elements)
             last = max(e.times[-1] for e in package.elements)
             t = min(max(t - first, 0.0), last - first - 1e-4)

@@ -3,6 +3,7 @@ reference picture over what it sees."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -105,27 +106,22 @@ class Through:
             assert action is not None
             action.setCheckable(True)
             action.setChecked(id == (self.id if self.camera else ""))
-            action.triggered.connect(partial(self._asked, self.look, id))
+            action.triggered.connect(lambda _=False, id=id: self.look(id))
         menu.addSeparator()
         own = self.chosen()
-        works: list[tuple[str, partial[None]]] = [
-            ("Keep this view as a camera", partial(self._asked, self.keep)),
-            ("Open the effect with this view", partial(self._asked, self._open_with)),
+        works: list[tuple[str, Callable[[], None]]] = [
+            ("Keep this view as a camera", self.keep),
+            ("Open the effect with this view", self._open_with),
         ]
         if own is not None:
             works += [
-                (f"Move {own.name} to this view", partial(self._asked, self.put, own, False)),
-                (f"Key {own.name} here", partial(self._asked, self.put, own, True)),
+                (f"Move {own.name} to this view", partial(self.put, own, False)),
+                (f"Key {own.name} here", partial(self.put, own, True)),
             ]
         for text, call in works:
             action = menu.addAction(text)
             assert action is not None
-            action.triggered.connect(call)
-
-    @staticmethod
-    def _asked(call: object, *more: object) -> None:
-        """Call without the mark that Qt adds at the end."""
-        call(*more[:-1])  # type: ignore[operator]
+            action.triggered.connect(lambda _=False, call=call: call())
 
     def _open_with(self) -> None:
         self.stage.state.edit("camera", self.stage.camera, "Keep the view")

@@ -20,6 +20,7 @@ from tenka.base.jobs import Progress, Worker
 from tenka.base.words import counted, span
 from tenka.budget.cost import colour_format, motion_format, second_format, texture_bytes
 from tenka.effect.courses import value_at
+from tenka.effect.document import delivered_on
 from tenka.effect.model import Delivery
 from tenka.pack.atlases import encode
 from tenka.pack.books import books_of
@@ -118,9 +119,7 @@ class PackStation(QWidget):
         self.button.setToolTip("Write the package (Ctrl+P)")
         self.button.clicked.connect(self.start)
         self.every = QPushButton("All tiers")
-        self.every.setToolTip(
-            "Write a package for each tier, beside each other, with its own values and levers"
-        )
+        self.every.setToolTip("Write a package for each tier, beside each other, with its own values")
         self.every.clicked.connect(lambda: self.start(every=True))
         self.stop = QPushButton("Stop")
         self.stop.clicked.connect(self.cancel)
@@ -304,9 +303,9 @@ class PackStation(QWidget):
         )
         folder, store, out = self.state.folder, self.state.store, self.target()
         effect = self.state.effect if every else self.state.played
-        wanted = (
-            [(out.with_name(f"{out.name}_{t.id}"), t.id) for t in effect.tiers] if every else [(out, None)]
-        )
+        wanted = [(out, effect)]
+        if every:
+            wanted = [(out.with_name(f"{out.name}_{t.id}"), delivered_on(effect, t.id)) for t in effect.tiers]
         self.stop.show()
         if self.button.hasFocus():  # else the keyboard would go to whatever comes next
             self.stop.setFocus()
@@ -317,8 +316,8 @@ class PackStation(QWidget):
 
         def work() -> None:
             try:
-                for n, (place, tier) in enumerate(wanted):
-                    pack(effect, folder, store, place, progress, tier=tier, earlier=wanted[:n])
+                for n, (place, had) in enumerate(wanted):
+                    pack(had, folder, store, place, progress, earlier=wanted[:n])
             except Cancelled as stopped:
                 self.ended.emit(stopped)
                 return
