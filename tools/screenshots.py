@@ -25,8 +25,12 @@ from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect.courses import Key, Keys, Wave
 from tenka.effect.document import with_trial
+from tenka.package.manifest import PAGE
 
 ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+from bench import browser  # noqa: E402
+
 OUT = ROOT / "docs" / "screenshots"
 GUIDE = ROOT / "src" / "tenka" / "guide" / "pictures"
 CROPS = {
@@ -187,6 +191,9 @@ def pack(s: Studio) -> None:
     s.window.go_to("proof")
     s.spin(6.0)
     s.save("proof")
+    package = s.window.state.package
+    if package is not None and browser.NAME is not None:
+        browser.picture(package / PAGE, "", (1280, 800), OUT / "page.png", patience=3000)
     s.window.go_to("shape")
 
 
@@ -219,11 +226,6 @@ def sparks(s: Studio) -> None:
     s.spin(0.6)
     s.save("table", table)
     table.close()
-
-
-def lime(s: Studio) -> None:
-    s.open("lime_draught", 40)
-    s.save("lime")
 
 
 def inspect(s: Studio) -> None:
@@ -267,7 +269,6 @@ PICTURES = (
     ash,
     burst,
     sparks,
-    lime,
     inspect,
     trial,
     light,

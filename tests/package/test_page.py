@@ -16,6 +16,7 @@ from chains import flip
 from command import command
 from PIL import Image
 
+from bench.browser import NAME, asked, picture
 from tenka.cache.store import FrameStore
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
@@ -24,16 +25,6 @@ from tenka.package import manifest as form
 from tenka.proof.engine import Package, package_view
 from tenka.proof.player import sprites
 
-BROWSER = shutil.which("chromium")
-FLAGS = (
-    "--headless",
-    "--no-sandbox",
-    "--use-angle=swiftshader",
-    "--enable-unsafe-swiftshader",
-    "--hide-scrollbars",
-    "--force-device-scale-factor=1",
-    "--virtual-time-budget=20000",
-)
 SIZE = (320, 200)
 
 
@@ -72,21 +63,10 @@ def test_play_tells_where_the_page_is(packed: Path, tmp_path: Path):
     assert run.code != 0 and "earlier Tenka" in run.err
 
 
-def in_browser(packed: Path, tmp_path: Path, asked: str) -> np.ndarray:
+def in_browser(packed: Path, tmp_path: Path, words: str) -> np.ndarray:
     """The page's picture."""
     out = tmp_path / "page.png"
-    out.unlink(missing_ok=True)
-    where = f"{(packed / form.PAGE).resolve().as_uri()}#{asked}&w={SIZE[0]}&h={SIZE[1]}"
-    size = f"--window-size={SIZE[0]},{SIZE[1]}"
-    found = [
-        str(BROWSER),
-        *FLAGS,
-        size,
-        f"--user-data-dir={tmp_path / 'profile'}",
-        f"--screenshot={out}",
-        where,
-    ]
-    subprocess.run(found, check=True, capture_output=True, timeout=120)
+    picture(packed / form.PAGE, f"{words}&w={SIZE[0]}&h={SIZE[1]}", SIZE, out)
     with Image.open(out) as image:
         return np.asarray(image.convert("RGB"))[: SIZE[1], : SIZE[0]]
 
@@ -108,7 +88,7 @@ VARIANTS: dict[str, dict[str, object]] = {
 }
 
 
-@pytest.mark.skipif(BROWSER is None, reason="there is no browser here")
+@pytest.mark.skipif(NAME is None, reason="there is no browser here")
 @pytest.mark.parametrize("name", VARIANTS)
 def test_the_page_draws_what_proof_draws(name: str, tmp_path: Path):
     out = tmp_path / "package"
@@ -133,18 +113,10 @@ def test_the_page_draws_what_proof_draws(name: str, tmp_path: Path):
         assert np.abs(made[~seen]).mean() < 1.0
 
 
-@pytest.mark.skipif(BROWSER is None, reason="there is no browser here")
-def test_the_page_measures_a_ladder(packed: Path, tmp_path: Path):
-    where = f"{(packed / form.PAGE).resolve().as_uri()}#t=1&measure=1&w=64&h=40"
-    profile = f"--user-data-dir={tmp_path / 'profile'}"
-    run = subprocess.run(
-        [str(BROWSER), *FLAGS, profile, "--dump-dom", where],
-        check=True,
-        capture_output=True,
-        timeout=120,
-        text=True,
-    )
-    table = re.search(r'id="csv">(.*?)</pre>', run.stdout, re.S)
+@pytest.mark.skipif(NAME is None, reason="there is no browser here")
+def test_the_page_measures_a_ladder(packed: Path):
+    told = asked(packed / form.PAGE, "t=1&measure=1&w=64&h=40", "--dump-dom")
+    table = re.search(r'id="csv">(.*?)</pre>', told, re.S)
     assert table is not None
     rows = [line.split(",") for line in table.group(1).split()]
     assert rows[0] == ["element", "sprites", "covered_px", "width", "height", "ms"]

@@ -26,7 +26,7 @@ from tenka.pack.atlases import encode
 from tenka.pack.books import books_of
 from tenka.pack.flipbook import draw_cell, frames_at, pack
 from tenka.pack.layout import Layout, bounds_of, describe, layout, packable, second_of, taken
-from tenka.package.manifest import Flipbook
+from tenka.package.manifest import ABOUT, PAGE, Flipbook
 from tenka.run.plans import Plan
 
 THUMB = 96
@@ -253,7 +253,7 @@ class PackStation(QWidget):
                 form = motion_format(tier.device)
                 row += f", {texture_bytes(w, h, form) / 1e6:.2f} MB as {form.upper()}"
             rows.append(row)
-        rows.append(f"set.glb, manifest.json{more}")
+        rows.append(f"the set, manifest.json, {PAGE}, {ABOUT}{more}")
         self.outputs.setText("\n".join(rows))
         target, home = self.target(), Path.home()
         shown = "~" / target.relative_to(home) if target.is_relative_to(home) else target
