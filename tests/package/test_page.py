@@ -114,6 +114,16 @@ def test_the_page_draws_what_proof_draws(name: str, tmp_path: Path):
 
 
 @pytest.mark.skipif(NAME is None, reason="there is no browser here")
+def test_the_page_shows_overdraw_as_heat(packed: Path, tmp_path: Path):
+    plain, heat = (in_browser(packed, tmp_path, words).astype(int) for words in ("t=1.5", "t=1.5&heat=1"))
+    package = Package(packed)
+    layers = package.draw(1.5, package_view(package, *SIZE)).layers
+    dark = heat.max(axis=2) < 100
+    assert dark[layers == 0].mean() > 0.97 and dark[layers > 0].mean() < 0.1
+    assert np.abs(plain - heat).mean() > 5
+
+
+@pytest.mark.skipif(NAME is None, reason="there is no browser here")
 def test_the_page_measures_a_ladder(packed: Path):
     told = asked(packed / form.PAGE, "t=1&measure=1&w=64&h=40", "--dump-dom")
     table = re.search(r'id="csv">(.*?)</pre>', told, re.S)
