@@ -544,3 +544,16 @@ def test_a_package_of_the_first_version_is_read(packed: Path, tmp_path: Path):
     (tmp_path / "old" / form.MANIFEST).write_text(json.dumps(tree))
     found = form.read(tmp_path / "old")
     assert found.elements[0].layers == ("Puff",) and form.is_ours(tmp_path / "old")
+
+
+def test_the_gate_fails_for_what_has_no_delivery_unless_told_to_accept_it(tmp_path: Path):
+    file = tmp_path / "e.tenka"
+    roomy = replaced(replaced(small_effect(), "tiers.mid.ms", 500.0), "tiers.mid.mb", 500.0)
+    storage.save(roomy, file)
+    assert command("gate", file, "--tier", "mid").code == 0
+    storage.save(roomy.model_copy(update={"deliveries": (), "levers": ()}), file)
+    run = command("gate", file, "--tier", "mid", "--json")
+    assert run.code == 1 and "Puff" in run.rows[-1]["not_counted"][0]
+    assert command("gate", file, "--tier", "mid", "--accept-uncounted").code == 0
+    run = command("pack", file, "--out", tmp_path / "none")
+    assert run.code != 0 and "delivered" in run.err and not (tmp_path / "none").exists()

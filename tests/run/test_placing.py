@@ -15,6 +15,7 @@ from tenka.effect.courses import Key, Keys, Wave
 from tenka.effect.document import replaced
 from tenka.effect.model import Collider, Effect, Prop
 from tenka.effect.starters import STARTERS, empty, with_camera
+from tenka.effect.things import removed
 from tenka.run.findings import Finding
 from tenka.run.placing import placing
 
@@ -140,3 +141,16 @@ def test_what_begins_where_no_camera_sees_it_is_told():
     # one that looks back is enough
     both, _ = with_camera(away)
     assert not [f for f in placing(both, FOLDER) if "no camera" in f.text]
+
+
+def test_what_is_seen_and_not_delivered_is_told_with_a_mend():
+    effect = small_effect()
+    assert not [f for f in placing(effect) if "no delivery" in f.text]
+    bare = removed(effect, "deliveries.puff")
+    (told,) = [f for f in placing(bare) if "no delivery" in f.text]
+    assert "Puff" in told.text and told.mended is not None
+    assert told.mended.deliveries_of("puff") and not [
+        f for f in placing(told.mended) if "no delivery" in f.text
+    ]
+    hidden = replaced(bare, "layers.puff.hidden", True)
+    assert not [f for f in placing(hidden) if "no delivery" in f.text]

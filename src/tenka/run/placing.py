@@ -14,7 +14,18 @@ from tenka.base.errors import TenkaError
 from tenka.effect.catalogue import params
 from tenka.effect.courses import Course, curve, most
 from tenka.effect.document import replaced
-from tenka.effect.model import FROM_LAYER, ON_PROP, POINTS, Effect, Feed, GasLayer, Prop, envelope, heard
+from tenka.effect.model import (
+    FROM_LAYER,
+    ON_PROP,
+    POINTS,
+    Effect,
+    Feed,
+    GasLayer,
+    Prop,
+    envelope,
+    first_delivery,
+    heard,
+)
 from tenka.effect.placed import SIZED
 from tenka.run.findings import Finding
 from tenka.run.fitting import Box, Figures, fitted, moments_of, source_bounds
@@ -46,6 +57,7 @@ def placing(
     for points in heard(tuple(x for x in effect.layers if x.HANDS == POINTS)):
         found += _untouched(effect, points, folder, (figures or {}).get(points.id, {}))
     found += _unseen(effect)
+    found += _undelivered(effect)
     found += _idle_forces(effect)
     found += _thinned(effect, folder)
     return found
@@ -72,7 +84,19 @@ def _unseen(effect: Effect) -> list[Finding]:
             seen = seen or any(bool(view.sees(at, wide).any()) for view in views)
         if not seen:
             names = ", ".join(c.name for c in effect.cameras)
-            found.append(Finding(f"{layer.name} begins where no camera sees it ({names})."))
+            found.append(Finding(f"{layer.name} begins where no camera sees it ({names})"))
+    return found
+
+
+def _undelivered(effect: Effect) -> list[Finding]:
+    """Layers that are seen, and that the game never gets."""
+    found = []
+    for layer in heard(effect.layers):
+        if layer.hidden or effect.deliveries_of(layer.id):
+            continue
+        made = first_delivery(layer, {d.id for d in effect.deliveries})
+        mended = effect.model_copy(update={"deliveries": (*effect.deliveries, made)})
+        found.append(Finding(f"{layer.name} has no delivery: the game never gets it", "Deliver it", mended))
     return found
 
 
