@@ -10,9 +10,6 @@ from tenka.effect.catalogue import WHAT, Settings
 from tenka.effect.flipbook import Flipbook
 from tenka.effect.placed import Id
 
-Route = Annotated[Flipbook, Field()]
-"""Every route there is; each is told by its `kind`."""
-
 
 class Delivery(Settings):
     """How some layers reach the game. A layer may have several, and several layers may share one."""
@@ -22,4 +19,4 @@ class Delivery(Settings):
         "Delivery", "What the delivery is called.", affects="none"
     )
     of: tuple[Id, ...] = Field(min_length=1, max_length=64)
-    route: Route = Field(default_factory=Flipbook)
+    route: Flipbook = Field(default_factory=Flipbook)
