@@ -51,7 +51,7 @@ from tenka.effect.model import (
 from tenka.gas.solver import GasSolver
 from tenka.look.render import Renderer, Shot
 from tenka.look.swarm import Swarm
-from tenka.pack.flipbook import pack
+from tenka.pack.packing import pack
 from tenka.particles.solver import PointSolver
 from tenka.run.driver import simulate
 from tenka.run.plans import Plan

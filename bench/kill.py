@@ -91,7 +91,7 @@ from pathlib import Path
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
-from tenka.pack.flipbook import pack
+from tenka.pack.packing import pack
 from tenka.pack.points import export
 from tenka.run.driver import simulate
 from tenka.run.plans import plans_of

@@ -34,7 +34,7 @@ from tenka.gas.settings import SourceInput, StepInputs, resolve
 from tenka.gas.sources import source_mask
 from tenka.gas.step import Half, step
 from tenka.pack.layout import Layout, box_of, describe, layout
-from tenka.package.manifest import Flipbook as Element
+from tenka.package.elements.flipbook import Flipbook as Element
 from tenka.run.driver import simulate
 from tenka.run.plans import Plan
 from tenka.scene.cameras import View

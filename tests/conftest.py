@@ -31,7 +31,7 @@ def packed(tmp_path_factory: pytest.TempPathFactory) -> Path:
     from build import small_effect
 
     from tenka.cache.store import FrameStore
-    from tenka.pack.flipbook import pack
+    from tenka.pack.packing import pack
 
     folder = tmp_path_factory.mktemp("packed")
     pack(small_effect(), None, FrameStore(folder / "frames"), folder / "package")

@@ -5,6 +5,10 @@ from pathlib import Path
 
 from tenka.effect import model
 from tenka.effect.catalogue import table_markdown
+from tenka.effect.routes.bodies import BodyBake
+from tenka.effect.routes.light import LightPlayer, LightTrack
+from tenka.effect.routes.particles import ParticleBake, SwarmPlayer
+from tenka.effect.routes.volume import Volume, VolumePlayer
 from tenka.package.manifest import schema
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -28,6 +32,13 @@ MODELS = {
     "Light": model.Light,
     "Flipbook": model.Flipbook,
     "Player": model.Player,
+    "Delivered particles": ParticleBake,
+    "Particles as played": SwarmPlayer,
+    "Delivered bodies": BodyBake,
+    "Volume": Volume,
+    "Volume as played": VolumePlayer,
+    "Delivered light": LightTrack,
+    "Light as played": LightPlayer,
     "Tier": model.Tier,
     "Prop": model.Prop,
     "Particle source": model.PointSource,

@@ -16,8 +16,8 @@ from tenka.demo import FOLDER
 from tenka.effect import storage
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
-from tenka.pack.flipbook import pack
 from tenka.pack.layout import left_out, packable
+from tenka.pack.packing import pack
 from tenka.proof.engine import Package
 
 ALL = (*NAMES, "own")

@@ -16,7 +16,7 @@ from tenka.demo import FOLDER
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
 from tenka.look.sprites import QUAD_FIELDS, draw_quads
-from tenka.pack.flipbook import pack
+from tenka.pack.packing import pack
 from tenka.package.atlas import load_atlas
 from tenka.proof.engine import Package
 

@@ -20,28 +20,22 @@ from PIL import Image
 from tenka.base.errors import BadInput, Cancelled, TooLarge
 from tenka.base.jobs import Progress
 from tenka.base.srgb import from_srgb
-from tenka.budget.cost import (
-    BLOCKS,
-    FLOPS,
-    flipbook_line,
-    ledger,
-    mean_cover,
-    mip_sizes,
-    texture_bytes,
-    viewing_of,
-)
+from tenka.budget.cost import ledger
 from tenka.budget.devices import SHIPPED, device, devices, load_device
+from tenka.budget.lines import BLOCKS, mip_sizes, texture_bytes
+from tenka.budget.routes.flipbook import FLOPS, flipbook_line, mean_cover, viewing_of
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.document import replaced, with_own
 from tenka.effect.model import Delivery, Effect
 from tenka.look.sprites import count_layers
-from tenka.pack.flipbook import draw_cell, pack
+from tenka.pack.flipbook import draw_cell
 from tenka.pack.layout import content_view, lost_flames
+from tenka.pack.packing import pack
 from tenka.package import manifest as form
 from tenka.package.atlas import load_atlas
+from tenka.proof.elements.flipbook import quads, sprites
 from tenka.proof.engine import Package, package_view, spread_copies
-from tenka.proof.player import quads, sprites
 from tenka.run.driver import frame_between
 from tenka.run.plans import Plan
 from tenka.scene.files import load
@@ -185,7 +179,7 @@ def test_a_killed_export_leaves_the_earlier_package_whole(packed: Path, tmp_path
     code = (
         "import sys, os, signal\nfrom pathlib import Path\nfrom tenka.cache.store import "
         "FrameStore\nfrom tenka.effect import storage\n"
-        "from tenka.pack.flipbook import pack\nwhere = Path(sys.argv[1])\n"
+        "from tenka.pack.packing import pack\nwhere = Path(sys.argv[1])\n"
         "stop = lambda _l, n, _c: os.kill(os.getpid(), signal.SIGKILL) if n == 3 else None\n"
         "pack(storage.load(where / 'e.tenka'), None, FrameStore(where / 'f'), where / 'package', "
         "drawn=stop)\n"
@@ -201,7 +195,7 @@ def test_a_layout_without_pixels_or_an_absurd_atlas_is_one_sentence(
 ):
     with pytest.raises(BadInput, match=r"leave .* px for each"):
         layout_of(replaced(small_effect(), f"{BOOK}.columns", 32))
-    monkeypatch.setattr("tenka.pack.flipbook.free_bytes", lambda: 1000)
+    monkeypatch.setattr("tenka.pack.packing.free_bytes", lambda: 1000)
     with pytest.raises(TooLarge, match="GB of memory"):
         pack(small_effect(), None, FrameStore(tmp_path), tmp_path / "p")
 
@@ -518,7 +512,7 @@ def test_every_tier_is_packed_by_one_command_and_one_delivery_alone(
     assert run.code == 0
     told = {(row["tier"], row["element"]): row for row in run.rows}
     assert set(told) == {("low", "puff"), ("mid", "puff"), ("mid", "far")}
-    assert told["low", "puff"]["atlas"] == [64, 192] and told["mid", "puff"]["atlas"] == [128, 192]
+    assert told["low", "puff"]["textures"][0] == [64, 192] and told["mid", "puff"]["textures"][0] == [128, 192]
     assert all(row["route"] == "flipbook" and row["layers"] == ["Puff"] for row in run.rows)
     for row in run.rows:
         held = [Path(row["folder"]) / name for name in row["files"]]

@@ -20,10 +20,10 @@ from bench.browser import NAME, asked, picture
 from tenka.cache.store import FrameStore
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
-from tenka.pack.flipbook import pack
+from tenka.pack.packing import pack
 from tenka.package import manifest as form
+from tenka.proof.elements.flipbook import sprites
 from tenka.proof.engine import Package, package_view
-from tenka.proof.player import sprites
 
 SIZE = (320, 200)
 

@@ -12,12 +12,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tenka.base.errors import BadInput
-from tenka.budget.cost import mean_cover, second_format, viewing_of
 from tenka.budget.devices import SHIPPED, device, devices
+from tenka.budget.lines import second_format
+from tenka.budget.routes.flipbook import mean_cover, viewing_of
 from tenka.effect.model import Camera, Player
 from tenka.look.sprites import count_covered, count_layers, draw_quads
 from tenka.package.manifest import Manifest, read
-from tenka.proof.player import quads, sprites
+from tenka.proof.elements.flipbook import quads, sprites
 from tenka.scene.cameras import view_of
 
 ELEMENT = element_of(small_effect())

@@ -24,9 +24,9 @@ from tenka.app import theme
 from tenka.effect.cameras import SceneCamera
 from tenka.effect.deliveries import Delivery
 from tenka.effect.document import get, param_at
-from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.layers import LayerBase
 from tenka.effect.model import POINTS, Effect, Light, SceneLight, Tier
+from tenka.effect.routes.flipbook import Flipbook, Player
 
 if TYPE_CHECKING:
     from tenka.app.window import Window

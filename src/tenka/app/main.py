@@ -161,7 +161,11 @@ def _draw(app: object, window: object, picture: Path, station: str) -> int:
     app.processEvents()  # type: ignore[attr-defined]
     window.stage.redraw(1)
     begun = time.monotonic()
-    cells = window.pack.contact
+    view = window.pack.views["flipbook"]
+    from tenka.app.pack.flipbook import ContactView
+
+    assert isinstance(view, ContactView)
+    cells = view.contact
     settle(
         lambda: (
             time.monotonic() - begun > 1.5

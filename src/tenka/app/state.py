@@ -335,7 +335,7 @@ class State(Choosing):
         def work() -> None:
             found: dict[str, Ledger] = {}
             for tier in effect.tiers:
-                found[tier.id] = ledger(effect, tier.id, figures)
+                found[tier.id] = ledger(effect, tier.id, figures, self.folder)
             self._raw_costs.emit((effect, found, placing(effect, folder, figures)))
 
         self._coster.ask(work)

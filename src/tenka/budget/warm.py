@@ -55,7 +55,7 @@ from tenka.look.march import march
 from tenka.look.render import Renderer
 from tenka.look.shot import shot_of
 from tenka.look.volume import light_volume
-from tenka.pack.flipbook import pack
+from tenka.pack.packing import pack
 from tenka.particles.solver import PointSolver
 from tenka.particles.state import AirField
 from tenka.proof.engine import Package, package_view

@@ -40,8 +40,8 @@ def pack(
 ) -> None:
     """Write the package: all deliveries of what is seen."""
     from tenka.effect.document import on_tier
-    from tenka.pack.flipbook import pack as write
     from tenka.pack.layout import left_out, lost_flames
+    from tenka.pack.packing import pack as write
 
     effect = open_effect(file)
     if only is not None and only not in {d.id for d in effect.deliveries}:
@@ -68,21 +68,22 @@ def pack(
 def _say_element(element: Any, folder: Path, tier: str | None, as_json: bool) -> None:
     """One line of what was written."""
     files = element.files
+    size = sum((folder / name).stat().st_size for name in files)
     say(
         {
             "element": element.id,
             "route": element.route,
             "layers": list(element.layers),
             "tier": tier,
-            "frames": element.frames,
-            "atlas": [element.width, element.height],
+            "frames": len(element.times),
+            "textures": [list(size) for size in element.textures],
             "files": files,
-            "bytes": sum((folder / name).stat().st_size for name in files),
+            "bytes": size,
             "folder": str(folder),
         },
         as_json,
-        f"Packed {counted(element.frames, 'frame')} of {element.name} in {element.width} x "
-        f"{element.height} px to {folder}.",
+        f"Packed {element.name} as {element.route}, {counted(len(element.times), 'moment')} in "
+        f"{counted(len(files), 'file')} of {size / 1e6:.2f} MB, to {folder}.",
     )
 
 
@@ -215,7 +216,7 @@ def budget(
     effect = open_effect(file)
     figures = _figures(effect, file)
     for t in [tier_of(effect, tier, file)] if tier else effect.tiers:
-        _print_ledger(ledger(effect, t.id, figures), as_json)
+        _print_ledger(ledger(effect, t.id, figures, file.parent), as_json)
 
 
 @app.command()
@@ -232,7 +233,7 @@ def gate(
 
     effect = open_effect(file)
     chosen = tier_of(effect, tier, file)
-    book = ledger(effect, chosen.id, _figures(effect, file))
+    book = ledger(effect, chosen.id, _figures(effect, file), file.parent)
     _print_ledger(book, as_json)
     if book.over or (book.uncounted and not accept):
         raise typer.Exit(1)

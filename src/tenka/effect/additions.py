@@ -23,6 +23,7 @@ from tenka.effect.model import (
     PointLook,
     PointMotion,
     PointSource,
+    Route,
     Source,
     first_delivery,
     ramp,
@@ -48,7 +49,7 @@ class NewLayer:
     in_gas: bool = False
 
     @property
-    def route(self) -> Flipbook:
+    def route(self) -> Route:
         """By which it is delivered."""
         return stored(self.file).deliveries[0].route
 
@@ -78,7 +79,7 @@ LAYERS = {
 """Layers that can be added, by name."""
 
 
-def with_new_layer(effect: Effect, layer: Layer, route: Flipbook | None = None) -> tuple[Effect, str]:
+def with_new_layer(effect: Effect, layer: Layer, route: Route | None = None) -> tuple[Effect, str]:
     """The effect with a further layer, on top of the others, delivered by a route (by default as its kind
     begins with), and its path. Layers of the same name are told apart by numbers."""
     id = free_id(effect.layers, layer.id)
@@ -87,7 +88,9 @@ def with_new_layer(effect: Effect, layer: Layer, route: Flipbook | None = None) 
     name = f"{layer.name} {number}" if taken and number.isdigit() else layer.name
     layer = layer.model_copy(update={"id": id, "name": name[:60]})
     book = route or layer.first_route()
-    if book.last > effect.seconds:  # a sequence that lasts as long as the effect plays at its own pace
+    if (
+        isinstance(book, Flipbook) and book.last > effect.seconds
+    ):  # a sequence that lasts as long as the effect plays at its own pace
         player = book.player.model_copy(update={"life": effect.seconds})
         book = book.model_copy(update={"player": player})
     first = first_delivery(layer, {d.id for d in effect.deliveries}, book)

@@ -179,6 +179,8 @@ MULTIPLY = Section("Multiply", "look")
 LIGHT = Section("Light", "look")
 CAMERA = Section("Camera", "look")
 ATLAS = Section("Atlas", "pack")
+VOLUME = Section("Volume", "pack")
+BAKE = Section("Bake", "pack")
 PLAYER = Section("Player", "player")
 QUALITY = Section("Quality")
 VIEWING = Section("Viewing", "tier")
@@ -202,6 +204,8 @@ ORDER = (
     LIGHT,
     CAMERA,
     ATLAS,
+    VOLUME,
+    BAKE,
     PLAYER,
     QUALITY,
     VIEWING,

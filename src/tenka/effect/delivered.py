@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING, Any
 
 from tenka.effect.deliveries import Delivery
-from tenka.effect.flipbook import Flipbook
+from tenka.effect.routes import ROUTES, Route
 
 if TYPE_CHECKING:
     from tenka.effect.model import Effect, Layer
@@ -51,11 +51,40 @@ def tidied(effect: Effect) -> dict[str, Any]:
     return {"levers": levers, "tiers": tiers}
 
 
-def first_delivery(layer: Layer, taken: Iterable[str] = (), route: Flipbook | None = None) -> Delivery:
+def first_delivery(layer: Layer, taken: Iterable[str] = (), route: Route | None = None) -> Delivery:
     """The delivery that a layer begins with; `taken` are ids of others."""
     ids = (layer.id, *(f"{layer.id[:36]}_{n}" for n in range(2, 1000)))
     id = next(i for i in ids if i not in set(taken))
     return Delivery(id=id, name=layer.name, of=(layer.id,), route=route or layer.first_route())
+
+
+def routes_for(layers: Sequence[Layer]) -> list[str]:
+    """The routes by which layers can be delivered together."""
+    return [
+        kind
+        for kind, settings in ROUTES.items()
+        if (settings.SHARED or len(layers) == 1) and not any(settings().fits(x) for x in layers)
+    ]
+
+
+def rerouted(effect: Effect, delivery_id: str, kind: str) -> Effect:
+    """The effect with a delivery by another route, over the same span; what tiers and levers had of the
+    former one goes."""
+    now = effect.delivery(delivery_id)
+    if now.route.kind == kind:
+        return effect
+    route = ROUTES[kind](first=now.route.first, last=now.route.last)
+    deliveries = tuple(
+        d.model_copy(update={"route": route}) if d.id == delivery_id else d for d in effect.deliveries
+    )
+    under = f"deliveries.{delivery_id}.route."
+    levers = tuple(lever for lever in effect.levers if not lever.path.startswith(under))
+    tiers = tuple(
+        t.model_copy(update={"values": {k: v for k, v in t.values.items() if not k.startswith(under)}})
+        for t in effect.tiers
+    )
+    effect = effect.model_copy(update={"deliveries": deliveries, "levers": levers, "tiers": tiers})
+    return effect.model_copy(update=tidied(effect))
 
 
 def check_deliveries(effect: Effect) -> None:
@@ -71,6 +100,12 @@ def check_deliveries(effect: Effect) -> None:
         for id in delivery.of:
             if id not in there:
                 raise ValueError(f"delivery {delivery.id} names the layer '{id}', which is not in the effect")
+        route = delivery.route
+        if len(delivery.of) > 1 and not route.SHARED:
+            raise ValueError(f"delivery {delivery.id} takes several layers; as {route.kind} it takes one")
+        for layer in effect.layers:
+            if layer.id in delivery.of and layer.kind not in route.TAKES:
+                raise ValueError(f"delivery {delivery.id} cannot deliver {layer.id}: {route.fits(layer)}")
     known = {d.id for d in effect.deliveries}
     for tier in effect.tiers:
         named = [*tier.without]

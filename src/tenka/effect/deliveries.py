@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, TypeVar
 
 from pydantic import Field
 
 from tenka.effect.catalogue import WHAT, Settings
-from tenka.effect.flipbook import Flipbook
 from tenka.effect.placed import Id
+from tenka.effect.routes import Route
+from tenka.effect.routes.base import RouteSettings
+from tenka.effect.routes.flipbook import Flipbook
+
+R = TypeVar("R", bound=RouteSettings)
 
 
 class Delivery(Settings):
@@ -19,4 +23,9 @@ class Delivery(Settings):
         "Delivery", "What the delivery is called.", affects="none"
     )
     of: tuple[Id, ...] = Field(min_length=1, max_length=64)
-    route: Flipbook = Field(default_factory=Flipbook)
+    route: Route = Field(default_factory=Flipbook)
+
+    def by(self, route: type[R]) -> R:
+        """Its route, where that is known to be one of a kind."""
+        assert isinstance(self.route, route)
+        return self.route

@@ -176,7 +176,10 @@ def bookless(layer: Any) -> tuple[Any, Any]:
     """A layer without its flipbook, and that."""
     if not isinstance(layer, dict) or "flipbook" not in layer:
         return layer, None
-    return {key: value for key, value in layer.items() if key != "flipbook"}, layer["flipbook"]
+    book = layer["flipbook"]
+    if isinstance(book, dict):
+        book = {"kind": "flipbook", **book}
+    return {key: value for key, value in layer.items() if key != "flipbook"}, book
 
 
 def layers_without_books(given: Any) -> Any:

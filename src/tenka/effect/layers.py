@@ -8,8 +8,9 @@ from typing import Any, ClassVar, NamedTuple, Self
 from tenka.base.errors import BadInput
 from tenka.effect.catalogue import MOTION
 from tenka.effect.courses import Value
-from tenka.effect.flipbook import Flipbook
 from tenka.effect.placed import FROM_LAYER, ON_PROP, Feed, Heard, heard
+from tenka.effect.routes import Route
+from tenka.effect.routes.flipbook import Flipbook
 
 FIELD, POINTS = "field", "points"
 """What layers hand to others: fields on a grid (density, velocity), or points that move."""
@@ -72,7 +73,7 @@ class LayerBase(Heard):
             raise BadInput(f"{self.name} is of a kind that takes no sources")
         return self.SOURCE(id=id, name="Source", position=place)
 
-    def first_route(self) -> Flipbook:
+    def first_route(self) -> Route:
         """The route by which a new layer of the family is delivered."""
         return Flipbook()
 

@@ -12,9 +12,8 @@ from tenka.base.tree import explain
 from tenka.effect.cameras import SceneCamera
 from tenka.effect.catalogue import WHAT, WHERE, Settings
 from tenka.effect.debris import Bodies, DebrisLayer, Pieces
-from tenka.effect.delivered import check_deliveries, delivering, first_delivery, tidied
+from tenka.effect.delivered import check_deliveries, delivering, first_delivery, rerouted, routes_for, tidied
 from tenka.effect.deliveries import Delivery
-from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.forces import INSIDE, Brake, Force, Gravity, Pull, Swirl, Turbulence, Wind
 from tenka.effect.former import CURL_SIZES, deliveries_of_layers, layers_without_books
 from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Motion, Quality
@@ -52,6 +51,8 @@ from tenka.effect.placed import (
 from tenka.effect.pointlook import PointLook
 from tenka.effect.pointsource import PointSource
 from tenka.effect.props import Prop
+from tenka.effect.routes import ROUTES, Route
+from tenka.effect.routes.flipbook import Flipbook, Player
 from tenka.effect.sources import Source
 from tenka.effect.tiers import Cue, Lever, Tier
 
@@ -304,6 +305,7 @@ __all__ = [
     "ON_PROP",
     "POINTS",
     "REGIONS",
+    "ROUTES",
     "SCHEMA_VERSION",
     "TRIED",
     "Bed",
@@ -345,6 +347,7 @@ __all__ = [
     "Pull",
     "Quality",
     "Ramp",
+    "Route",
     "SceneLight",
     "Source",
     "Stop",
@@ -361,6 +364,8 @@ __all__ = [
     "mean_envelope",
     "ramp",
     "ramp_at",
+    "rerouted",
+    "routes_for",
     "tidied",
     "timed",
 ]

@@ -9,12 +9,13 @@ from pydantic import Field, model_validator
 
 from tenka.effect.catalogue import BED, COLLISION, FADING, MOTION, QUALITY, Settings
 from tenka.effect.courses import Value
-from tenka.effect.flipbook import Flipbook, Player
 from tenka.effect.former import FOR_GOOD, half_lives_of_rates
 from tenka.effect.layers import FIELD, POINTS, LayerBase, Link
 from tenka.effect.placed import Feed, Heard, ramp
 from tenka.effect.pointlook import PointLook
 from tenka.effect.pointsource import PointSource
+from tenka.effect.routes import Route
+from tenka.effect.routes.flipbook import Flipbook, Player
 
 if TYPE_CHECKING:
     from tenka.effect.debris import Bodies, Pieces
@@ -262,7 +263,7 @@ class PointLayer(LayerBase):
     def begun(self, run_up: float) -> Self:
         return self.model_copy(update={"run_up": run_up})
 
-    def first_route(self) -> Flipbook:
+    def first_route(self) -> Route:
         return point_book()
 
     @property

@@ -15,7 +15,7 @@ from tenka.base.files import reason, write_atomic
 from tenka.base.tree import checked, read, versioned
 from tenka.effect.additions import with_new_layer
 from tenka.effect.former import bookless
-from tenka.effect.model import ON_PROP, Effect, Flipbook, Layer
+from tenka.effect.model import ON_PROP, Effect, Layer, Route
 
 VERSION = 1
 
@@ -30,7 +30,7 @@ def file_of(name: str, folder: Path | None = None) -> Path:
     return (folder or presets_folder()) / f"{stem[:60]}.json"
 
 
-def keep(layer: Layer, name: str, folder: Path | None = None, route: Flipbook | None = None) -> Path:
+def keep(layer: Layer, name: str, folder: Path | None = None, route: Route | None = None) -> Path:
     """Keep a layer under a name, and by which route it is delivered; one of the same name is replaced.
 
     Raises
@@ -60,7 +60,7 @@ class _Preset(BaseModel):
     tenka_preset: int
     name: str = Field(min_length=1, max_length=60)
     layer: Layer
-    route: Flipbook | None = None
+    route: Route | None = None
 
     @model_validator(mode="before")
     @classmethod
@@ -69,7 +69,7 @@ class _Preset(BaseModel):
         return {**given, "layer": layer, "route": given.get("route", book)} if book is not None else given
 
 
-def load(file: Path) -> tuple[str, Layer, Flipbook | None]:
+def load(file: Path) -> tuple[str, Layer, Route | None]:
     """A preset's name, its layer, and how that is delivered; any fault is one sentence."""
     tree = versioned(read(file, "a preset"), "tenka_preset", VERSION, "a preset", file)
     found = checked(_Preset, tree, file)

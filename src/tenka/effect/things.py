@@ -7,7 +7,7 @@ import json
 import re
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError
 
 from tenka.base.errors import BadInput
 from tenka.base.tree import explain
@@ -20,18 +20,19 @@ from tenka.effect.model import (
     ON_PROP,
     Cue,
     Effect,
-    Flipbook,
     Force,
     GasLayer,
     Layer,
     ParticleLayer,
     Prop,
+    Route,
     SceneLight,
     tidied,
 )
 from tenka.effect.presets import fitting
 
 VERSION = 1
+ROUTE: TypeAdapter[Route] = TypeAdapter(Route)
 MOST_TEXT = 4_000_000  # characters
 COPIED = ("layers", "sources", "colliders", "forces", "lights", "cameras", "props", "cues")
 """Groups whose things can be doubled and copied."""
@@ -283,12 +284,12 @@ def pasted(effect: Effect, text: str, selected: str) -> tuple[Effect, str]:
     return found, path
 
 
-def route_of_text(text: str) -> Flipbook | None:
+def route_of_text(text: str) -> Route | None:
     """By which route a copied layer was delivered, as far as the text says so soundly."""
     tree = json.loads(text)
     given = tree.get("route") or bookless(tree.get("thing"))[1]
     try:
-        return Flipbook.model_validate(given) if isinstance(given, dict) else None
+        return ROUTE.validate_python(given) if isinstance(given, dict) else None
     except ValidationError:
         return None
 

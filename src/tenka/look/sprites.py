@@ -266,7 +266,7 @@ def draw_quads(
 
     Parameters
     ----------
-    quads : as tenka.proof.player.quads gives them
+    quads : as tenka.proof.elements.flipbook.quads gives them
     levels : mip levels, (h, w, 4) linear premultiplied
     grid : columns, cell width, cell height, padding
     motion : (h, w, 2) how what is seen moves to the next frame, as shares of a frame: blended along it

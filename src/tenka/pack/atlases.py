@@ -7,7 +7,7 @@ import numpy as np
 from tenka.base.srgb import to_srgb
 from tenka.look.alone import HEAT
 from tenka.look.colour import glow_table
-from tenka.package import manifest as form
+from tenka.package.elements import flipbook as form
 
 BLACK_BODY_STEPS = 33
 

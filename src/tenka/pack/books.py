@@ -5,16 +5,19 @@ from __future__ import annotations
 from functools import lru_cache
 from pathlib import Path
 
-from tenka.base.errors import TenkaError
+from tenka.base.errors import BadInput, TenkaError
 from tenka.effect.model import Effect
 from tenka.look.sprites import Book
 from tenka.package.atlas import load_atlas
+from tenka.package.elements.flipbook import Flipbook
 from tenka.package.manifest import read
 
 
 @lru_cache(maxsize=4)
 def _book(folder: Path, stamp: int) -> Book:
-    element = read(folder).elements[0]
+    element = next((e for e in read(folder).elements if isinstance(e, Flipbook)), None)
+    if element is None:
+        raise BadInput("holds no flipbook", "a package with one", folder)
     atlas = load_atlas(folder, element)
     x, y = element.size
     return Book(

@@ -11,9 +11,9 @@ import numpy as np
 
 from tenka.base.errors import BadInput
 from tenka.effect.document import replaced
-from tenka.effect.model import REGIONS, Delivery, Effect, Layer
+from tenka.effect.model import REGIONS, Delivery, Effect, Flipbook, Layer
 from tenka.look.shot import SHOWN, seen
-from tenka.package import manifest as form
+from tenka.package.elements import flipbook as form
 from tenka.run.findings import Finding
 from tenka.run.kinds import KINDS, kind_of
 from tenka.scene.cameras import View, side_view
@@ -53,8 +53,8 @@ def packable(effect: Effect) -> list[Delivery]:
 
 
 def left_out(effect: Effect) -> list[Layer]:
-    """The layers that are seen, and that no delivery takes, or that none can take."""
-    held = {layer.id for d in packable(effect) for layer in taken(effect, d)}
+    """The layers that are seen, and that no delivery takes that shows them, or that none can take."""
+    held = {layer.id for d in packable(effect) if d.route.SHOWS for layer in taken(effect, d)}
     return [layer for layer in seen(effect) if layer.id not in held]
 
 
@@ -68,7 +68,8 @@ def lost_flames(effect: Effect, only: str | None = None) -> list[Finding]:
             replaced(effect, f"deliveries.{d.id}.route.second", "as needed"),
         )
         for d in packable(effect)
-        if any(layer.flames for layer in taken(effect, d))
+        if d.route.kind == "flipbook"
+        and any(layer.flames for layer in taken(effect, d))
         and second_of(effect, d) == "temperature"
         and only in (None, d.id, *d.of)
     ]
@@ -115,7 +116,7 @@ def layout(effect: Effect, delivery: Delivery, box: Box) -> Layout:
     BadInput
         When a frame would have no pixel left.
     """
-    book = delivery.route
+    book = delivery.by(Flipbook)
     cell = (book.width // book.columns, book.height // book.rows)
     content = (cell[0] - 2 * book.padding, cell[1] - 2 * book.padding)
     if min(content) < 4:
@@ -146,7 +147,7 @@ def layout(effect: Effect, delivery: Delivery, box: Box) -> Layout:
 
 def second_of(effect: Effect, delivery: Delivery) -> str:
     """What the second atlas of a delivery holds: emission, temperature or nothing (none)."""
-    chosen, layers = delivery.route.second, taken(effect, delivery)
+    chosen, layers = delivery.by(Flipbook).second, taken(effect, delivery)
     light = "emission" if any(layer.glows for layer in layers) else "none"
     if chosen == "as needed":
         return light
@@ -157,7 +158,7 @@ def second_of(effect: Effect, delivery: Delivery) -> str:
 
 def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
     """The flipbook as its manifest will state it, before anything is drawn."""
-    book, plan, holds = delivery.route, layout(effect, delivery, box), second_of(effect, delivery)
+    book, plan, holds = delivery.by(Flipbook), layout(effect, delivery, box), second_of(effect, delivery)
     second = None
     if holds == "emission" or holds == "temperature":
         second = form.SecondAtlas(file=f"{delivery.id}_{holds}.png", holds=holds, scale=1.0)
@@ -185,7 +186,7 @@ def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
 
 def atlas_bytes(effect: Effect, delivery: Delivery) -> int:
     """Memory that the atlases of a delivery take while they are drawn."""
-    book = delivery.route
+    book = delivery.by(Flipbook)
     return (
         book.width
         * book.height

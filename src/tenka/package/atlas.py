@@ -11,7 +11,7 @@ from PIL import Image
 
 from tenka.base.errors import BadInput
 from tenka.base.files import read_file
-from tenka.package.manifest import Flipbook
+from tenka.package.elements.flipbook import Flipbook
 
 MOST_BYTES = 1024**3
 _DECODE = (np.arange(256) / 255.0).astype(np.float32)

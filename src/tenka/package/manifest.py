@@ -8,39 +8,22 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from tenka.base.errors import BadInput
 from tenka.base.tree import checked, versioned
 from tenka.base.tree import read as tree_of
 from tenka.effect.catalogue import params
-from tenka.effect.model import Lever, Player
+from tenka.effect.model import Lever
+from tenka.package.elements import AnyElement
+from tenka.package.parts import Id, Name, Part, Share, Text, Vec3
 
 FORMAT_VERSION: Literal[2] = 2
 MANIFEST = "manifest.json"
-Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
-Share = Annotated[float, Field(ge=0, le=1)]
-Size = Annotated[float, Field(gt=0, le=1e6)]
-Vec3 = tuple[Metres, Metres, Metres]
-Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
-Text = Annotated[str, Field(max_length=500)]
-
-
-def _inside(name: str) -> str:
-    if not 0 < len(name) <= 200 or name in (".", "..") or any(c in "/\\" or ord(c) < 32 for c in name):
-        raise ValueError(f"names '{name[:60]}', which is not in the package")
-    return name
-
-
-Name = Annotated[str, AfterValidator(_inside)]
-"""Name of a file that lies in the package's folder itself."""
+LIGHT_ROW = 14  # numbers of a light in a frame
 PAGE, ABOUT = "play.html", "READ-ME.txt"
 NOTES = (ABOUT, PAGE)
 """Files of a package that its manifest does not name: words for who takes it in, and a page that plays it."""
-
-
-class Part(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
 class Axes(Part):
@@ -50,90 +33,6 @@ class Axes(Part):
     time: Literal["second"] = "second"
     up: Literal["z"] = "z"
     handedness: Literal["right"] = "right"
-
-
-class ColourAtlas(Part):
-    """Colour and alpha of all frames, 8-bit RGBA PNG.
-
-    Colour is linear light encoded as sRGB; with `premultiplied` alpha it was weighted in linear light first.
-    """
-
-    file: Name
-    alpha: Literal["premultiplied", "straight"]
-    encoding: Literal["srgb"] = "srgb"
-
-
-class SecondAtlas(Part):
-    """Light given off (RGB, sRGB-encoded, times `scale`), or temperature above the air (grey, times `scale`
-    K)."""
-
-    file: Name
-    holds: Literal["emission", "temperature"]
-    scale: float = Field(gt=0, le=1e6)
-    # linear sRGB at even steps from 0 to `scale` K above the air
-    black_body: tuple[Vec3, ...] = Field((), max_length=4096)
-
-
-class MotionAtlas(Part):
-    """How what is seen moves from each frame to the next, 8-bit PNG: (red / 127 - 1) `scale[0]` is the way to
-    the right, as a share of a frame's width without padding; green likewise the way down, of its height.
-
-    Between two frames, a share f after the first, the first is read at uv - f m and the second at
-    uv + (1 - f) m, each with the m of its own frame at uv; then they are mixed by f.
-    """
-
-    file: Name
-    scale: tuple[Size, Size]
-
-
-class Flipbook(Part):
-    """Frames in rows from the top left, each in a cell with `padding` empty pixels round it."""
-
-    route: Literal["flipbook"] = "flipbook"
-    id: Id
-    name: Text
-    layers: tuple[Text, ...] = Field(min_length=1, max_length=64)  # of the effect that are drawn in it
-    colour: ColourAtlas
-    second: SecondAtlas | None
-    motion: MotionAtlas | None = None
-    width: int = Field(gt=0, le=16384)
-    height: int = Field(gt=0, le=16384)
-    columns: int = Field(gt=0, le=64)
-    rows: int = Field(gt=0, le=64)
-    padding: int = Field(ge=0, le=1024)
-    frames: int = Field(gt=0, le=4096)
-    times: tuple[Annotated[float, Field(ge=0, le=1e5)], ...]  # s, of each frame, rising
-    size: tuple[Size, Size]  # of a frame without its padding, m
-    pivot: tuple[Metres, Metres]  # in the frame, from its lower left corner, 0 to 1
-    attach: Vec3  # where the pivot stands in the set, m
-    heading: float = Field(ge=-720, le=720)  # side it was drawn from, degrees
-    clock: Literal["life"] = "life"
-    loop: bool = False
-    player: Player
-
-    @model_validator(mode="after")
-    def _fits(self) -> Flipbook:
-        if self.frames > self.columns * self.rows or self.frames != len(self.times):
-            raise ValueError(
-                f"{self.frames} frames do not fit {self.columns} x {self.rows} cells and "
-                f"{len(self.times)} times"
-            )
-        if any(b < a for a, b in zip(self.times, self.times[1:])):
-            raise ValueError("the frames' times must rise")
-        if 2 * self.padding >= min(self.cell):
-            raise ValueError("the padding leaves nothing of a cell")
-        return self
-
-    @property
-    def files(self) -> list[str]:
-        """Names of its atlases."""
-        more = [atlas.file for atlas in (self.second, self.motion) if atlas is not None]
-        return [self.colour.file, *more]
-
-    @property
-    def cell(self) -> tuple[int, int]:
-        """Width and height of a cell in px, with its padding."""
-        return self.width // self.columns, self.height // self.rows
 
 
 class TierEntry(Part):
@@ -152,7 +51,7 @@ class SetLight(Part):
     name: Text
     rate: float = Field(gt=0, le=240)  # rows a second
     shadows: bool = True
-    rows: tuple[Annotated[tuple[float, ...], Field(min_length=14, max_length=14)], ...] = Field(
+    rows: tuple[Annotated[tuple[float, ...], Field(min_length=LIGHT_ROW, max_length=LIGHT_ROW)], ...] = Field(
         min_length=1, max_length=40_000
     )
 
@@ -205,17 +104,18 @@ class Manifest(Part):
     levers: tuple[Lever, ...] = Field(max_length=1000)
     tiers: tuple[TierEntry, ...] = Field(max_length=100)
     set: Set
-    elements: tuple[Flipbook, ...] = Field(min_length=1, max_length=100)
+    elements: tuple[AnyElement, ...] = Field(min_length=1, max_length=100)
 
     @model_validator(mode="after")
     def _levers_lead_somewhere(self) -> Manifest:
-        ids = [e.id for e in self.elements]
-        if len(set(ids)) != len(ids):
+        turned = {e.id: e.turned for e in self.elements}
+        if len(turned) != len(self.elements):
             raise ValueError("two elements share an id")
         for lever in self.levers:
             element, _, name = lever.path.partition(".player.")
-            setting = params(Player).get(name)
-            if element not in ids or setting is None or setting.kind not in ("number", "whole"):
+            player = turned.get(element)
+            setting = params(type(player)).get(name) if player is not None else None
+            if setting is None or setting.kind not in ("number", "whole"):
                 raise ValueError(
                     f"the lever {lever.id} leads to '{lever.path[:60]}', which is no setting here"
                 )

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
+
 from tenka.base.errors import BadInput
 from tenka.effect.model import Camera, Light
-from tenka.package.manifest import Set
+from tenka.package.manifest import LIGHT_ROW, Set
 from tenka.scene.files import load
 from tenka.scene.glb import camera_from, holds_meshes
 from tenka.scene.meshes import Mesh, joined
@@ -45,3 +47,10 @@ def set_of(folder: Path, stands: Set) -> tuple[Mesh, Camera]:
     if camera is None:
         raise BadInput("holds no camera", "the set with its camera", file)
     return mesh, camera
+
+
+def lamps_at(stands: Set, time: float) -> np.ndarray:
+    """The lights of a set at a time, s: rows of lamps, those first that throw shadows."""
+    lights = sorted(stands.lights, key=lambda light: not light.shadows)
+    rows = [light.rows[min(max(int(time * light.rate), 0), len(light.rows) - 1)] for light in lights]
+    return np.array(rows, np.float32).reshape(-1, LIGHT_ROW)

@@ -8,8 +8,9 @@ from pathlib import Path
 
 import numpy as np
 
+from tenka.effect.catalogue import Settings
 from tenka.effect.courses import value_at
-from tenka.effect.model import Camera, Player
+from tenka.effect.model import Camera
 from tenka.look.colour import develop
 from tenka.look.compose import settled
 from tenka.look.heaven import NO_SKY_SHADOW, SkyShadow, sky_shadow
@@ -17,16 +18,18 @@ from tenka.look.lamps import NO_DEPTHS, WIDE
 from tenka.look.raster import Backdrop, shade
 from tenka.look.render import SHADOWED
 from tenka.look.shadows import ShadowMap, cast_shadow, lamp_shadow
-from tenka.look.sprites import DEPTH, count_layers, draw_quads
 from tenka.look.triangles import Surfaces, see
-from tenka.package.atlas import Atlas, load_atlas
-from tenka.package.manifest import Flipbook, Manifest, read
-from tenka.package.stands import light_of, mesh_of, set_of
-from tenka.proof.player import quads
+from tenka.look.volume import LitVolume
+from tenka.package.manifest import Manifest, read
+from tenka.package.parts import Element
+from tenka.package.stands import lamps_at, light_of, mesh_of, set_of
+from tenka.proof.elements import PLAYED
+from tenka.proof.elements.base import ORIGIN, Now, Played
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh, joined
 
-BLOCK_BYTES = 16  # of a 4 x 4 block with alpha, in the common formats
+LAMP_STEP = 0.05  # m that a lamp moves before its shadows are found anew
+Players = tuple[Settings | None, ...]
 
 
 @dataclass(frozen=True)
@@ -39,6 +42,9 @@ class Counts:
     overdraw: float  # mean layers over the pixels that have any
     most: int  # layers on the worst pixel
     texture_bytes: int  # of the blocks read, each once
+    particles: int = 0
+    triangles: int = 0  # of bodies
+    samples: int = 0  # of volumes
 
 
 @dataclass
@@ -60,14 +66,16 @@ class Package:
     def __init__(self, folder: Path) -> None:
         self.folder = Path(folder)
         self.manifest: Manifest = read(self.folder)
-        self.elements: tuple[Flipbook, ...] = self.manifest.elements
-        self.atlases: tuple[Atlas, ...] = tuple(load_atlas(self.folder, e) for e in self.elements)
+        self.elements: tuple[Element, ...] = self.manifest.elements
+        self.played: tuple[Played, ...] = tuple(PLAYED[e.route](self.folder, e) for e in self.elements)
         self.mesh, self.camera = set_of(self.folder, self.manifest.set)
         self._leaving = [(p.at, mesh_of(self.folder / p.file)) for p in self.manifest.set.leaving]
         self._now: tuple[int, Mesh] = (-1, self.mesh)
         self.light = light_of(self.manifest.set)
         self._backdrop: tuple[object, Backdrop, np.ndarray] | None = None
         self._seen: tuple[object, Surfaces, ShadowMap] | None = None
+        self._whole: tuple[object, Mesh] = (None, self.mesh)
+        self._held: list[LitVolume] = []
         self._depths: dict[tuple[float, ...], np.ndarray] = {}
         self._dome: tuple[int, SkyShadow] = (-1, NO_SKY_SHADOW)
 
@@ -81,16 +89,16 @@ class Package:
         return self._now[1]
 
     def players(
-        self, levers: dict[str, float] | None = None, tried: dict[str, Player] | None = None
-    ) -> tuple[Player, ...]:
-        """Each element's settings (or others to try, by element) with lever values, each held to its
-        range."""
-        found = []
+        self, levers: dict[str, float] | None = None, tried: dict[str, Settings] | None = None
+    ) -> Players:
+        """Each element's settings (or others to try, by element) with lever values, each held to its range;
+        None for what has none."""
+        found: list[Settings | None] = []
         for element in self.elements:
-            player = (tried or {}).get(element.id, element.player)
+            player = (tried or {}).get(element.id, element.turned)
             for lever in self.manifest.levers:
                 of, _, name = lever.path.partition(".player.")
-                if of == element.id and levers and lever.id in levers:
+                if player is not None and of == element.id and levers and lever.id in levers:
                     value: float = min(lever.high, max(lever.low, levers[lever.id]))
                     now = getattr(player, name)
                     changed = round(value) if isinstance(now, int) else value
@@ -98,15 +106,17 @@ class Package:
             found.append(player)
         return tuple(found)
 
-    def _lamps(self, time: float) -> tuple[np.ndarray, np.ndarray]:
-        """The set's lights at a time, those first that throw shadows, and how far these see."""
+    def _lamps(self, time: float, thrown: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """The set's lights at a time and what elements throw, those first that throw shadows, and how far
+        these see."""
         lights = sorted(self.manifest.set.lights, key=lambda light: not light.shadows)
-        rows = [light.rows[min(max(int(time * light.rate), 0), len(light.rows) - 1)] for light in lights]
+        rows = [*thrown, *lamps_at(self.manifest.set, time)]
+        throw = [True] * len(thrown) + [light.shadows for light in lights]
         depths: list[np.ndarray] = []
-        for light, row in zip(lights, rows):
-            if not light.shadows or not len(self._now[1].points) or len(depths) == SHADOWED:
+        for shadows, row in zip(throw, rows):
+            if not shadows or not len(self._now[1].points) or len(depths) == SHADOWED:
                 break
-            place = tuple(round(v, 2) for v in row[:3])
+            place = tuple(round(float(v) / LAMP_STEP) * LAMP_STEP for v in row[:3])
             if place not in self._depths:
                 while len(self._depths) > 2 * SHADOWED:
                     self._depths.pop(next(iter(self._depths)))
@@ -114,28 +124,38 @@ class Package:
             depths.append(self._depths[place])
         return (np.array(rows, np.float32).reshape(-1, WIDE), np.stack(depths) if depths else NO_DEPTHS)
 
-    def _set(self, view: View, time: float) -> tuple[Backdrop, np.ndarray]:
+    def _set(
+        self, view: View, time: float, bodies: list[Mesh], thrown: np.ndarray, casts: list[LitVolume]
+    ) -> tuple[Backdrop, np.ndarray]:
+        """The set with what stands among it, and the picture of that."""
         mesh = self.mesh_at(time)
-        where = (view.packed().tobytes(), view.width, view.height)
+        there: object = (id(mesh), time if bodies else None)
+        if bodies:
+            if self._whole[0] != there:
+                self._whole = (there, joined([mesh, *bodies]))
+            mesh = self._whole[1]
+        where = (view.packed().tobytes(), view.width, view.height, there)
         if self._seen is None or self._seen[0] != where:
             self._seen = (where, see(mesh, view), cast_shadow(mesh, self.light))
-        lamps, depths = self._lamps(time)
-        key = (where, lamps.tobytes())
+        lamps, depths = self._lamps(time, thrown)
+        key = (where, lamps.tobytes(), *map(id, casts))
         if self._backdrop is None or self._backdrop[0] != key:
             _, seen, sun = self._seen
             backdrop = shade(seen, view, self.light, sun, True, lamps, depths, sky_seen=self._dome[1])
-            self._backdrop = (
-                key,
-                backdrop,
-                settled(view, backdrop, 1) * 2.0 ** value_at(self.light.exposure, 0.0),
-            )
+            self._held = casts  # so that their ids are not given to others
+            self._backdrop = (key, backdrop, settled(view, backdrop, 1, casts) * self.gain)
         return self._backdrop[1], self._backdrop[2]
+
+    @property
+    def gain(self) -> float:
+        """What light is multiplied by before the film."""
+        return float(2.0 ** value_at(self.light.exposure, 0.0))
 
     def draw(
         self,
         time: float,
         view: View,
-        players: tuple[Player, ...] | None = None,
+        players: Players | None = None,
         carriers: np.ndarray | None = None,
         heat: bool = False,
     ) -> ProofPicture:
@@ -147,49 +167,53 @@ class Package:
         carriers : (copies, 3) offsets in m
         heat : show overdraw in place of the sprites
         """
-        players = players or tuple(e.player for e in self.elements)
-        backdrop, still = self._set(view, time)
-        tables = [quads(e, p, time, view, carriers) for e, p in zip(self.elements, players)]
+        players = players or self.players()
+        there = ORIGIN if carriers is None else carriers
+        now = Now(time, view, there, self.light, self.gain, lamps_at(self.manifest.set, time))
+        both = list(zip(self.played, players))
+        self.mesh_at(time)
+        bodies = [m for p, _ in both if (m := p.standing(now)) is not None]
+        thrown = np.concatenate([p.lamps(player, now) for p, player in both])
+        casts = [volume for p, player in both for volume in p.casts(player, now)]
+        backdrop, still = self._set(view, time, bodies, thrown, casts)
+        parts = [d for p, player in both if (d := p.drawn(player, now)) is not None]
         layers = np.zeros((view.height, view.width), np.int32)
-        for table in tables:
-            count_layers(table, layers)
-        image = still.copy()
-        read = 0
-        for n, table in _in_order(tables):
-            e, player = self.elements[n], players[n]
-            grid = (e.columns, *e.cell, e.padding)
-            levels = self.atlases[n].levels
-            motion = self.atlases[n].motion
-            soft, blend = player.soft_edge, player.blend
-            blocks = draw_quads(table, levels, grid, backdrop.depth, soft, blend, image, motion)
-            read += sum(blocks) * BLOCK_BYTES * len(e.files)
+        for part in parts:
+            part.count(layers)
+        image, read = still.copy(), 0
+        for n, rows in _in_order([part.depth for part in parts]):
+            read += parts[n].paint(rows, backdrop.depth, image)
         rgb = develop(image, 0.0)
         if heat:
             rgb = heat_picture(rgb, layers)
         covered, pixels = int(layers.sum()), int((layers > 0).sum())
         counts = Counts(
-            sum(len(table) for table in tables),
+            sum(part.quads for part in parts),
             covered,
             pixels,
             covered / pixels if pixels else 0.0,
             int(layers.max()),
             read,
+            sum(part.particles for part in parts),
+            sum(len(mesh.faces) for mesh in bodies),
+            sum(part.samples for part in parts),
         )
         return ProofPicture(rgb, counts, layers)
 
 
-def _in_order(tables: list[np.ndarray]) -> Iterator[tuple[int, np.ndarray]]:
-    """The quads of all elements from the back to the front, in runs of one element each."""
-    which = np.concatenate([np.full(len(t), n) for n, t in enumerate(tables)])
-    row = np.concatenate([np.arange(len(t)) for t in tables])
-    depth = np.concatenate([t[:, DEPTH] for t in tables])
-    order = np.argsort(-depth, kind="stable")
+def _in_order(depths: list[np.ndarray]) -> Iterator[tuple[int, np.ndarray]]:
+    """The parts of all elements from the back to the front, in runs of one element each."""
+    if not depths:
+        return
+    which = np.concatenate([np.full(len(d), n) for n, d in enumerate(depths)])
+    row = np.concatenate([np.arange(len(d)) for d in depths])
+    order = np.argsort(-np.concatenate(depths), kind="stable")
     which, row = which[order], row[order]
     if not len(which):
         return
     starts = np.flatnonzero(np.concatenate([[True], which[1:] != which[:-1]])).tolist()
     for a, b in zip(starts, [*starts[1:], len(which)]):
-        yield int(which[a]), tables[int(which[a])][row[a:b]]
+        yield int(which[a]), row[a:b]
 
 
 HEAT = np.array(

@@ -185,11 +185,11 @@ def frame_at(
 
 
 def stored_frames(
-    plan: Plan, store: FrameStore, progress: Progress, frames: Iterable[int]
+    plan: Plan, store: FrameStore, progress: Progress, frames: Iterable[int], whole: bool = False
 ) -> Iterator[tuple[int, Any]]:
     """The given frames of a layer in turn, see `frame_at`; one is in memory at a time."""
     for f in frames:
-        yield f, frame_at(plan, store, f, progress)
+        yield f, frame_at(plan, store, f, progress, whole=whole)
 
 
 def frame_between(plan: Plan, store: FrameStore, t: float, progress: Progress, whole: bool = False) -> Any:

@@ -19,6 +19,7 @@ from tenka.particles.state import NEW, AirField, Events, Points, PointState
 
 HALF_LIMIT = 6e4
 AIR_DENSITY = 1.2  # kg/m^3
+FILLED = 0.002  # density from which on a voxel counts as filled
 MEASURES = (
     ("mass", "Smoke", "m³"),
     ("heat", "Heat", "K m³"),
@@ -68,6 +69,7 @@ def frame_of_state(
         "wall": walls,
         "leaving": _leaving(density, velocity),
         "densest": float(density.max()),
+        "filled": int(np.count_nonzero(density > FILLED)),
         "fastest": state.fastest,
         "mass": float(sums[DENSITY]),
         "heat": float(sums[TEMPERATURE]),

@@ -76,8 +76,9 @@ def nodes_for(state: State, station: str) -> Nodes:
         if delivery is None:
             return []
         book = f"deliveries.{delivery.id}.route"
-        player = (f"{book}.player", delivery.route.player)
-        return [(book, delivery.route), player] if station == "pack" else [player]
+        player = getattr(delivery.route, "player", None)
+        turned: Nodes = [(f"{book}.player", player)] if player is not None else []
+        return [(book, delivery.route), *turned] if station == "pack" else turned
     if station == "look":
         look = getattr(layer, "look", None)
         return [*([(f"layers.{layer.id}.look", look)] if layer and look else []), ("light", effect.light)]

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from tenka.base.errors import TenkaError
+from tenka.package.elements.flipbook import Flipbook
 from tenka.package.manifest import MANIFEST
 from tenka.proof.engine import Package
 from tenka.scene.cameras import View
@@ -40,7 +41,10 @@ class Played:
             return None, fault
         players = package.players()
         if what == PACKED:
-            players = tuple(e.player.on_one_sprite(e.times[-1] - e.times[0]) for e in package.elements)
+            players = tuple(
+                e.player.on_one_sprite(e.times[-1] - e.times[0]) if isinstance(e, Flipbook) else e.turned
+                for e in package.elements
+            )
             first = min(e.times[0] for e in package.elements)
             last = max(e.times[-1] for e in package.elements)
             t = min(max(t - first, 0.0), last - first - 1e-4)

@@ -26,8 +26,8 @@ from tenka.app.state import State
 from tenka.app.timers import every
 from tenka.base.jobs import Worker
 from tenka.base.words import counted
-from tenka.effect.catalogue import plain_number
-from tenka.effect.model import Camera, Player
+from tenka.effect.catalogue import Settings, plain_number
+from tenka.effect.model import Camera
 from tenka.package.manifest import MANIFEST, PAGE
 from tenka.proof.engine import HEAT, HEAT_AT, Counts, Package, spread_copies
 from tenka.scene.cameras import view_of
@@ -283,7 +283,7 @@ class ProofStation(QWidget):
         self.sliders = {}
         for lever in package.manifest.levers:
             of, _, setting = lever.path.partition(".player.")
-            player = next(e.player for e in package.elements if e.id == of)
+            player = next(e.turned for e in package.elements if e.id == of)
             now = float(getattr(player, setting))
             name, value = QLabel(lever.name), QLabel(shown(now, 0.01))
             name.setProperty("quiet", True)
@@ -332,14 +332,22 @@ class ProofStation(QWidget):
             self._at = time.perf_counter() - self._start
             self.redraw()
 
-    def players_tried(self) -> dict[str, Player]:
+    def players_tried(self) -> dict[str, Settings]:
         """The document's player settings of each element where they differ from those packed: they are tried
         here before a new pack."""
         package = self.package
         if package is None or package.manifest.effect != self.state.effect.name:
             return {}
-        now = {d.id: d.route.player for d in self.state.played.deliveries}
-        return {e.id: now[e.id] for e in package.elements if e.id in now and now[e.id] != e.player}
+        routes = {d.id: d.route for d in self.state.played.deliveries}
+        now = {id: getattr(route, "player", None) for id, route in routes.items()}
+        return {
+            e.id: player
+            for e in package.elements
+            if e.id in routes
+            and routes[e.id].kind == e.route
+            and (player := now[e.id]) is not None
+            and player != e.turned
+        }
 
     def redraw(self) -> None:
         package = self.package
@@ -354,7 +362,7 @@ class ProofStation(QWidget):
 
         def work() -> None:
             players = package.players(levers, tried)
-            wide = max(e.size[0] * p.scale for e, p in zip(package.elements, players))
+            wide = max(e.wide for e in package.elements)
             carriers = spread_copies(copies, wide * 0.8, view.right) if copies > 1 else np.zeros((1, 3))
             picture = package.draw(at, view, players, carriers, heat)
             h, w, _ = picture.rgb.shape

@@ -9,18 +9,17 @@ from typing import Any
 
 import numpy as np
 
-from tenka.base.randomness import stable_seed
-from tenka.look.colour import MIXED, black_body_colour, ramp_table
+from tenka.look.colour import MIXED, black_body_colour
 from tenka.look.heaven import backdrop_of
 from tenka.look.raster import bounce_of
 from tenka.look.volume import sky_of
+from tenka.pack.routes import ROUTES
 from tenka.package.manifest import PAGE, read
 from tenka.package.stands import light_of, mesh_of, set_of
 from tenka.scene.cameras import sun_direction
 from tenka.scene.meshes import Mesh
 
 TEMPLATE = Path(__file__).parent / PAGE
-OPACITIES = 1024
 
 
 def _text(values: np.ndarray) -> str:
@@ -38,17 +37,17 @@ def page_of(folder: Path) -> bytes:
     light = light_of(manifest.set)
     parts: list[tuple[float | None, Mesh]] = [(None, mesh)]
     parts += [(part.at, mesh_of(folder / part.file)) for part in manifest.set.leaving]
+    held = {e.id: ROUTES[e.route].page(folder, e, manifest.set) for e in manifest.elements}
     images = {
         name: "data:image/png;base64," + base64.b64encode((folder / name).read_bytes()).decode()
-        for element in manifest.elements
-        for name in element.files
+        for of in held.values()
+        for name in of.pop("images", ())
     }
     stands = manifest.set
     data = {
         "manifest": manifest.model_dump(mode="json"),
         "images": images,
-        "seeds": {e.id: stable_seed("player", e.id) for e in manifest.elements},
-        "opacity": {e.id: _rounded(ramp_table(e.player.alpha, OPACITIES)) for e in manifest.elements},
+        "held": held,
         "camera": camera.model_dump(mode="json"),
         "set": [
             {"until": until, "places": _text(m.points[m.faces]), "colours": _text(np.repeat(m.colours, 3, 0))}

@@ -4,17 +4,21 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 
 from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.model import Player
 from tenka.look.colour import ramp_table
-from tenka.look.sprites import QUAD_FIELDS, quad_table
-from tenka.package.manifest import Flipbook
+from tenka.look.sprites import DEPTH, QUAD_FIELDS, count_layers, draw_quads, quad_table
+from tenka.package.atlas import load_atlas
+from tenka.package.elements.flipbook import Flipbook
+from tenka.proof.elements.base import Drawn, Now, Played
 from tenka.scene.cameras import View
 
 NEAREST = 0.05
+BLOCK_BYTES = 16  # of a 4 x 4 block with alpha, in the common formats
 
 
 @dataclass(frozen=True)
@@ -109,3 +113,25 @@ def quads(
     centres = np.stack([centre_x, centre_y, at[:, 2]], axis=1)
     axis = np.stack([cos, sin], axis=1)
     return quad_table(centres, half, axis, place, element.frames, opacity, per_px, texels)
+
+
+class PlayedFlipbook(Played):
+    """Sprites of a flipbook; its atlases are read when it is opened."""
+
+    element: Flipbook
+
+    def __init__(self, folder: Path, element: Flipbook) -> None:
+        super().__init__(folder, element)
+        self.atlas = load_atlas(folder, element)
+
+    def drawn(self, player: Player, now: Now) -> Drawn:
+        e, atlas = self.element, self.atlas
+        table = quads(e, player, now.time, now.view, now.carriers)
+        grid = (e.columns, *e.cell, e.padding)
+
+        def paint(rows: np.ndarray, depth: np.ndarray, image: np.ndarray) -> int:
+            soft, blend = player.soft_edge, player.blend
+            blocks = draw_quads(table[rows], atlas.levels, grid, depth, soft, blend, image, atlas.motion)
+            return int(sum(blocks)) * BLOCK_BYTES * len(e.files)
+
+        return Drawn(table[:, DEPTH], paint, lambda layers: count_layers(table, layers), quads=len(table))

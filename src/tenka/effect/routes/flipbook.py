@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 from pydantic import Field
 
 from tenka.effect.catalogue import ATLAS, PLAYER, Settings
 from tenka.effect.placed import Ramp, Vec3, ramp
+from tenka.effect.routes.base import RouteSettings, first_moment, last_moment
 
 
 class Player(Settings):
@@ -83,16 +84,16 @@ class Player(Settings):
         )
 
 
-class Flipbook(Settings):
+class Flipbook(RouteSettings):
     """The flipbook route: how frames are drawn and laid out."""
 
+    TITLE: ClassVar[str] = "Flipbook"
+    HINT: ClassVar[str] = "Frames in an atlas, played by sprites that face the camera."
+    TAKES: ClassVar[tuple[str, ...]] = ("gas", "particles", "debris")
+    SHARED: ClassVar[bool] = True
     kind: Literal["flipbook"] = "flipbook"
-    first: float = ATLAS.number(
-        0.0, "s", 0, 600, "Time of the first packed frame.", soft=(0, 8), step=0.02, label="first moment"
-    )
-    last: float = ATLAS.number(
-        4.0, "s", 0, 600, "Time of the last packed frame.", soft=(0, 8), step=0.02, label="last moment"
-    )
+    first: float = first_moment(ATLAS)
+    last: float = last_moment(ATLAS)
     columns: int = ATLAS.number(
         8, "", 1, 32, "Frames in a row of the atlas.", soft=(1, 16), step=1, cost="memory"
     )

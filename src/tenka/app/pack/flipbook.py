@@ -1,0 +1,151 @@
+"""The contact sheet of a flipbook at the Pack station: its cells as they will stand in the atlas."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from tenka.app import theme
+from tenka.app.pack.base import RouteView, Shown
+from tenka.app.state import State
+from tenka.base.jobs import Progress, Worker
+from tenka.effect.courses import value_at
+from tenka.effect.model import Delivery, Flipbook
+from tenka.pack.atlases import encode
+from tenka.pack.books import books_of
+from tenka.pack.flipbook import draw_cell, frames_at
+from tenka.pack.layout import Layout, layout, second_of, taken
+from tenka.run.plans import Plan
+
+THUMB = 96
+
+
+class Contact(QWidget):
+    """Cells as they will stand in the atlas, over a chequered ground so that alpha can be judged."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.columns = self.rows = 1
+        self.aspect = 1.0
+        self.cells: dict[int, QImage] = {}
+        self.count = 0
+        self.setMinimumSize(200, 160)
+
+    def begin(self, columns: int, rows: int, count: int, aspect: float) -> None:
+        self.columns, self.rows, self.count, self.aspect, self.cells = columns, rows, count, aspect, {}
+        self.update()
+
+    def put(self, index: int, image: QImage) -> None:
+        self.cells[index] = image
+        self.update()
+
+    def sheet(self) -> QRectF:
+        room = QRectF(self.rect()).adjusted(16, 16, -16, -16)
+        ratio = self.columns * self.aspect / self.rows
+        wide = min(room.width(), room.height() * ratio)
+        return QRectF(room.center().x() - wide / 2, room.center().y() - wide / ratio / 2, wide, wide / ratio)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour(theme.GROUND))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        area = self.sheet()
+        w, h = area.width() / self.columns, area.height() / self.rows
+        for n in range(self.columns * self.rows):
+            row, column = divmod(n, self.columns)
+            box = QRectF(area.left() + column * w, area.top() + row * h, w, h)
+            painter.fillRect(box, theme.colour("#36393B" if (row + column) % 2 else "#303335"))
+            if n in self.cells:
+                painter.drawImage(box, self.cells[n])
+            elif n < self.count:
+                painter.setPen(theme.colour(theme.QUIET))
+                painter.setFont(theme.font(theme.SMALL))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(n + 1))
+        painter.setPen(QPen(theme.colour(theme.RULE)))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(area)
+
+
+class ContactView(RouteView):
+    """Cells whose frames are stored are drawn, the others are numbered."""
+
+    cell_ready = pyqtSignal(int, int, object)
+
+    def __init__(self, state: State) -> None:
+        super().__init__(state)
+        self._round = 0
+        self._sheet_key: object = None
+        self._preview = Worker("contact sheet", lambda error: state.refuse(error))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.contact = Contact()
+        column.addWidget(self.contact)
+        self.cell_ready.connect(self._take_cell)
+
+    def clear(self) -> None:
+        self.contact.begin(1, 1, 0, 1.0)
+        self._sheet_key = None
+
+    def show_delivery(self, shown: Shown) -> None:
+        effect, delivery, plans, box = self.state.played, shown.delivery, shown.plans, shown.box
+        plan = layout(effect, delivery, box)
+        have = tuple(
+            all(self.state.store.has(run.name(f)) for run in plans.values() for f in self._needed(t))
+            for t in plan.times
+        )
+        key = (
+            tuple((x.id, x.look, plans[x.id].keys.get(0)) for x in taken(effect, delivery)),
+            effect.light,
+            effect.lights,
+            delivery,
+            have,
+            box[0].tobytes(),
+        )
+        if key != self._sheet_key:
+            self._sheet_key = key
+            self._draw_cells(plan, plans, delivery, [n for n, there in enumerate(have) if there])
+
+    def _needed(self, t: float) -> set[int]:
+        """The frames between which a moment lies."""
+        place = min(max(t * self.state.effect.rate, 0.0), self.state.effect.frames - 1.0)
+        return {int(place + 1e-6), math.ceil(place - 1e-6)}
+
+    def _draw_cells(self, plan: Layout, plans: dict[str, Plan], delivery: Delivery, have: list[int]) -> None:
+        self._round += 1
+        mine, effect, store, folder = self._round, self.state.played, self.state.store, self.state.folder
+        cell, book = plan.cell, delivery.by(Flipbook)
+        self.contact.begin(book.columns, book.rows, len(plan.times), cell[0] / cell[1])
+        scale = min(1.0, THUMB / max(plan.content))
+        size = (max(4, round(plan.content[0] * scale)), max(4, round(plan.content[1] * scale)))
+        glow = second_of(effect, delivery) != "temperature"
+        exposure = value_at(effect.light.exposure, 0.0)
+
+        def work() -> None:
+            books, _ = books_of(effect, folder)
+            for n in have:
+                if mine != self._round:
+                    return
+                t = plan.times[n]
+                frames, past = frames_at(effect, delivery, plans, store, t, Progress())
+                raw = draw_cell(effect, delivery, frames, t, plan, size, folder, past, books)
+                self.cell_ready.emit(mine, n, encode(raw, "premultiplied", exposure, glow))
+
+        self._preview.ask(work)
+
+    def _take_cell(self, of: int, index: int, rgba: np.ndarray) -> None:
+        if of == self._round:
+            h, w, _ = rgba.shape
+            # pure light has no alpha: pictures of the window's library must have as much as any colour
+            rgba[..., 3] = rgba.max(axis=2)
+            image = QImage(
+                np.ascontiguousarray(rgba).tobytes(), w, h, 4 * w, QImage.Format.Format_RGBA8888_Premultiplied
+            ).copy()
+            self.contact.put(index, image)
+
+    def close_workers(self) -> None:
+        self._round += 1
+        self._preview.close()

@@ -1,0 +1,18 @@
+"""What each route costs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from tenka.budget.devices import Device
+from tenka.budget.lines import Line
+from tenka.budget.routes.flipbook import flipbook_line
+from tenka.budget.routes.volume import volume_line
+from tenka.effect.model import Tier
+
+ROUTES: dict[str, Callable[[str, Any, Tier, Device], Line]] = {
+    "flipbook": flipbook_line,
+    "volume": volume_line,
+}
+"""By the route's word: its line, from its name, its element, the tier and the device."""

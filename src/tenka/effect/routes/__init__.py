@@ -1,0 +1,26 @@
+"""By which ways layers reach the game. A route is registered here with its settings, in `tenka.pack.routes`
+with what it writes, in `tenka.package.elements` with its part of the manifest, in `tenka.proof.elements` with
+how it is played, in `tenka.budget.routes` with what it costs, and in `tenka.app.pack` with its view."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from tenka.effect.routes.base import RouteSettings
+from tenka.effect.routes.bodies import BodyBake
+from tenka.effect.routes.flipbook import Flipbook
+from tenka.effect.routes.light import LightTrack
+from tenka.effect.routes.particles import ParticleBake
+from tenka.effect.routes.volume import Volume
+
+Route = Annotated[Flipbook | ParticleBake | BodyBake | Volume | LightTrack, Field(discriminator="kind")]
+ROUTES: dict[str, type[RouteSettings]] = {
+    "flipbook": Flipbook,
+    "particles": ParticleBake,
+    "bodies": BodyBake,
+    "volume": Volume,
+    "light": LightTrack,
+}
+"""Settings of each route, by the word that stands in files."""

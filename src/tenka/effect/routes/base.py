@@ -1,0 +1,62 @@
+"""What all routes have in common: by which way layers reach the game."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from tenka.effect.catalogue import Section, Settings
+
+
+def first_moment(section: Section) -> Any:
+    """Declare when what is delivered begins."""
+    return section.number(
+        0.0, "s", 0, 600, "Time of the first packed frame.", soft=(0, 8), step=0.02, label="first moment"
+    )
+
+
+def last_moment(section: Section) -> Any:
+    """Declare when what is delivered ends."""
+    return section.number(
+        4.0, "s", 0, 600, "Time of the last packed frame.", soft=(0, 8), step=0.02, label="last moment"
+    )
+
+
+def one_in(section: Section) -> Any:
+    """Declare how many of the effect's frames are written."""
+    return section.number(
+        1,
+        "",
+        1,
+        60,
+        "One frame in so many is written; what plays it blends between two.",
+        soft=(1, 8),
+        step=1,
+        label="one frame in",
+        cost="memory",
+    )
+
+
+class RouteSettings(Settings):
+    """Settings of a route.
+
+    Attributes
+    ----------
+    TITLE : what the window calls it
+    HINT : one line on what it gives the game
+    TAKES : kinds of layers that it can deliver
+    SHARED : whether several layers may go into one
+    SHOWS : whether the layer itself is seen by it
+    """
+
+    TITLE: ClassVar[str]
+    HINT: ClassVar[str]
+    TAKES: ClassVar[tuple[str, ...]]
+    SHARED: ClassVar[bool] = False
+    SHOWS: ClassVar[bool] = True
+    kind: str = ""
+    first: float = 0.0
+    last: float = 4.0
+
+    def fits(self, layer: Any) -> str:
+        """Why it cannot deliver a layer, as the end of a sentence; nothing where it can."""
+        return "" if layer.kind in self.TAKES else f"takes {' and '.join(self.TAKES)} alone"

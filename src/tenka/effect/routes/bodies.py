@@ -1,0 +1,33 @@
+"""The bodies route: pieces that fly and tumble, as animated geometry."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+from tenka.effect.catalogue import BAKE
+from tenka.effect.routes.base import RouteSettings, first_moment, last_moment, one_in
+
+
+class BodyBake(RouteSettings):
+    """The bodies route: a mesh with textures of how each piece stands, or a node for each piece with keys."""
+
+    TITLE: ClassVar[str] = "Bodies"
+    HINT: ClassVar[str] = "Pieces as a mesh that textures move, or as nodes with keys."
+    TAKES: ClassVar[tuple[str, ...]] = ("debris", "particles")
+    kind: Literal["bodies"] = "bodies"
+    first: float = first_moment(BAKE)
+    last: float = last_moment(BAKE)
+    every: int = one_in(BAKE)
+    form: Literal["textures", "nodes"] = BAKE.param(
+        "textures",
+        "One mesh of all pieces with a texture of their places and one of their turns, or a node of its own "
+        "with keys for each piece.",
+        label="written as",
+    )
+    precision: Literal["half", "float"] = BAKE.param(
+        "float", "Bits of a number in the textures: 16, or 32.", when=("form", ("textures",)), cost="memory"
+    )
+
+    def fits(self, layer: Any) -> str:
+        why = super().fits(layer)
+        return why or ("" if layer.look.form == "mesh" else "takes what is drawn as a mesh alone")

@@ -1,0 +1,69 @@
+"""The particles route: particles as rows of numbers, frame by frame, which the game draws as its own."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+from pydantic import Field
+
+from tenka.effect.catalogue import BAKE, PLAYER, Settings
+from tenka.effect.routes.base import RouteSettings, first_moment, last_moment, one_in
+
+DRAWN = ("point", "disc", "sprite", "streak")
+
+
+class SwarmPlayer(Settings):
+    """What the game may turn of particles that it plays."""
+
+    share: float = PLAYER.number(
+        1.0, "", 0, 1, "Share of the particles that is drawn.", cost="fill", label="share drawn"
+    )
+    width: float = PLAYER.number(
+        1.0, "", 0, 20, "Size against what was packed.", soft=(0.3, 3), cost="fill", label="size played"
+    )
+    brightness: float = PLAYER.number(
+        1.0, "", 0, 50, "Light against what was packed.", soft=(0, 3), label="brightness played"
+    )
+    opacity: float = PLAYER.number(1.0, "", 0, 1, "Opacity against what was packed.", label="opacity played")
+    soft_edge: float = PLAYER.number(
+        0.0,
+        "m",
+        0,
+        50,
+        "Distance to a surface over which a particle fades instead of being cut by it.",
+        soft=(0, 2),
+        cost="arithmetic",
+    )
+
+
+class ParticleBake(RouteSettings):
+    """The particles route: places, ways, sizes and light in textures, a row or more for each frame."""
+
+    TITLE: ClassVar[str] = "Particles"
+    HINT: ClassVar[str] = "Places, sizes and light of particles in textures, which the game draws as its own."
+    TAKES: ClassVar[tuple[str, ...]] = ("particles", "debris")
+    kind: Literal["particles"] = "particles"
+    first: float = first_moment(BAKE)
+    last: float = last_moment(BAKE)
+    every: int = one_in(BAKE)
+    most: int = BAKE.number(
+        20_000,
+        "",
+        1,
+        1_000_000,
+        "No more than so many at once; of more, some stand for all, and are larger.",
+        soft=(500, 50_000),
+        step=100,
+        label="most written",
+        cost="memory",
+    )
+    tables: Literal["none", "CSV", "PLY", "NPZ"] = BAKE.param(
+        "none", "Files of a frame each besides, with every value of every particle.", label="tables"
+    )
+    player: SwarmPlayer = Field(default_factory=SwarmPlayer)
+
+    def fits(self, layer: Any) -> str:
+        why = super().fits(layer)
+        if not why and layer.look.form not in DRAWN:
+            return f"takes what is drawn as {', '.join(DRAWN[:-1])} or {DRAWN[-1]}"
+        return why

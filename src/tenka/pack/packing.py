@@ -1,0 +1,218 @@
+"""Packages: every delivery of what is seen, by its route, with the set, the manifest and a page that plays
+it."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import numpy as np
+
+from tenka.base.errors import BadInput, TooLarge
+from tenka.base.files import replaceable, swap_folder
+from tenka.base.jobs import Progress
+from tenka.cache.store import FrameStore
+from tenka.effect.courses import still
+from tenka.effect.document import on_tier
+from tenka.effect.model import Delivery, Effect, heard
+from tenka.gas.grid import free_bytes
+from tenka.look.lamps import lamp_at
+from tenka.look.shot import breaking
+from tenka.pack.about import about
+from tenka.pack.layout import packable, span_of, taken
+from tenka.pack.page import page_of
+from tenka.pack.routes import ROUTES
+from tenka.pack.routes.base import Job
+from tenka.package import manifest as form
+from tenka.package.parts import Element
+from tenka.run.driver import simulate
+from tenka.run.plans import plans_of
+from tenka.scene.glb import to_bytes
+from tenka.scene.meshes import Mesh
+from tenka.scene.props import prop_mesh
+
+MEMORY_SHARE = 0.5
+
+
+def _asked(effect: Effect, only: str | None) -> list[Delivery]:
+    """What is packed: one delivery, those of one layer, or all of what is seen."""
+    found = packable(effect)
+    if only is None:
+        if not found:
+            raise BadInput(
+                "has nothing that is seen and delivered",
+                "a layer that is heard, shown and delivered",
+                place="pack",
+            )
+        return found
+    asked = [d for d in found if d.id == only] or [d for d in found if only in d.of]
+    if not asked:
+        names = ", ".join(d.id for d in found) or "none"
+        raise BadInput(f"'{only}' is no delivery of what is seen", f"one of: {names}", place="pack")
+    return asked
+
+
+def set_file(effect: Effect, folder: Path | None, target: Path) -> form.Set:
+    """Write the props and the camera."""
+    light = still(effect.light, 0.0)
+    meshes: dict[str, Mesh] = {p.id: prop_mesh(p, effect.props, folder) for p in effect.props if not p.hidden}
+    credits = tuple(dict.fromkeys(p.credit for p in effect.props if p.credit and p.id in meshes))
+    leaving = []
+    for id, at in breaking(effect).items():
+        if id in meshes and at <= 0:
+            meshes.pop(id)
+        elif id in meshes:
+            leaving.append(form.Leaving(file=f"set_{id}.glb", at=round(at, 6)))
+            (target / leaving[-1].file).write_bytes(to_bytes({id: meshes.pop(id)}))
+    (target / "set.glb").write_bytes(to_bytes(meshes, effect.camera, "; ".join(credits)))
+    return form.Set(
+        file="set.glb",
+        sun_heading=light.heading,
+        sun_height=light.height,
+        sun_strength=light.strength,
+        sun_kelvin=light.kelvin,
+        sky=light.sky,
+        exposure=light.exposure,
+        backdrop=light.backdrop,
+        sky_tint=light.sky_tint,
+        lights=_lights(effect),
+        leaving=tuple(leaving),
+        credits=credits,
+    )
+
+
+def _lights(effect: Effect) -> tuple[form.SetLight, ...]:
+    """The lights that fall on the set, as they are in each frame."""
+    found = []
+    for light in heard(effect.lights):
+        if light.hidden or light.reaches == "effect":
+            continue
+        rows = [
+            tuple(round(float(v), 5) for v in lamp_at(light, effect, f / effect.rate).row)
+            for f in range(effect.frames)
+        ]
+        still_one = all(row == rows[0] for row in rows)
+        found.append(
+            form.SetLight(
+                name=light.name,
+                rate=effect.rate,
+                shadows=light.shadows,
+                rows=tuple(rows[:1] if still_one else rows),
+            )
+        )
+    return tuple(found)
+
+
+def pack(
+    effect: Effect,
+    folder: Path | None,
+    store: FrameStore,
+    out: Path,
+    progress: Progress | None = None,
+    only: str | None = None,
+    tier: str | None = None,
+    drawn: Callable[[str, int, np.ndarray], None] | None = None,
+    earlier: Sequence[tuple[Path, Effect]] = (),
+) -> form.Manifest:
+    """Write a package of all deliveries of what is seen: simulate what is missing, draw, lay out, and swap
+    the folder in whole.
+
+    Parameters
+    ----------
+    folder : of the effect, for its meshes
+    only : pack this delivery alone, or those of this layer
+    tier : as this tier has it: its values of levers and deliveries, without what it leaves out
+    drawn : hears of each finished cell (delivery, index, RGBA)
+    earlier : packages that were just written, and the effect as each tier had it: atlases that would be drawn
+        alike are taken over; it must not differ otherwise
+
+    Raises
+    ------
+    BadInput, TooLarge, Unstable, Cancelled
+    """
+    progress = progress or Progress()
+    if tier is not None:
+        effect = on_tier(effect, tier)
+    deliveries = _asked(effect, only)
+    replaceable(out, form.is_ours)  # before any work is done for it
+    need = max(ROUTES[d.route.kind].memory(effect, d) for d in deliveries)
+    if need > MEMORY_SHARE * free_bytes():
+        raise TooLarge(f"It would take about {need / 1e9:.1f} GB of memory; choose smaller textures.")
+    plans = plans_of(effect, folder)
+    for delivery in deliveries:
+        span = zip(span_of(effect, delivery), (1e-6, 1 - 1e-6))
+        first, last = (int(t * effect.rate + end) for t, end in span)
+        for layer in taken(effect, delivery):
+            simulate(plans[layer.id], store, progress, (first, min(last, effect.frames - 1)))
+
+    def fill(target: Path) -> None:
+        job = Job(effect, folder, store, progress, plans, target, drawn)
+        elements = tuple(
+            _taken_over(d, earlier, job) or ROUTES[d.route.kind].write(job, d) for d in deliveries
+        )
+        progress.begin(2, "Writing the set")
+        stands = set_file(effect, folder, target)
+        progress.step()
+        manifest = _manifest(effect, job, elements, stands)
+        (target / form.MANIFEST).write_bytes(manifest.dumps())
+        (target / form.ABOUT).write_text(about(manifest))
+        (target / form.PAGE).write_bytes(page_of(target))
+        progress.step()
+
+    swap_folder(out, fill, form.is_ours)
+    return form.read(out)
+
+
+def _taken_over(delivery: Delivery, before: Sequence[tuple[Path, Effect]], job: Job) -> Element | None:
+    """What another tier's package has of a delivery, when all but how it is played is the same: its files are
+    copied."""
+
+    def drawn_by(d: Delivery) -> Delivery:
+        player = getattr(d.route, "player", None)
+        plain = {"player": type(player)()} if player is not None else {}
+        return d.model_copy(update={"route": d.route.model_copy(update=plain)})
+
+    for place, other in before:
+        same = next((d for d in other.deliveries if d.id == delivery.id), None)
+        if same is None or drawn_by(same) != drawn_by(delivery):
+            continue
+        manifest = form.read(place)
+        element = next((e for e in manifest.elements if e.id == delivery.id), None)
+        if element is not None:
+            for name in element.files:
+                shutil.copyfile(place / name, job.target / name)
+            job.low = np.minimum(job.low, manifest.bounds_low)
+            job.high = np.maximum(job.high, manifest.bounds_high)
+            player = getattr(delivery.route, "player", None)
+            turned = {"player": player} if player is not None else {}
+            return element.model_copy(update=turned)
+    return None
+
+
+def _manifest(effect: Effect, job: Job, elements: tuple[Element, ...], stands: form.Set) -> form.Manifest:
+    levers = []
+    for element in elements:
+        path = f"deliveries.{element.id}.route.player."
+        levers += [
+            lever.model_copy(update={"path": f"{element.id}.player.{lever.path[len(path) :]}"})
+            for lever in effect.levers
+            if lever.path.startswith(path)
+        ]
+    return form.Manifest(
+        effect=effect.name,
+        frame_rate=effect.rate,
+        bounds_low=_vec(job.low),
+        bounds_high=_vec(job.high),
+        levers=tuple(levers),
+        tiers=tuple(
+            form.TierEntry(id=t.id, name=t.name, device=t.device, levers=t.levers) for t in effect.tiers
+        ),
+        set=stands,
+        elements=elements,  # type: ignore[arg-type]
+    )
+
+
+def _vec(v: np.ndarray) -> tuple[float, float, float]:
+    x, y, z = (round(float(c), 6) for c in v)
+    return x, y, z

@@ -1,0 +1,146 @@
+"""The flipbook route: what is delivered drawn from a side, laid out in atlases."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+from tenka.base.randomness import stable_seed
+from tenka.base.words import counted
+from tenka.effect.courses import most, value_at
+from tenka.effect.model import Delivery, Effect
+from tenka.effect.model import Flipbook as Book
+from tenka.look.colour import ramp_table
+from tenka.pack.atlases import MotionSheet, SecondSheet, encode
+from tenka.pack.flipbook import draw_cell, frames_at, moved_cell
+from tenka.pack.layout import Box, atlas_bytes, describe, layout, second_of, taken
+from tenka.pack.routes.base import Job, Output
+from tenka.package.elements.flipbook import Flipbook
+from tenka.package.manifest import Set
+
+SECOND = {
+    "emission": "  read() adds {file}: its colour, decoded from sRGB, times {scale:.6g}; may be above 1.\n",
+    "temperature": (
+        "  read() adds the glow of {file}: its red times {scale:.6g} K above the air, looked up in\n"
+        "  `black_body` ({steps} even steps), times a.\n"
+    ),
+}
+MOTION = (
+    "  Along motion: with red and green of {file} from 0 to 255,\n"
+    "  m = ((red, green) / 127 - 1) ({x:.6g}, {y:.6g}) is the way to the next frame as a share of a frame,\n"
+    "  right and down. Read frame n at uv - f m and frame n + 1 at uv + (1 - f) m, each with its own m.\n"
+)
+OPACITIES = 1024
+
+
+class FlipbookWriter:
+    """Atlases of frames."""
+
+    @staticmethod
+    def describe(
+        effect: Effect,
+        delivery: Delivery,
+        box: Box,
+        figures: Mapping[str, Mapping[int, Any]],
+        folder: Path | None,
+    ) -> Flipbook:
+        """The flipbook as its manifest will state it."""
+        return describe(effect, delivery, box)
+
+    @staticmethod
+    def outputs(effect: Effect, delivery: Delivery, element: Flipbook) -> list[Output]:
+        """The atlases; what a PNG takes is known only when it is drawn."""
+        size = f"{element.width} × {element.height} px"
+        inner = [side - 2 * element.padding for side in element.cell]
+        held = [
+            Output(
+                element.colour.file,
+                f"{size}, {counted(element.frames, 'frame')} of {inner[0]} × {inner[1]} px, "
+                f"{element.colour.alpha} alpha",
+            )
+        ]
+        if element.second is not None:
+            held.append(Output(element.second.file, f"{size}, {element.second.holds}"))
+        if element.motion is not None:
+            held.append(Output(element.motion.file, f"{size}, motion"))
+        return held
+
+    @staticmethod
+    def memory(effect: Effect, delivery: Delivery) -> int:
+        """What the atlases take while they are drawn."""
+        return atlas_bytes(effect, delivery)
+
+    @staticmethod
+    def write(job: Job, delivery: Delivery) -> Flipbook:
+        """Draw the frames of a delivery and write its atlases."""
+        effect, book, progress = job.effect, delivery.by(Book), job.progress
+        layers, box = taken(effect, delivery), job.box(delivery)
+        plan, element = layout(effect, delivery, box), describe(effect, delivery, box)
+        holds = second_of(effect, delivery)
+        colour = np.zeros((book.height, book.width, 4), np.uint8)
+        second = SecondSheet(holds, book.height, book.width) if holds != "none" else None
+        motion = MotionSheet(element) if element.motion is not None else None
+        exposure = value_at(effect.light.exposure, 0.0)  # one for all cells: a course of it is the camera's
+        progress.begin(len(plan.times), f"Drawing frames of {delivery.name}")
+        for index, t in enumerate(plan.times):
+            whole = motion is not None
+            frames, past = frames_at(effect, delivery, job.plans, job.store, t, progress, whole)
+            raw = draw_cell(effect, delivery, frames, t, plan, plan.content, job.folder, past, job.books)
+            rgba = encode(raw, book.alpha_form, exposure, holds == "none")
+            row, column = divmod(index, book.columns)
+            y, x = row * plan.cell[1] + book.padding, column * plan.cell[0] + book.padding
+            colour[y : y + plan.content[1], x : x + plan.content[0]] = rgba
+            if second is not None:
+                second.put(raw, y, x)
+            if motion is not None:
+                gap = (
+                    plan.times[min(index + 1, len(plan.times) - 1)]
+                    - plan.times[min(index, len(plan.times) - 2)]
+                )
+                motion.put(moved_cell(effect, delivery, frames, t, gap, plan, job.folder, past), y, x)
+            if job.drawn is not None:
+                job.drawn(delivery.id, index, rgba)
+            progress.step()
+        Image.fromarray(colour, "RGBA").save(job.target / element.colour.file, compress_level=4)
+        progress.check()
+        if motion is not None and element.motion is not None:
+            data, scales = motion.finish()
+            Image.fromarray(data).save(job.target / element.motion.file, compress_level=4)
+            moves = element.motion.model_copy(update={"scale": scales})
+            element = element.model_copy(update={"motion": moves})
+        if second is None or element.second is None:
+            return element
+        glow = max(most(getattr(layer.look, "glow", 1.0)) for layer in layers)
+        data, scale, lookup = second.finish(exposure, glow)
+        Image.fromarray(data).save(job.target / element.second.file, compress_level=4)
+        held = element.second.model_copy(update={"scale": scale, "black_body": lookup})
+        return element.model_copy(update={"second": held})
+
+    @staticmethod
+    def told(element: Flipbook) -> str:
+        """What an engine needs to know of it, with formulas."""
+        e = element
+        text = (
+            f"  {e.colour.file}: {e.width} x {e.height} px, {e.columns} x {e.rows} cells, "
+            f"{counted(e.frames, 'frame')} over {e.times[-1] - e.times[0]:.3f} s,\n"
+            f"  {e.size[0]:.3f} x {e.size[1]:.3f} m, {e.colour.alpha} alpha\n"
+        )
+        if e.second is not None:
+            steps = len(e.second.black_body)
+            text += SECOND[e.second.holds].format(file=e.second.file, scale=e.second.scale, steps=steps)
+        if e.motion is not None:
+            text += MOTION.format(file=e.motion.file, x=e.motion.scale[0], y=e.motion.scale[1])
+        return text
+
+    @staticmethod
+    def page(folder: Path, element: Flipbook, stands: Set) -> dict[str, Any]:
+        """What the package's page needs besides the manifest."""
+        return {
+            "images": element.files,
+            "seed": stable_seed("player", element.id),
+            "opacity": np.round(ramp_table(element.player.alpha, OPACITIES), 6).tolist(),
+        }

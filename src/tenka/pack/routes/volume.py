@@ -1,0 +1,280 @@
+"""The volume route: grids of a gas, frame by frame, as OpenVDB or as slices in pictures."""
+
+from __future__ import annotations
+
+import io
+import math
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+from tenka.base.words import counted
+from tenka.cache.store import Frame
+from tenka.effect.model import Delivery, Effect
+from tenka.effect.routes.volume import Volume as Route
+from tenka.pack.layout import Box, taken
+from tenka.pack.grids import paged_volume
+from tenka.pack.routes.base import Job, Output, moments_of
+from tenka.package.elements.volume import Grid, Volume, VolumeFrame
+from tenka.package.grids import CHANNELS
+from tenka.package.manifest import Set
+from tenka.package.openvdb import Field, dumps
+
+UNITS = {
+    "density": "",
+    "temperature": "K above the air",
+    "flame": "",
+    "velocity": "m/s",
+    "colour": "times density",
+    "coloured": "",
+}
+CHANNELS_OF = {"velocity": 3, "colour": 3}
+PACKED = 0.88  # of what halves take that the compressor leaves, as measured of the demos
+SCALE = {"density": 1.0, "temperature": 1000.0, "flame": 1.0}
+
+
+def grids_of(effect: Effect, delivery: Delivery) -> list[str]:
+    """Names of the fields that are written."""
+    route, layer = delivery.by(Route), taken(effect, delivery)[0]
+    found = [name for name in ("density", "temperature") if getattr(route, name)]
+    if route.flame and layer.flames:
+        found.append("flame")
+    if route.form == "sparse":
+        found += ["velocity"] if route.velocity else []
+        found += ["colour", "coloured"] if route.colour and layer.look.carried > 0 else []  # type: ignore[union-attr]
+    return found or ["density"]
+
+
+def _tiles(depth: int, wide: int, tall: int) -> tuple[int, int]:
+    """Slices in a row and rows, so that the picture is about square."""
+    columns = max(1, min(depth, round(math.sqrt(depth * tall / wide))))
+    return columns, -(-depth // columns)
+
+
+class VolumeWriter:
+    """Grids of a gas."""
+
+    @staticmethod
+    def describe(
+        effect: Effect,
+        delivery: Delivery,
+        box: Box,
+        figures: Mapping[str, Mapping[int, Any]],
+        folder: Path | None,
+    ) -> Volume:
+        """The volume over the box in which all of it is seen."""
+        route, layer = delivery.by(Route), taken(effect, delivery)[0]
+        low, high = (np.asarray(b, float) for b in box)
+        voxel: float = layer.domain.voxel  # type: ignore[union-attr]
+        if route.form == "dense":
+            voxel = float((high - low).max()) / route.side
+        shape = np.maximum(np.ceil((high - low) / voxel - 1e-6), 1).astype(int)
+        high = low + shape * voxel
+        moments = moments_of(effect, delivery)
+        digits = max(4, len(str(moments[-1] + 1)))
+        ending = "vdb" if route.form == "sparse" else "png"
+        held = figures.get(layer.id, {})
+        frames = tuple(
+            VolumeFrame(
+                file=f"{delivery.id}_{f + 1:0{digits}d}.{ending}",
+                active=int(held[f].get("filled", 0)) if f in held else 0,
+            )
+            for f in moments
+        )
+        names = grids_of(effect, delivery)
+        dense = route.form == "dense"
+        return Volume(
+            id=delivery.id,
+            name=delivery.name,
+            layers=(layer.name,),
+            times=tuple(round(f / effect.rate, 6) for f in moments),
+            form=route.form,
+            precision="8 bit" if dense else route.precision,
+            grids=tuple(
+                Grid(name=n, unit=UNITS[n], channel=CHANNELS[k] if dense else "", scale=SCALE.get(n, 1.0))  # type: ignore[arg-type]
+                for k, n in enumerate(names)
+            ),
+            frames=frames,
+            voxel=voxel,
+            low=_vec(low),
+            high=_vec(high),
+            shape=(int(shape[0]), int(shape[1]), int(shape[2])),
+            tiles=_tiles(int(shape[2]), int(shape[0]), int(shape[1])) if dense else (1, 1),
+            threshold=route.threshold,
+            look=layer.look,  # type: ignore[arg-type]
+            player=route.player,
+        )
+
+    @staticmethod
+    def outputs(effect: Effect, delivery: Delivery, element: Volume) -> list[Output]:
+        """The files of all moments; of sparse ones, as far as frames are simulated, what they take."""
+        names = ", ".join(g.name for g in element.grids)
+        nx, ny, nz = element.shape
+        first, last = element.frames[0].file, element.frames[-1].file
+        many = f"{first} to {last}" if first != last else first
+        if element.form == "dense":
+            columns, rows = element.tiles
+            what = f"{columns * nx} × {rows * ny} px: {nz} slices of {nx} × {ny} with {names}"
+            return [Output(many, f"{counted(len(element.frames), 'picture')}, {what}")]
+        each = (2 if element.precision == "half" else 4) * sum(
+            CHANNELS_OF.get(g.name, 1) for g in element.grids
+        )
+        known = [f.active for f in element.frames if f.active]
+        size = PACKED * each * sum(known) * len(element.frames) / len(known) if known else None
+        files = counted(len(element.frames), "file")
+        what = f"{files} of {names}, {element.precision} floats, voxels of {element.voxel:g} m"
+        return [Output(many, what, size)]
+
+    @staticmethod
+    def memory(effect: Effect, delivery: Delivery) -> int:
+        """A frame with its fields."""
+        domain = taken(effect, delivery)[0].domain  # type: ignore[union-attr]
+        return int(np.prod([s / domain.voxel for s in domain.size]) * 4 * 12)
+
+    @staticmethod
+    def write(job: Job, delivery: Delivery) -> Volume:
+        """Write a file for each moment."""
+        effect, route, layer = job.effect, delivery.by(Route), job.layer(delivery)
+        element = VolumeWriter.describe(effect, delivery, job.box(delivery), {}, job.folder)
+        if route.form == "dense":
+            element = _scaled(job, delivery, element)
+        names = [g.name for g in element.grids]
+        moments = job.moments(delivery)
+        job.progress.begin(len(moments), f"Writing {delivery.name}")
+        frames, base = [], None
+        for entry, (_, frame) in zip(element.frames, job.frames(layer, moments, "velocity" in names)):
+            base = np.asarray(frame.origin, float) if base is None else base
+            if route.form == "sparse":
+                data, active = sparse_bytes(frame, names, base, route, element.voxel)
+            else:
+                data, active = dense_bytes(frame, element)
+            (job.target / entry.file).write_bytes(data)
+            frames.append(entry.model_copy(update={"active": active}))
+            job.progress.step()
+        return element.model_copy(update={"frames": tuple(frames)})
+
+    @staticmethod
+    def told(element: Volume) -> str:
+        """What an engine needs to know of it, with formulas."""
+        e = element
+        names = ", ".join(f"{g.name}{f' ({g.unit})' if g.unit else ''}" for g in e.grids)
+        text = f"  {e.files[0]} ...: {names}; voxels of {e.voxel:g} m\n"
+        if e.form == "dense":
+            text += (
+                f"  {e.shape[0]} x {e.shape[1]} x {e.shape[2]} voxels from {e.low} to {e.high} m, in "
+                f"{e.tiles[0]} x {e.tiles[1]} slices a picture,\n  from the lowest up, y up in each; "
+                + "; ".join(f"{g.name} = {g.channel} / 255 x {g.scale:.6g}" for g in e.grids)
+                + "\n"
+            )
+        hides, gives = _plain(e.look.extinction), 6.0 * _plain(e.look.flame)
+        text += (
+            "  March from the front, with steps of s m: smoke of density d lets through\n"
+            f"  exp(-{hides:.6g} d s), times what `density` of the player says, and throws back\n"
+            f"  the light that falls on it; flames of amount q give off {gives:.6g} q s times\n"
+            "  their colour, times `glow`.\n"
+        )
+        return text
+
+    @staticmethod
+    def page(folder: Path, element: Volume, stands: Set) -> dict[str, Any]:
+        """Coarse grids with their light in them."""
+        return paged_volume(folder, element, stands)
+
+
+def _plain(value: Any) -> float:
+    from tenka.effect.courses import value_at
+
+    return float(value_at(value, 0.0))
+
+
+def _vec(v: np.ndarray) -> tuple[float, float, float]:
+    x, y, z = (round(float(c), 6) for c in v)
+    return x, y, z
+
+
+def fields_of(frame: Frame, name: str) -> np.ndarray:
+    """A field of a frame by its name in files; nothing where the frame has none."""
+    if name == "velocity":
+        assert frame.velocity is not None
+        return np.moveaxis(frame.velocity, 0, -1)
+    if name in ("colour", "coloured"):
+        if frame.dye is None:
+            return np.zeros((*frame.shape, 3) if name == "colour" else frame.shape, np.float32)
+        return frame.dye[..., :3] if name == "colour" else frame.dye[..., 3]
+    values: np.ndarray | None = getattr(frame, name)
+    return values if values is not None else np.zeros(frame.shape, np.float16)
+
+
+def sparse_bytes(
+    frame: Frame, names: list[str], base: np.ndarray, route: Route, voxel: float
+) -> tuple[bytes, int]:
+    """A frame as OpenVDB, and how many voxels it holds; `base` is the place of the index 0's low corner."""
+    limit = np.float16(route.threshold)
+    active = frame.density > limit
+    if frame.flame is not None:
+        active = active | (frame.flame > limit)
+    x, y, z = (int(v) for v in np.round((np.asarray(frame.origin) - base) / voxel))
+    held = [Field(name, fields_of(frame, name)) for name in names]
+    data = dumps(
+        held,
+        active,
+        voxel,
+        _vec(base + 0.5 * voxel),
+        (x, y, z),
+        route.precision == "half",
+        {"time": float(round(frame.time, 6)), "creator": "Tenka"},
+    )
+    return data, int(np.count_nonzero(active))
+
+
+def resampled(field: np.ndarray, frame: Frame, element: Volume) -> np.ndarray:
+    """A field at the middles of an element's voxels, each the mean of what it holds.
+
+    The sum over the box is kept: means are differences of the running sum (Crow 1984) along each axis.
+    """
+    out = field.astype(np.float32)
+    for axis, count in enumerate(element.shape):
+        edges = element.low[axis] + element.voxel * np.arange(count + 1)
+        at = (edges - frame.origin[axis]) / frame.voxel
+        sums = np.concatenate(
+            [np.zeros_like(np.take(out, [0], axis)), np.cumsum(out, axis, dtype=np.float64)], axis
+        )
+        at = np.clip(at, 0, out.shape[axis])
+        low = np.minimum(at.astype(int), out.shape[axis] - 1)
+        share = (at - low).reshape([-1 if a == axis else 1 for a in range(3)])
+        values = np.take(sums, low, axis) + share * (np.take(sums, low + 1, axis) - np.take(sums, low, axis))
+        out = (np.diff(values, axis=axis) * (frame.voxel / element.voxel)).astype(np.float32)
+    return out
+
+
+def _scaled(job: Job, delivery: Delivery, element: Volume) -> Volume:
+    """An element whose scales hold the largest values of all its moments."""
+    most = dict.fromkeys((g.name for g in element.grids), 1e-6)
+    moments = job.moments(delivery)
+    job.progress.begin(len(moments), f"Measuring {delivery.name}")
+    for _, frame in job.frames(job.layer(delivery), moments):
+        for name in most:
+            most[name] = max(most[name], float(resampled(fields_of(frame, name), frame, element).max()))
+        job.progress.step()
+    grids = tuple(g.model_copy(update={"scale": float(f"{most[g.name]:.6g}")}) for g in element.grids)
+    return element.model_copy(update={"grids": grids})
+
+
+def dense_bytes(frame: Frame, element: Volume) -> tuple[bytes, int]:
+    """A frame as slices in a PNG, and how many voxels are not empty."""
+    nx, ny, nz = element.shape
+    columns, rows = element.tiles
+    box = np.zeros((nx, ny, nz, 3), np.uint8)
+    for grid in element.grids:
+        values = resampled(fields_of(frame, grid.name), frame, element)
+        at = CHANNELS.index(grid.channel)
+        box[..., at] = np.clip(values / grid.scale * 255 + 0.5, 0, 255).astype(np.uint8)
+    tiles = np.zeros((rows * columns, ny, nx, 3), np.uint8)
+    tiles[:nz] = box.transpose(2, 1, 0, 3)[:, ::-1]
+    sheet = tiles.reshape(rows, columns, ny, nx, 3).swapaxes(1, 2).reshape(rows * ny, columns * nx, 3)
+    out = io.BytesIO()
+    Image.fromarray(np.ascontiguousarray(sheet)).save(out, "PNG", compress_level=4)
+    return out.getvalue(), int((box.max(axis=3) > 0).sum())

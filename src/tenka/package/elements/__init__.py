@@ -1,0 +1,24 @@
+"""What a package holds, by route."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from tenka.package.elements.bodies import Bodies
+from tenka.package.elements.flipbook import Flipbook
+from tenka.package.elements.light import LightTrack
+from tenka.package.elements.particles import Particles
+from tenka.package.elements.volume import Volume
+from tenka.package.parts import Element
+
+AnyElement = Annotated[Flipbook | Particles | Bodies | Volume | LightTrack, Field(discriminator="route")]
+ELEMENTS: dict[str, type[Element]] = {
+    "flipbook": Flipbook,
+    "particles": Particles,
+    "bodies": Bodies,
+    "volume": Volume,
+    "light": LightTrack,
+}
+"""The part of the manifest for each route."""

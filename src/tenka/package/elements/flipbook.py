@@ -1,0 +1,97 @@
+"""A flipbook in a manifest: its atlases, and how they are played."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from tenka.effect.model import Player
+from tenka.package.parts import Element, Metres, Name, Part, Size, Vec3, rising
+
+
+class ColourAtlas(Part):
+    """Colour and alpha of all frames, 8-bit RGBA PNG.
+
+    Colour is linear light encoded as sRGB; with `premultiplied` alpha it was weighted in linear light first.
+    """
+
+    file: Name
+    alpha: Literal["premultiplied", "straight"]
+    encoding: Literal["srgb"] = "srgb"
+
+
+class SecondAtlas(Part):
+    """Light given off (RGB, sRGB-encoded, times `scale`), or temperature above the air (grey, times `scale`
+    K)."""
+
+    file: Name
+    holds: Literal["emission", "temperature"]
+    scale: float = Field(gt=0, le=1e6)
+    # linear sRGB at even steps from 0 to `scale` K above the air
+    black_body: tuple[Vec3, ...] = Field((), max_length=4096)
+
+
+class MotionAtlas(Part):
+    """How what is seen moves from each frame to the next, 8-bit PNG: (red / 127 - 1) `scale[0]` is the way to
+    the right, as a share of a frame's width without padding; green likewise the way down, of its height.
+
+    Between two frames, a share f after the first, the first is read at uv - f m and the second at
+    uv + (1 - f) m, each with the m of its own frame at uv; then they are mixed by f.
+    """
+
+    file: Name
+    scale: tuple[Size, Size]
+
+
+class Flipbook(Element):
+    """Frames in rows from the top left, each in a cell with `padding` empty pixels round it."""
+
+    route: Literal["flipbook"] = "flipbook"
+    colour: ColourAtlas
+    second: SecondAtlas | None
+    motion: MotionAtlas | None = None
+    width: int = Field(gt=0, le=16384)
+    height: int = Field(gt=0, le=16384)
+    columns: int = Field(gt=0, le=64)
+    rows: int = Field(gt=0, le=64)
+    padding: int = Field(ge=0, le=1024)
+    frames: int = Field(gt=0, le=4096)
+    size: tuple[Size, Size]  # of a frame without its padding, m
+    pivot: tuple[Metres, Metres]  # in the frame, from its lower left corner, 0 to 1
+    attach: Vec3  # where the pivot stands in the set, m
+    heading: float = Field(ge=-720, le=720)  # side it was drawn from, degrees
+    clock: Literal["life"] = "life"
+    loop: bool = False
+    player: Player
+
+    @model_validator(mode="after")
+    def _fits(self) -> Flipbook:
+        if self.frames > self.columns * self.rows or self.frames != len(self.times):
+            raise ValueError(
+                f"{self.frames} frames do not fit {self.columns} x {self.rows} cells and "
+                f"{len(self.times)} times"
+            )
+        rising(self.times)
+        if 2 * self.padding >= min(self.cell):
+            raise ValueError("the padding leaves nothing of a cell")
+        return self
+
+    @property
+    def files(self) -> list[str]:
+        """Names of its atlases."""
+        more = [atlas.file for atlas in (self.second, self.motion) if atlas is not None]
+        return [self.colour.file, *more]
+
+    @property
+    def textures(self) -> list[tuple[int, int]]:
+        return [(self.width, self.height)] * len(self.files)
+
+    @property
+    def wide(self) -> float:
+        return self.size[0] * self.player.scale
+
+    @property
+    def cell(self) -> tuple[int, int]:
+        """Width and height of a cell in px, with its padding."""
+        return self.width // self.columns, self.height // self.rows

@@ -1,0 +1,71 @@
+"""What parts of a manifest are made of."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+
+from tenka.effect.catalogue import Settings
+
+Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
+Share = Annotated[float, Field(ge=0, le=1)]
+Size = Annotated[float, Field(gt=0, le=1e6)]
+Vec3 = tuple[Metres, Metres, Metres]
+Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+Text = Annotated[str, Field(max_length=500)]
+
+
+def _inside(name: str) -> str:
+    if not 0 < len(name) <= 200 or name in (".", "..") or any(c in "/\\" or ord(c) < 32 for c in name):
+        raise ValueError(f"names '{name[:60]}', which is not in the package")
+    return name
+
+
+Name = Annotated[str, AfterValidator(_inside)]
+"""Name of a file that lies in the package's folder itself."""
+
+
+class Part(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Element(Part):
+    """What all elements have: what they are called, by which route they come, and of which layers.
+
+    Attributes
+    ----------
+    times : s, of the moments that are held, rising
+    """
+
+    route: str
+    id: Id
+    name: Text
+    layers: tuple[Text, ...] = Field(min_length=1, max_length=64)  # of the effect that are in it
+    times: tuple[Annotated[float, Field(ge=0, le=1e5)], ...] = Field(min_length=1, max_length=40_000)
+
+    @property
+    def files(self) -> list[str]:
+        """Names of its files."""
+        raise NotImplementedError
+
+    @property
+    def textures(self) -> list[tuple[int, int]]:
+        """Width and height of the textures that a game holds of it, px."""
+        return []
+
+    @property
+    def turned(self) -> Settings | None:
+        """What the game may turn of it; None where there is nothing."""
+        return getattr(self, "player", None)
+
+    @property
+    def wide(self) -> float:
+        """How wide it is, m, as far as copies of it stand apart."""
+        raise NotImplementedError
+
+
+def rising(times: tuple[float, ...]) -> None:
+    """Refuse moments that do not rise."""
+    if any(b < a for a, b in zip(times, times[1:])):
+        raise ValueError("the frames' times must rise")

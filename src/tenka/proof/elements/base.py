@@ -1,0 +1,91 @@
+"""What elements of a package are to the stand-in for an engine."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tenka.effect.model import Light
+from tenka.look.lamps import NO_LAMPS
+from tenka.look.volume import LitVolume
+from tenka.scene.cameras import View
+from tenka.scene.meshes import Mesh
+
+ORIGIN = np.zeros((1, 3))
+
+
+@dataclass(frozen=True)
+class Now:
+    """A picture of the game.
+
+    Attributes
+    ----------
+    time : s since the effect was started
+    carriers : (copies, 3) offsets of copies, m
+    gain : 2^exposure: what pictures are of light times that
+    """
+
+    time: float
+    view: View
+    carriers: np.ndarray
+    light: Light
+    gain: float
+    lamps: np.ndarray = field(default_factory=lambda: NO_LAMPS)
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """What an element lays over the set, in parts that each have a depth.
+
+    Attributes
+    ----------
+    depth : (n,) m
+    paint : draws some parts, by their numbers from the farthest, given the set's depth and the picture;
+        tells bytes of texture that were read
+    count : adds one for each layer over each pixel
+    quads, particles, samples : what there is of them
+    """
+
+    depth: np.ndarray
+    paint: Callable[[np.ndarray, np.ndarray, np.ndarray], int]
+    count: Callable[[np.ndarray], None]
+    quads: int = 0
+    particles: int = 0
+    samples: int = 0
+
+
+class Played:
+    """An element that was opened; a route that draws, stands or shines says how."""
+
+    def __init__(self, folder: Path, element: Any) -> None:
+        self.element = element
+
+    def drawn(self, player: Any, now: Now) -> Drawn | None:
+        """What it lays over the set."""
+        return None
+
+    def standing(self, now: Now) -> Mesh | None:
+        """What of it stands among the set."""
+        return None
+
+    def casts(self, player: Any, now: Now) -> list[LitVolume]:
+        """Gas of it that dims the sun on the set."""
+        return []
+
+    def lamps(self, player: Any, now: Now) -> np.ndarray:
+        """What it throws on the set, as rows of lamps."""
+        return NO_LAMPS
+
+
+def place_in(times: tuple[float, ...], time: float) -> tuple[int, float] | None:
+    """The moment before a time, and how far it is on the way to the next, 0 to 1; None outside of them."""
+    if not times[0] - 1e-6 <= time <= times[-1] + 1e-6:
+        return None
+    index = int(np.clip(np.searchsorted(times, time + 1e-6, side="right") - 1, 0, len(times) - 1))
+    if index == len(times) - 1:
+        return index, 0.0
+    return index, float(np.clip((time - times[index]) / (times[index + 1] - times[index]), 0.0, 1.0))
