@@ -22,25 +22,35 @@ CLOSE = 0.02  # of a course's range: keys that the line between others meets so 
 HUES = np.arange(1000.0, 6600.0, 50.0)
 
 
-def thinned(times: np.ndarray, values: np.ndarray, close: float) -> Value:
-    """A course through values with as few keys as keep it within `close` of them (Douglas & Peucker 1973); a
-    number where they hardly differ."""
-    if np.ptp(values) <= close:
-        return round(float(values.mean()), 4)
+def kept_keys(times: np.ndarray, values: np.ndarray, close: np.ndarray) -> list[int]:
+    """Which of several values over time are needed as keys, so that straight lines between them stay within
+    `close` (Douglas & Peucker 1973).
+
+    Parameters
+    ----------
+    values : (n, k); close : (k,)
+    """
     kept, waiting = {0, len(values) - 1}, [(0, len(values) - 1)]
     while waiting:
         a, b = waiting.pop()
         if b - a < 2:
             continue
-        line = np.interp(times[a : b + 1], times[[a, b]], values[[a, b]])
-        off = np.abs(values[a : b + 1] - line)
+        share = ((times[a : b + 1] - times[a]) / (times[b] - times[a]))[:, None]
+        off = (np.abs(values[a : b + 1] - (values[a] + share * (values[b] - values[a]))) / close).max(axis=1)
         worst = int(np.argmax(off))
-        if off[worst] > close:
+        if off[worst] > 1.0:
             kept.add(a + worst)
             waiting += [(a, a + worst), (a + worst, b)]
-    keys = (
-        Key(t=round(float(times[n]), 4), v=round(float(values[n]), 4), ease="linear") for n in sorted(kept)
-    )
+    return sorted(kept)
+
+
+def thinned(times: np.ndarray, values: np.ndarray, close: float) -> Value:
+    """A course through values with as few keys as keep it within `close` of them; a number where they hardly
+    differ."""
+    if np.ptp(values) <= close:
+        return round(float(values.mean()), 4)
+    kept = kept_keys(times, values[:, None], np.array([close]))
+    keys = (Key(t=round(float(times[n]), 4), v=round(float(values[n]), 4), ease="linear") for n in kept)
     return Keys(keys=tuple(keys))
 
 

@@ -183,6 +183,29 @@ def _paint(rows, members, starts, depth, image, alpha):
                     alpha[j, i] = ONE - (ONE - alpha[j, i]) * (ONE - cover * max(q[9], np.float32(0.0)))
 
 
+@kernel
+def count_splats(rows, layers):
+    """Add one to each pixel for each splat that reaches it."""
+    height, width = layers.shape
+    for n in range(rows.shape[0]):
+        q = rows[n]
+        x, y, ux, uy, radius = q[0], q[1], q[2] - q[0], q[3] - q[1], q[4] + HALF
+        long2 = ux * ux + uy * uy
+        inverse = ONE / long2 if long2 > np.float32(1e-6) else ZERO
+        first = max(np.int64(np.ceil(min(y, y + uy) - radius)), 0)
+        last = min(np.int64(np.floor(max(y, y + uy) + radius)), height - 1)
+        left = max(np.int64(np.ceil(min(x, x + ux) - radius)), 0)
+        right = min(np.int64(np.floor(max(x, x + ux) + radius)), width - 1)
+        for j in range(first, last + 1):
+            py = np.float32(j) + HALF - y
+            for i in range(left, right + 1):
+                px = np.float32(i) + HALF - x
+                s = min(max((px * ux + py * uy) * inverse, ZERO), ONE)
+                dx, dy = px - s * ux, py - s * uy
+                if dx * dx + dy * dy <= radius * radius:
+                    layers[j, i] += 1
+
+
 def paint(rows: np.ndarray, depth: np.ndarray, image: np.ndarray, alpha: np.ndarray) -> None:
     """Draw splats over a picture in place, the furthest first; those behind `depth` (h, w) m are hidden.
 

@@ -31,6 +31,7 @@ class PointSet:
     place : (n, 3) m; tail : (n, 3) m, the other end of a streak, or the same place
     width : (n,) m; colour : (n, 3) linear light given or thrown back, not yet weighted; alpha : (n,)
     life, turn, book : share of life and turn in radians of each, and the flipbook that they play, if any
+    id : (n,) of the particle that each is, or is a copy of; of trails none
     kind, softness, opaque : of all; ticks : (m, 2, 3) m, lines that show where they go
     """
 
@@ -46,6 +47,7 @@ class PointSet:
     turn: np.ndarray = field(default_factory=lambda: np.zeros(0, np.float32))
     book: Book | None = None
     ticks: np.ndarray = field(default_factory=lambda: np.zeros((0, 2, 3), np.float32))
+    id: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
 
     def __len__(self) -> int:
         return len(self.place)
@@ -225,6 +227,7 @@ def ready(
         colour = colour * tone[:, None]
     place, velocity = p.place, p.velocity
     turn = turned(look, p, t) if look.form == "flipbook" else np.zeros(len(p), np.float32)
+    id = p.id
     if look.copies > 1 and look.form not in ("ribbon", "tube"):
         rows, off, size = _multiplied(look, p)
         place, velocity, colour, alpha, width = (
@@ -235,10 +238,11 @@ def ready(
             width[rows] * size,
         )
         life, turn = life[rows], turn[rows]
+        id = id[rows] * look.copies + np.arange(len(rows)) % look.copies
     seen = (alpha > 1e-4) & (width > 0)
     if not seen.all():
-        place, velocity, colour, alpha, width, life, turn = (
-            column[seen] for column in (place, velocity, colour, alpha, width, life, turn)
+        place, velocity, colour, alpha, width, life, turn, id = (
+            column[seen] for column in (place, velocity, colour, alpha, width, life, turn, id)
         )
     colour = colour * np.float32(look.brightness)
     if look.lit > 0 and len(place):
@@ -267,6 +271,7 @@ def ready(
         turn.astype(f32),
         swarm.book if look.form == "flipbook" else None,
         ticks.astype(f32),
+        id,
     )
 
 

@@ -179,6 +179,8 @@ def point_figures(state: PointState, layer: PointLayer, before: dict[str, int]) 
         "low": low,
         "high": high,
         "widest": float(p.width.max()) if len(p) else 0.0,
+        "area": float(np.square(p.width, dtype=np.float64).sum()),
+        "swept": float((p.width * np.linalg.norm(p.velocity, axis=1)).sum()),
         "steps": layer.steps,
     }
 

@@ -72,8 +72,13 @@ class Builder:
             row |= {"min": flat.min(axis=0).tolist(), "max": flat.max(axis=0).tolist()}
         return self.add("accessors", row)
 
-    def mesh(self, name: str, mesh: Mesh) -> int:
-        """Add a flat-shaded mesh with the colours of its faces."""
+    def mesh(self, name: str, mesh: Mesh, coordinates: np.ndarray | None = None) -> int:
+        """Add a flat-shaded mesh with the colours of its faces.
+
+        Parameters
+        ----------
+        coordinates : (3 faces, 2) of each corner, as its second set of texture coordinates
+        """
         corners = mesh.corners.astype(np.float64)
         normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
@@ -83,6 +88,9 @@ class Builder:
             "NORMAL": self.accessor(y_up(np.repeat(normals, 3, axis=0)), corners=True),
             "COLOR_0": self.accessor(np.repeat(colours, 3, axis=0), corners=True),
         }
+        if coordinates is not None:  # a second set stands only beside a first
+            attributes["TEXCOORD_0"] = self.accessor(np.zeros_like(coordinates), corners=True)
+            attributes["TEXCOORD_1"] = self.accessor(coordinates, corners=True)
         return self.add("meshes", {"name": name, "primitives": [{"attributes": attributes}]})
 
     def node(self, item: dict[str, Any], root: bool = True) -> int:

@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from tenka.app.pack.base import RouteView
 from tenka.app.pack.flipbook import ContactView
+from tenka.app.pack.light import LightView
+from tenka.app.pack.particles import AliveView
 from tenka.app.pack.volume import VolumeView
 
-VIEWS: dict[str, type[RouteView]] = {"flipbook": ContactView, "volume": VolumeView}
+VIEWS: dict[str, type[RouteView]] = {
+    "bodies": AliveView,
+    "flipbook": ContactView,
+    "light": LightView,
+    "particles": AliveView,
+    "volume": VolumeView,
+}
 """By the route's word."""

@@ -25,15 +25,6 @@ class SwarmPlayer(Settings):
         1.0, "", 0, 50, "Light against what was packed.", soft=(0, 3), label="brightness played"
     )
     opacity: float = PLAYER.number(1.0, "", 0, 1, "Opacity against what was packed.", label="opacity played")
-    soft_edge: float = PLAYER.number(
-        0.0,
-        "m",
-        0,
-        50,
-        "Distance to a surface over which a particle fades instead of being cut by it.",
-        soft=(0, 2),
-        cost="arithmetic",
-    )
 
 
 class ParticleBake(RouteSettings):

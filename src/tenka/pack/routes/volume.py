@@ -15,8 +15,8 @@ from tenka.base.words import counted
 from tenka.cache.store import Frame
 from tenka.effect.model import Delivery, Effect
 from tenka.effect.routes.volume import Volume as Route
-from tenka.pack.layout import Box, taken
 from tenka.pack.grids import paged_volume
+from tenka.pack.layout import Box, taken
 from tenka.pack.routes.base import Job, Output, moments_of
 from tenka.package.elements.volume import Grid, Volume, VolumeFrame
 from tenka.package.grids import CHANNELS

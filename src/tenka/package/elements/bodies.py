@@ -27,7 +27,7 @@ class Bodies(Element):
     places: Texture | None
     turns: Texture | None
     pieces: int = Field(ge=0, le=1_000_000)
-    # of each piece, as textures: its first vertex, and how many there are of all
+    # of each piece, as textures: its first triangle, and how many there are of all
     starts: tuple[Annotated[int, Field(ge=0, le=2**31)], ...] = Field((), max_length=1_000_001)
     triangles: int = Field(ge=0, le=2**31)
     low: Vec3  # corners of where they fly, m
@@ -45,6 +45,10 @@ class Bodies(Element):
     @property
     def files(self) -> list[str]:
         return [part.file for part in (self.mesh, self.places, self.turns) if part is not None]
+
+    @property
+    def textures(self) -> list[tuple[int, int]]:
+        return [(self.pieces, len(self.times))] * 2 if self.form == "textures" else []
 
     @property
     def wide(self) -> float:

@@ -35,6 +35,10 @@ class Particles(Element):
     form: Literal["point", "disc", "soft"]
     softness: Share  # share of the radius over which the edge fades
     opaque: Share  # 0: light is added; 1: it hides what is behind
+    # of one, on average, as drawn: m across, and m from its head to its tail
+    mean_width: float = Field(ge=0, le=1e6)
+    mean_length: float = Field(ge=0, le=1e6)
+    mean_alive: float = Field(ge=0, le=1e7)
     low: Vec3  # corners of where they fly, m
     high: Vec3
     tables: tuple[Texture, ...] = Field((), max_length=40_000)
@@ -49,6 +53,11 @@ class Particles(Element):
     def files(self) -> list[str]:
         held = (self.place, self.paint, *([self.way] if self.way is not None else []), *self.tables)
         return [texture.file for texture in held]
+
+    @property
+    def textures(self) -> list[tuple[int, int]]:
+        size = (self.columns, self.rows * len(self.times))
+        return [size] * (3 if self.way is not None else 2)
 
     @property
     def wide(self) -> float:

@@ -3,8 +3,17 @@
 from __future__ import annotations
 
 from tenka.proof.elements.base import Played
+from tenka.proof.elements.bodies import PlayedBodies
 from tenka.proof.elements.flipbook import PlayedFlipbook
+from tenka.proof.elements.light import PlayedLight
+from tenka.proof.elements.particles import PlayedParticles
 from tenka.proof.elements.volume import PlayedVolume
 
-PLAYED: dict[str, type[Played]] = {"flipbook": PlayedFlipbook, "volume": PlayedVolume}
+PLAYED: dict[str, type[Played]] = {
+    "bodies": PlayedBodies,
+    "flipbook": PlayedFlipbook,
+    "light": PlayedLight,
+    "particles": PlayedParticles,
+    "volume": PlayedVolume,
+}
 """By the route's word."""

@@ -1,0 +1,17 @@
+"""A light at the Pack station: how much its layers give off over time, as far as that is measured."""
+
+from __future__ import annotations
+
+from tenka.app.pack.base import Curve, CurveView, Shown
+
+
+class LightView(CurveView):
+    """What burns in a gas, or how many particles shine."""
+
+    def curve_of(self, shown: Shown) -> Curve:
+        layer = self.state.effect.layer(shown.delivery.of[0])
+        if layer.kind == "gas":
+            self.TITLE, self.UNIT = "Flame that gives light", "m³"
+            return self.measured(shown, "flame")
+        self.TITLE, self.UNIT = "Particles that shine", ""
+        return self.measured(shown, "alive")

@@ -1,0 +1,68 @@
+"""Cost of particles that a game draws from textures."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from tenka.base.words import counted as count_of
+from tenka.budget.devices import Device
+from tenka.budget.lines import MB, Line, Term, passes_of
+from tenka.effect.model import Tier
+from tenka.package.elements.particles import Particles
+
+FLOPS = 16.0  # of a pixel: its cover, its light, the mix
+LEAST_PX = 1.2  # across: a smaller one is drawn as large as this
+TEXELS = {"place": 16, "paint": 8, "way": 8}  # bytes of a particle in a moment, in each texture
+
+
+def covered_px(element: Particles, tier: Tier) -> tuple[float, float]:
+    """Pixels that one particle covers on average, and how many are drawn."""
+    player = element.player
+    per_m = tier.height / (2.0 * math.tan(math.radians(tier.fov) / 2) * tier.distance)
+    wide = max(element.mean_width * player.width * per_m, LEAST_PX)
+    if element.form == "point":
+        wide = LEAST_PX
+    long = element.mean_length * player.width * per_m
+    return 0.25 * math.pi * wide**2 + wide * long, element.mean_alive * player.share
+
+
+def particles_line(name: str, element: Particles, tier: Tier, d: Device) -> Line:
+    """Cost of particles: what they cover, and what is read of them each frame."""
+    one, alive = covered_px(element, tier)
+    count = alive * tier.copies
+    room = float(tier.width * tier.height)
+    covered = min(one * count, room * max(count, 1.0))
+    each = sum(size for key, size in TEXELS.items() if key != "way" or element.way is not None)
+    read, blending = 2.0 * each * count, 2.0 * covered * d.target_bytes
+    passes = passes_of(d, covered, covered * FLOPS, read + blending)
+    bound = max(passes, key=lambda k: passes[k])
+    calls_ms = tier.copies * d.draw_call_us / 1e3
+    update_ms = count / d.particles_per_ms
+    wide, tall = element.textures[0]
+    held = wide * tall * each / MB
+    size = (np.array(element.high) - np.array(element.low)) + 1e-6
+    per_m = tier.height / (2.0 * math.tan(math.radians(tier.fov) / 2) * tier.distance)
+    touched = min(float(max(size[0], size[1]) * size[2]) * per_m**2 * tier.copies, room, covered)
+    reasons = {
+        "fill": f"{covered / 1e6:.3f} Mpx of {d.target_bytes:g} bytes at {d.fill_gpixel_s:g} Gpx/s",
+        "arithmetic": f"{FLOPS:g} flop a pixel at {d.arithmetic_gflop_s:g} GFLOP/s",
+        "memory": f"{(read + blending) / MB:.2f} MB at {d.bandwidth_gb_s:g} GB/s: {read / MB:.2f} MB of "
+        f"particles, two moments of {each} bytes each, {blending / MB:.2f} MB blending",
+    }
+    terms = (
+        Term("covered", covered / 1e6, "Mpx", f"{one:.1f} px each, {count:,.0f} drawn on average"),
+        Term("overdraw", covered / max(touched, 1.0), "layers", "over the box in which they fly"),
+        *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
+        Term("calls", calls_ms, "ms", f"{count_of(tier.copies, 'draw')} of {d.draw_call_us:g} µs"),
+        Term(
+            "update",
+            update_ms,
+            "ms",
+            f"{count:,.0f} particles at {d.particles_per_ms:g} a ms, beside drawing",
+        ),
+        Term("textures", held, "MB", f"{wide} × {tall} px of {each} bytes, without compression"),
+    )
+    whole = passes[bound] + calls_ms
+    return Line(name, "particles", whole, update_ms, held, terms[1].value, covered, terms, bound)

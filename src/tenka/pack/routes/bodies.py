@@ -1,0 +1,201 @@
+"""The bodies route: one mesh of all pieces with textures of how they stand, or a node with keys for each."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tenka.base.errors import BadInput, TenkaError
+from tenka.base.exr import exr_bytes
+from tenka.base.words import counted
+from tenka.effect.model import Delivery, Effect, PointLayer
+from tenka.effect.routes.bodies import BodyBake
+from tenka.look.pieces import MOST_BODIES, kept_pieces, posed, shapes_of
+from tenka.pack.bodies import write_bodies
+from tenka.pack.layout import Box, taken
+from tenka.pack.outgoing import Outgoing
+from tenka.pack.routes.base import Job, Output, moments_of, paged_rows
+from tenka.pack.turning import continuous
+from tenka.package.elements.bodies import Bodies
+from tenka.package.elements.particles import Texture
+from tenka.package.manifest import Set
+from tenka.package.rows import stands_of
+from tenka.package.stands import mesh_of
+from tenka.scene.gltf import Builder
+from tenka.scene.meshes import joined
+
+MOST_PAGED = 250_000  # pieces over all moments that the page holds
+BYTES_OF_TRIANGLE = 3 * (12 + 12 + 16 + 8)  # in the GLB: place, normal, colour, piece
+
+
+class BodiesWriter:
+    """Pieces as animated geometry."""
+
+    @staticmethod
+    def describe(
+        effect: Effect,
+        delivery: Delivery,
+        box: Box,
+        figures: Mapping[str, Mapping[int, Any]],
+        folder: Path | None,
+    ) -> Bodies:
+        """As many pieces as were ever there at once; exactly how many is known when they are written."""
+        route, layer = delivery.by(BodyBake), taken(effect, delivery)[0]
+        assert isinstance(layer, PointLayer)
+        moments = moments_of(effect, delivery)
+        held = [m for f, m in figures.get(layer.id, {}).items() if f in set(moments)]
+        pieces = int(min(max((m["alive"] for m in held), default=0), MOST_BODIES))
+        try:
+            shapes = shapes_of(layer, effect, folder) or ()
+        except TenkaError:
+            shapes = ()
+        mean = float(np.mean([len(s.mesh.faces) for s in shapes])) if shapes else 0.0
+        textures = route.form == "textures"
+        return Bodies(
+            id=delivery.id,
+            name=delivery.name,
+            layers=(layer.name,),
+            times=tuple(round(f / effect.rate, 6) for f in moments),
+            form=route.form,
+            precision=route.precision,
+            mesh=Texture(file=f"{delivery.id}.glb"),
+            places=Texture(file=f"{delivery.id}_places.exr") if textures else None,
+            turns=Texture(file=f"{delivery.id}_turns.exr") if textures else None,
+            pieces=pieces,
+            starts=tuple(round(mean * n) for n in range(pieces + 1)) if textures else (),
+            triangles=round(mean * pieces),
+            low=_vec(box[0]),
+            high=_vec(box[1]),
+        )
+
+    @staticmethod
+    def outputs(effect: Effect, delivery: Delivery, element: Bodies) -> list[Output]:
+        """The mesh and its textures."""
+        mesh = f"{counted(element.pieces, 'piece')}, {counted(element.triangles, 'triangle')}"
+        moments = counted(len(element.times), "moment")
+        if element.places is None or element.turns is None:
+            return [Output(element.mesh.file, f"{mesh}, a node with keys for each over {moments}")]
+        bits = 16 if element.precision == "half" else 32
+        size = f"{element.pieces} × {len(element.times)} px of {bits} bits"
+        return [
+            Output(element.mesh.file, mesh, float(BYTES_OF_TRIANGLE * element.triangles)),
+            Output(element.places.file, f"{size}: place and size"),
+            Output(element.turns.file, f"{size}: turn"),
+        ]
+
+    @staticmethod
+    def memory(effect: Effect, delivery: Delivery) -> int:
+        """Where all pieces stand at all moments."""
+        most = min(MOST_BODIES, getattr(taken(effect, delivery)[0], "most", MOST_BODIES))
+        return 64 * most * len(moments_of(effect, delivery))
+
+    @staticmethod
+    def write(job: Job, delivery: Delivery) -> Bodies:
+        """Gather where each piece stands at each moment, and write them."""
+        box, layer = job.box(delivery), job.layer(delivery)
+        element = BodiesWriter.describe(job.effect, delivery, box, {}, job.folder)
+        shapes = shapes_of(layer, job.effect, job.folder)
+        if shapes is None:
+            raise BadInput(f"{layer.name} has no mesh to be written", "pieces, or a prop to be drawn as")
+        moments = job.moments(delivery)
+        if delivery.by(BodyBake).form == "nodes":
+            job.progress.begin(len(moments), f"Writing {delivery.name}")
+            frames = range(moments[0], moments[-1] + 1, max(1, delivery.route.every))  # type: ignore[union-attr]
+            way = Outgoing(
+                job.plans[layer.id], job.store, job.progress, layer, frames, np.zeros(0, np.int64), shapes
+            )
+            written = write_bodies(job.target / element.mesh.file, way)
+            faces = int(np.mean([len(s.mesh.faces) for s in shapes]) * written.points)
+            return element.model_copy(update={"pieces": written.points, "triangles": faces})
+        job.progress.begin(len(moments), f"Gathering {delivery.name}")
+        rows: dict[int, int] = {}
+        kinds: list[int] = []
+        held = []
+        for f, frame in job.frames(layer, moments):
+            p = kept_pieces(layer, frame.points)
+            p = p.picked(np.arange(min(len(p), MOST_BODIES)))
+            stand = posed(layer, p, f / job.effect.rate, len(shapes))
+            for id, kind in zip(p.id.tolist(), stand.kind.tolist()):
+                if id not in rows:
+                    rows[id] = len(kinds)
+                    kinds.append(int(kind))
+            at = np.array([rows[id] for id in p.id.tolist()], np.int64)
+            held.append((at, p.place, stand.size, stand.turn))
+            job.progress.step()
+        places = np.zeros((len(held), max(len(kinds), 1), 4), np.float32)
+        turns = np.zeros_like(places)
+        turns[..., 3] = 1.0
+        for n, (at, place, size, turn) in enumerate(held):
+            if n:  # what is gone keeps its turn, so that nothing spins on the way back
+                turns[n] = turns[n - 1]
+            places[n, at] = np.concatenate([place, np.asarray(size)[:, None]], axis=1)
+            turns[n, at] = np.asarray(turn)[:, [1, 2, 3, 0]]
+        for piece in range(len(kinds)):
+            turns[:, piece] = continuous(turns[:, piece])
+        half = delivery.by(BodyBake).precision == "half"
+        assert element.places is not None and element.turns is not None
+        (job.target / element.places.file).write_bytes(exr_bytes(places, half))
+        (job.target / element.turns.file).write_bytes(exr_bytes(turns, half))
+        meshes = [shapes[k].mesh for k in kinds]
+        starts = np.concatenate([[0], np.cumsum([len(m.faces) for m in meshes])]).astype(int)
+        whole = joined(meshes)
+        file = Builder()
+        which = np.repeat(np.arange(len(meshes)), np.diff(starts) * 3)
+        piece_uv = np.stack([(which + 0.5) / max(len(meshes), 1), np.zeros(len(which))], axis=1)
+        if len(meshes):
+            file.node({"name": element.id, "mesh": file.mesh(element.id, whole, piece_uv)})
+        (job.target / element.mesh.file).write_bytes(file.to_bytes())
+        return element.model_copy(
+            update={
+                "pieces": len(kinds),
+                "starts": tuple(int(s) for s in starts),
+                "triangles": int(starts[-1]),
+            }
+        )
+
+    @staticmethod
+    def told(element: Bodies) -> str:
+        """What an engine needs to know of it, with formulas."""
+        e, pieces = element, counted(element.pieces, "piece")
+        if e.places is None or e.turns is None:
+            return (
+                f"  {e.mesh.file}: {pieces}, each a node with keys of place, turn and size;\n"
+                f"  its second 0 is {e.times[0]:.3f} s. A piece that is not there has no size.\n"
+            )
+        return (
+            f"  {e.mesh.file}: {pieces}, {counted(e.triangles, 'triangle')}; vertices about the middle\n"
+            "  of their piece, which the second coordinate set tells: (piece + 0.5) / pieces.\n"
+            f"  {e.places.file}: column piece, row moment: place in m, alpha size.\n"
+            f"  {e.turns.file}: the quaternion x, y, z, w, in the axes of this package.\n"
+            "  vertex = place + size * (v + 2 q x (q x v + w v)), with q = (x, y, z). Mix places, and turns\n"
+            "  (then made long 1 again), between two moments. Textures must not be compressed or filtered.\n"
+        )
+
+    @staticmethod
+    def page(folder: Path, element: Bodies, stands: Set) -> dict[str, Any]:
+        """The mesh and where its pieces stand; of nodes nothing, which the page does not move."""
+        if element.form == "nodes" or not element.pieces:
+            return {}
+        import base64
+
+        places, turns = stands_of(folder, element)
+        mesh = mesh_of(folder / element.mesh.file)
+        which = np.repeat(np.arange(element.pieces), np.diff(element.starts) * 3)
+
+        def text(values: np.ndarray, kind: type = np.float32) -> str:
+            return base64.b64encode(np.ascontiguousarray(values, kind).tobytes()).decode()
+
+        return {
+            **paged_rows(element.times, np.concatenate([places, turns], axis=2), MOST_PAGED),
+            "places": text(mesh.points[mesh.faces]),
+            "colours": text(np.repeat(mesh.colours, 3, axis=0)),
+            "pieces": text(which),
+        }
+
+
+def _vec(v: np.ndarray) -> tuple[float, float, float]:
+    x, y, z = (round(float(c), 6) for c in v)
+    return x, y, z

@@ -1,0 +1,243 @@
+"""The particles route: places, ways, sizes and light of particles in textures."""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tenka.base.exr import exr_bytes
+from tenka.base.words import counted
+from tenka.effect.courses import still, value_at
+from tenka.effect.model import Delivery, Effect, PointLayer
+from tenka.effect.routes.particles import ParticleBake
+from tenka.look.lamps import WIDE
+from tenka.look.shot import shot_of
+from tenka.look.swarm import PointSet, over, ready
+from tenka.pack.layout import Box, taken
+from tenka.pack.outgoing import columns_of
+from tenka.pack.routes.base import Job, Output, moments_of, paged_rows
+from tenka.package.elements.particles import Particles, Texture
+from tenka.package.manifest import Set
+from tenka.particles.files import write_points
+from tenka.scene.meshes import joined
+
+MOST_SIDE = 16384  # px of a texture
+USUAL_WIDTH = 1024
+FORMS = {"point": "point", "disc": "disc", "sprite": "soft", "streak": "soft"}
+MOST_PAGED = 400_000  # particles over all moments that the page holds
+
+
+def frames_of(job: Job, delivery: Delivery) -> Iterator[tuple[int, PointSet]]:
+    """Particles of each moment as they are drawn, under the lights of the effect."""
+    effect, layer = job.effect, job.layer(delivery)
+    moments, route = job.moments(delivery), delivery.by(ParticleBake)
+    alone = effect.model_copy(update={"layers": (layer,)})
+    meets = layer.look.meets if layer.look.colour_by.startswith("gas") else ""
+    most = 0
+    for _, frame in job.frames(layer, moments):
+        most = max(most, len(frame.points) * layer.look.copies)
+    one_in = max(1, -(-most // route.most))
+    for f, frame in job.frames(layer, moments):
+        frames = {layer.id: frame}
+        if meets in job.plans:
+            other = next(x for x in effect.layers if x.id == meets)
+            frames[meets] = next(iter(job.frames(other, [f], True)))[1]
+        t = f / effect.rate
+        shot = shot_of(alone, frames, job.folder, t, joined([]), {}, {})
+        if not shot.swarms:
+            yield f, PointSet(*(np.zeros((0, 3), np.float32),) * 2, *_none())
+            continue
+        swarm = shot.swarms[0]
+        lamps = np.array([lamp.row for lamp in shot.on(swarm.name)]).reshape(-1, WIDE)
+        yield f, ready(swarm, still(effect.light, t), None, one_in, lamps)
+
+
+def _none() -> tuple[Any, ...]:
+    empty = np.zeros(0, np.float32)
+    return empty, np.zeros((0, 3), np.float32), empty, 1, 0.5, 1.0
+
+
+@dataclass
+class Columns:
+    """Which column each particle has: it keeps it as long as it lives, and the column stays empty for a
+    moment before another takes it."""
+
+    of: dict[int, int] = field(default_factory=dict)
+    count: int = 0
+
+    @staticmethod
+    def given(lives: dict[int, tuple[int, int]]) -> Columns:
+        """Columns for particles that are there from a moment to another; as few as that takes."""
+        free: list[tuple[int, int]] = []  # from which moment on, and which
+        found = Columns()
+        for id, (first, last) in sorted(lives.items(), key=lambda item: (item[1][0], item[0])):
+            if free and free[0][0] <= first:
+                _, column = heapq.heappop(free)
+            else:
+                column, found.count = found.count, found.count + 1
+            found.of[id] = column
+            heapq.heappush(free, (last + 2, column))
+        return found
+
+
+def width_of(most: int, moments: int) -> tuple[int, int]:
+    """Columns and rows in which a moment lies, so that all moments fit a texture."""
+    columns = max(1, min(most, USUAL_WIDTH))
+    while moments * -(-most // columns) > MOST_SIDE and columns < MOST_SIDE:
+        columns *= 2
+    return columns, max(1, -(-most // columns))
+
+
+class ParticlesWriter:
+    """Particles as they are drawn, moment by moment."""
+
+    @staticmethod
+    def describe(
+        effect: Effect,
+        delivery: Delivery,
+        box: Box,
+        figures: Mapping[str, Mapping[int, Any]],
+        folder: Path | None,
+    ) -> Particles:
+        """The textures for as many as were alive at once."""
+        route, layer = delivery.by(ParticleBake), taken(effect, delivery)[0]
+        assert isinstance(layer, PointLayer)
+        look, moments = layer.look, moments_of(effect, delivery)
+        held = [m for f, m in figures.get(layer.id, {}).items() if f in set(moments)]
+        alive = np.array([m["alive"] for m in held] or [0], float) * look.copies
+        one_in = max(1.0, float(np.ceil(alive.max() / route.most)))
+        drawn = look.scale * float(over(look.size_over, np.linspace(0, 1, 17)).mean())
+        total = max(sum(m["alive"] for m in held), 1)
+        square = sum(m.get("area", m["alive"] * m["widest"] ** 2) for m in held) / total
+        swept = sum(m.get("swept", 0.0) for m in held) / total
+        width = drawn * float(np.sqrt(square * one_in))
+        length = look.streak * swept / max(float(np.sqrt(square)), 1e-9) if look.form == "streak" else 0.0
+        most = int(np.ceil(alive.max() / one_in))
+        columns, rows = width_of(most, len(moments))
+        ending = route.tables.lower()
+        digits = max(4, len(str(moments[-1] + 1)))
+        named = [f"{delivery.id}_{f + 1:0{digits}d}.{ending}" for f in moments] if ending != "none" else []
+        return Particles(
+            id=delivery.id,
+            name=delivery.name,
+            layers=(layer.name,),
+            times=tuple(round(f / effect.rate, 6) for f in moments),
+            place=Texture(file=f"{delivery.id}_place.exr"),
+            paint=Texture(file=f"{delivery.id}_paint.exr"),
+            way=Texture(file=f"{delivery.id}_way.exr") if look.form == "streak" or look.stretch > 0 else None,
+            columns=columns,
+            rows=rows,
+            most=most,
+            form=FORMS[look.form],  # type: ignore[arg-type]
+            softness=look.softness,
+            opaque=look.opaque,
+            mean_width=round(width, 6),
+            mean_length=round(length, 6),
+            mean_alive=round(float(alive.mean()) / one_in, 3),
+            low=_vec(box[0]),
+            high=_vec(box[1]),
+            tables=tuple(Texture(file=name) for name in named),
+            player=route.player,
+        )
+
+    @staticmethod
+    def outputs(effect: Effect, delivery: Delivery, element: Particles) -> list[Output]:
+        """The textures; what they take is at most what their numbers do."""
+        wide, tall = element.textures[0]
+        size = f"{wide} × {tall} px for {element.most:,} at once in {counted(len(element.times), 'moment')}"
+        found = [Output(element.place.file, f"{size}: place and size, 32 bits")]
+        found.append(Output(element.paint.file, "light and opacity, 16 bits"))
+        if element.way is not None:
+            found.append(Output(element.way.file, "from head to tail, 16 bits"))
+        if element.tables:
+            found.append(Output(f"{element.tables[0].file} ...", "every value of every particle, as tables"))
+        return found
+
+    @staticmethod
+    def memory(effect: Effect, delivery: Delivery) -> int:
+        """All moments of as many as are written."""
+        layer = taken(effect, delivery)[0]
+        most = min(delivery.by(ParticleBake).most, getattr(layer, "most", 10**6))
+        return 48 * most * len(moments_of(effect, delivery))
+
+    @staticmethod
+    def write(job: Job, delivery: Delivery) -> Particles:
+        """Gather all moments, give each particle its column, and write the textures."""
+        box, layer = job.box(delivery), job.layer(delivery)
+        element = ParticlesWriter.describe(job.effect, delivery, box, {}, job.folder)
+        job.progress.begin(len(element.times), f"Gathering {delivery.name}")
+        sets, lives = [], dict[int, tuple[int, int]]()
+        for n, (_, points) in enumerate(frames_of(job, delivery)):
+            for id in points.id.tolist():
+                lives[id] = (lives[id][0] if id in lives else n, n)
+            sets.append(points)
+            job.progress.step()
+        columns = Columns.given(lives)
+        wide, rows = width_of(columns.count, len(sets))
+        place, paint, way = (np.zeros((len(sets), rows * wide, 4), np.float32) for _ in range(3))
+        gain = 2.0 ** value_at(job.effect.light.exposure, 0.0)  # one for all moments, as of flipbooks
+        for n, p in enumerate(sets):
+            at = np.array([columns.of[id] for id in p.id.tolist()], np.int64)
+            place[n, at] = np.concatenate([p.place, p.width[:, None]], axis=1)
+            paint[n, at] = np.concatenate([p.colour * gain, p.alpha[:, None]], axis=1)
+            way[n, at, :3] = p.tail - p.place
+        job.progress.check()
+        for texture, values, half in ((element.place, place, False), (element.paint, paint, True)):
+            picture = values.reshape(len(sets) * rows, wide, 4)
+            (job.target / texture.file).write_bytes(exr_bytes(picture, half))
+        if element.way is not None:
+            picture = way.reshape(len(sets) * rows, wide, 4)[..., :3]
+            (job.target / element.way.file).write_bytes(exr_bytes(picture, True))
+        for texture, (f, frame) in zip(element.tables, job.frames(layer, job.moments(delivery))):
+            write_points(job.target / texture.file, columns_of(layer, frame.points, f / job.effect.rate))
+        alive = np.array([len(p) for p in sets], float)
+        spread = [np.linalg.norm(p.tail - p.place, axis=1) for p in sets]
+        total = max(alive.sum(), 1.0)
+        return element.model_copy(
+            update={
+                "columns": wide,
+                "rows": rows,
+                "most": int(alive.max(initial=0)),
+                "mean_alive": round(float(alive.mean()), 3),
+                "mean_width": round(float(np.sqrt(sum((p.width**2).sum() for p in sets) / total)), 6),
+                "mean_length": round(float(sum(s.sum() for s in spread) / total), 6),
+            }
+        )
+
+    @staticmethod
+    def told(element: Particles) -> str:
+        """What an engine needs to know of it, with formulas."""
+        e = element
+        rows = f"{e.rows} row{'s' if e.rows > 1 else ''} of {e.columns}"
+        text = (
+            f"  {e.place.file}: red, green, blue: place in m; alpha: width in m, or 0 where there is none.\n"
+            f"  {e.paint.file}: linear light, times 2^exposure; alpha: opacity. Moment n has {rows} texels,\n"
+            f"  from row {e.rows} n on; a particle keeps its texel. Between two moments mix what is in\n"
+            "  both; what is in one alone is drawn while that is nearer.\n"
+            f"  Draw with a = opacity x cover: picture = light a + picture (1 - {e.opaque:g} a).\n"
+        )
+        if e.form == "soft":
+            text += f"  cover falls smoothly over the outer {e.softness:g} of the radius.\n"
+        if e.way is not None:
+            text += f"  {e.way.file}: from its head to its tail, m; a streak is a capsule between both.\n"
+        if e.tables:
+            text += f"  {e.tables[0].file} ...: every value of every particle, for other uses.\n"
+        return text
+
+    @staticmethod
+    def page(folder: Path, element: Particles, stands: Set) -> dict[str, Any]:
+        """Rows of numbers, of as many moments as the page can hold."""
+        from tenka.package.rows import rows_of
+
+        rows = rows_of(folder, element)
+        return paged_rows(element.times, rows, MOST_PAGED)
+
+
+def _vec(v: np.ndarray) -> tuple[float, float, float]:
+    x, y, z = (round(float(c), 6) for c in v)
+    return x, y, z

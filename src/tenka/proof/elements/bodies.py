@@ -1,0 +1,63 @@
+"""Pieces that textures move, as triangles among the set."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from tenka.base.errors import BadInput
+from tenka.package.elements.bodies import Bodies
+from tenka.package.rows import stands_of
+from tenka.package.stands import mesh_of
+from tenka.proof.elements.base import Now, Played, place_in
+from tenka.scene.meshes import Mesh, joined
+
+LEAST = 1e-6  # m: a smaller piece is not there
+
+
+class PlayedBodies(Played):
+    """Bodies; their mesh and textures are read when they are opened."""
+
+    element: Bodies
+
+    def __init__(self, folder: Path, element: Bodies) -> None:
+        super().__init__(folder, element)
+        self.mesh = mesh_of(folder / element.mesh.file)
+        if element.form == "textures":
+            self.places, self.turns = stands_of(folder, element)
+            self.which = np.repeat(np.arange(element.pieces), np.diff(element.starts))
+            if len(self.which) != len(self.mesh.faces):
+                raise BadInput(
+                    f"has {len(self.mesh.faces)} triangles",
+                    f"{len(self.which)} as the manifest says",
+                    folder / element.mesh.file,
+                )
+
+    def standing(self, now: Now) -> Mesh | None:
+        at = place_in(self.element.times, now.time)
+        if at is None or self.element.form != "textures" or not len(self.mesh.faces):
+            return None
+        place, turn = self._stand(*at)
+        there = np.flatnonzero(place[self.which, 3] > LEAST)
+        if not len(there):
+            return None
+        which = self.which[there]
+        corners = self.mesh.points[self.mesh.faces[there]].astype(np.float64)
+        q, w = turn[which][:, None, :3], turn[which][:, None, 3:]
+        turned = corners + 2 * np.cross(np.broadcast_to(q, corners.shape), np.cross(q, corners) + w * corners)
+        points = place[which][:, None, :3] + place[which][:, None, 3:] * turned
+        faces = np.arange(3 * len(there), dtype=np.int32).reshape(-1, 3)
+        one = Mesh(points.reshape(-1, 3).astype(np.float32), faces, self.mesh.colours[there])
+        return joined([one.moved(one.points + carrier) for carrier in now.carriers])
+
+    def _stand(self, index: int, share: float) -> tuple[np.ndarray, np.ndarray]:
+        """Places with sizes, and turns, between two moments; what is in one alone is there while it is
+        nearer."""
+        after = min(index + 1, len(self.places) - 1)
+        a, b = self.places[index].astype(np.float64), self.places[after].astype(np.float64)
+        both = (a[:, 3] > LEAST) & (b[:, 3] > LEAST)
+        place = np.where(both[:, None], (1 - share) * a + share * b, a if share < 0.5 else b)
+        turn = (1 - share) * self.turns[index].astype(np.float64) + share * self.turns[after]
+        turn /= np.maximum(np.linalg.norm(turn, axis=1, keepdims=True), 1e-9)
+        return place, turn
