@@ -287,6 +287,14 @@ def march(volume: LitVolume, view: View, depth: np.ndarray | None = None, detail
     return out[0]
 
 
+def march_between(volume: LitVolume, view: View, near: float, far: float) -> np.ndarray:
+    """As `march`, of what lies between two distances along the view's forward alone, m."""
+    out = np.zeros((1, view.height, view.width, OUTPUTS), np.float32)
+    stops = np.full((view.height, view.width), far, np.float32)  # the last edge alone would be none
+    _run(_whole, volume, view, np.array([near, far]), stops, 1.0, 0.0, (1, 0, 0), 1.0, out)
+    return out[0]
+
+
 def march_slices(
     volume: LitVolume,
     view: View,

@@ -23,47 +23,48 @@ THINNEST = 1e-5
 
 
 def paged_volume(folder: Path, element: Volume, stands: Set) -> dict[str, Any]:
-    """Grids of some moments as pictures: in each voxel how much light a metre gives (red, green, blue) and
-    how much it hides (alpha), both as roots of shares of the largest."""
+    """Grids of some moments as pictures: in each voxel how much light a metre throws back (red, green, blue)
+    and how much it hides (alpha), and beside them how much it gives off, all as roots of shares of the
+    largest."""
     light, gain = light_of(stands), 2.0**stands.exposure
     slab = slab_of(np.array(element.low), np.array(element.high), -90.0, SIDE, DEEP)
-    chosen = np.unique(
-        np.linspace(0, len(element.frames) - 1, min(MOMENTS, len(element.frames))).round().astype(int)
-    )
+    even = np.linspace(0, len(element.frames) - 1, min(MOMENTS, len(element.frames)))
+    chosen = np.unique(even.round().astype(int)).tolist()
     step = float(slab.edges[1] - slab.edges[0])
-    grids = []
-    for index in chosen.tolist():
+    grids, glowing = [], []
+    for index in chosen:
         t = element.times[index]
         frame = frame_of(folder, element, index)
         volume = light_volume(frame, still(element.look, t), still(light, t), lamps=lamps_at(stands, t))
         parts = sliced(volume, slab)
-        alpha = np.clip(parts[..., 3], 0.0, 1.0 - 1e-6)
+        alpha = np.clip(parts[..., 3:4], 0.0, 1.0 - 1e-6)
         hides = -np.log1p(-alpha) / step
-        # light of a slice is what a metre gives, dimmed on its way out of the slice
-        gives = (
-            parts[..., :3]
-            * np.where(alpha > THINNEST, hides / np.maximum(alpha, THINNEST), 1.0 / step)[..., None]
-        )
-        grids.append(np.concatenate([gives * gain, hides[..., None]], axis=3).astype(np.float32))
-    most = [max(float(max(g[..., c].max() for g in grids)), 1e-6) for c in (slice(0, 3), 3)]
-    pictures = []
-    for grid in grids:
-        scaled = np.sqrt(np.clip(grid / np.array([most[0]] * 3 + [most[1]], np.float32), 0, 1))
-        flat = (scaled * 255 + 0.5).astype(np.uint8)[
-            :, ::-1
-        ]  # rows from the lowest up, as textures have them
-        out = io.BytesIO()
-        deep, tall, wide, _ = flat.shape
-        Image.fromarray(np.ascontiguousarray(flat.reshape(deep * tall, wide, 4)), "RGBA").save(out, "PNG")
-        pictures.append(base64.b64encode(out.getvalue()).decode())
+        # the light of a slice is that of a metre, dimmed on its way out of the slice
+        whole = np.where(alpha > THINNEST, hides / np.maximum(alpha, THINNEST), 1.0 / step) * gain
+        grids.append(np.concatenate([parts[..., :3] * whole, hides], axis=3).astype(np.float32))
+        glowing.append((parts[..., 4:7] * whole).astype(np.float32))
+    gives, hides_most = (max(float(max(g[..., c].max() for g in grids)), 1e-6) for c in (slice(0, 3), 3))
+    glows = float(max(g.max() for g in glowing))
+    scale = np.array([gives] * 3 + [hides_most], np.float32)
     deep, tall, wide, _ = grids[0].shape
     return {
         "shape": [wide, tall, deep],
         "corner": np.round(slab.corner, 5).tolist(),
         "axes": np.round(slab.axes, 5).tolist(),
-        "times": [element.times[n] for n in chosen.tolist()],
-        "gives": most[0],
-        "hides": most[1],
-        "grids": pictures,
-        "samples": element.player.samples,
+        "times": [element.times[n] for n in chosen],
+        "gives": gives,
+        "hides": hides_most,
+        "glows": glows,
+        "grids": [_picture(grid / scale) for grid in grids],
+        "glowing": [_picture(glow / np.float32(glows)) for glow in glowing] if glows > 0 else [],
     }
+
+
+def _picture(grid: np.ndarray) -> str:
+    """Slices under each other, rows from the lowest up as textures have them, as the text of a PNG."""
+    deep, tall, wide, channels = grid.shape
+    flat = (np.sqrt(np.clip(grid, 0, 1)) * 255 + 0.5).astype(np.uint8)[:, ::-1]
+    out = io.BytesIO()
+    image = np.ascontiguousarray(flat.reshape(deep * tall, wide, channels))
+    Image.fromarray(image, "RGBA" if channels == 4 else "RGB").save(out, "PNG")
+    return base64.b64encode(out.getvalue()).decode()

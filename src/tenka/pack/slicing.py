@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
-from tenka.look.march import march_slices
+from tenka.look.march import OUTPUTS, march_between
 from tenka.look.volume import LitVolume
 from tenka.scene.cameras import View, side_view
 
@@ -55,14 +56,12 @@ def slab_of(low: np.ndarray, high: np.ndarray, heading: float, side: int, count:
 
 
 def sliced(volume: LitVolume, slab: Slab) -> np.ndarray:
-    """What each slice gives and hides by itself, (n, height, width, 4): light (premultiplied), alpha.
+    """What each slice gives and hides by itself, (n, height, width, 8) as `march` gives it: light thrown
+    back (premultiplied), alpha, light given off, heat.
 
     Each is marched alone, so that what is thick in front hides nothing of what is behind.
     """
     v = slab.view
-    out = np.zeros((len(slab.edges) - 1, v.height, v.width, 4), np.float32)
     if volume.empty:
-        return out
-    for n in range(len(out)):
-        march_slices(volume, v, slab.edges[n : n + 2], out=out[n : n + 1])
-    return out
+        return np.zeros((len(slab.edges) - 1, v.height, v.width, OUTPUTS), np.float32)
+    return np.stack([march_between(volume, v, a, b) for a, b in pairwise(slab.edges.tolist())])

@@ -20,6 +20,8 @@ from tenka.scene.cameras import sun_direction
 from tenka.scene.meshes import Mesh
 
 TEMPLATE = Path(__file__).parent / PAGE
+FIRST, LAST = "core", "hands"
+"""Parts of the page's script that stand before and after those of the routes."""
 
 
 def _text(values: np.ndarray) -> str:
@@ -66,4 +68,7 @@ def page_of(folder: Path) -> bytes:
     }
     # what closes a script within it would end it
     text = json.dumps(data, ensure_ascii=False, separators=(",", ":")).replace("</", "<\\/")
-    return TEMPLATE.read_text().replace("/*DATA*/", text).encode()
+    parts = [TEMPLATE.with_name(f"{name}.js").read_text() for name in (FIRST, *ROUTES, LAST)]
+    code = "\n".join(part.removeprefix('"use strict";\n') for part in parts)
+    page = TEMPLATE.read_text().replace("/*CODE*/", '"use strict";\n' + code)
+    return page.replace("/*DATA*/", text).encode()

@@ -89,13 +89,15 @@ def moments_of(effect: Effect, delivery: Delivery) -> list[int]:
     return list(range(start, end + 1, getattr(delivery.route, "every", 1)))
 
 
-def paged_rows(times: tuple[float, ...], rows: np.ndarray, most: int) -> dict[str, Any]:
+def paged_rows(
+    times: tuple[float, ...], rows: np.ndarray, most: int, kind: type = np.float16
+) -> dict[str, Any]:
     """Rows of numbers, (moments, columns, k), as text for a page: of so many columns over all moments, fewer
     moments where there are more."""
     moments, columns, _ = rows.shape
     count = max(2, min(moments, most // max(columns, 1)))
     chosen = np.unique(np.linspace(0, moments - 1, count).round().astype(int))
-    text = base64.b64encode(np.ascontiguousarray(rows[chosen], np.float16).tobytes()).decode()
+    text = base64.b64encode(np.ascontiguousarray(rows[chosen], kind).tobytes()).decode()
     return {"times": [times[n] for n in chosen.tolist()], "columns": columns, "rows": text}
 
 

@@ -189,7 +189,7 @@ class BodiesWriter:
             return base64.b64encode(np.ascontiguousarray(values, kind).tobytes()).decode()
 
         return {
-            **paged_rows(element.times, np.concatenate([places, turns], axis=2), MOST_PAGED),
+            **paged_rows(element.times, np.concatenate([places, turns], axis=2), MOST_PAGED, np.float32),
             "places": text(mesh.points[mesh.faces]),
             "colours": text(np.repeat(mesh.colours, 3, axis=0)),
             "pieces": text(which),

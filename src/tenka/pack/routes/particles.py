@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from tenka.base.exr import exr_bytes
+from tenka.base.randomness import unit_array
 from tenka.base.words import counted
 from tenka.effect.courses import still, value_at
 from tenka.effect.model import Delivery, Effect, PointLayer
@@ -23,6 +24,7 @@ from tenka.pack.outgoing import columns_of
 from tenka.pack.routes.base import Job, Output, moments_of, paged_rows
 from tenka.package.elements.particles import Particles, Texture
 from tenka.package.manifest import Set
+from tenka.package.rows import rows_of
 from tenka.particles.files import write_points
 from tenka.scene.meshes import joined
 
@@ -232,10 +234,9 @@ class ParticlesWriter:
     @staticmethod
     def page(folder: Path, element: Particles, stands: Set) -> dict[str, Any]:
         """Rows of numbers, of as many moments as the page can hold."""
-        from tenka.package.rows import rows_of
-
         rows = rows_of(folder, element)
-        return paged_rows(element.times, rows, MOST_PAGED)
+        chance = np.round(unit_array(917, np.arange(rows.shape[1]), 0), 6).tolist()
+        return {**paged_rows(element.times, rows, MOST_PAGED), "chance": chance}
 
 
 def _vec(v: np.ndarray) -> tuple[float, float, float]:

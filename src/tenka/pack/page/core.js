@@ -1,0 +1,197 @@
+"use strict";
+// Plays the package that it holds: reads the manifest, draws each element as READ-ME.txt says, and measures
+// what that takes on the device on which it is opened. Plain WebGL2; nothing is fetched.
+const DATA = JSON.parse(document.getElementById("data").textContent);
+const M = DATA.manifest, $ = id => document.getElementById(id);
+const asked = new URLSearchParams(location.hash.slice(1));
+const canvas = $("view");
+const gl = canvas.getContext("webgl2", { antialias: false, preserveDrawingBuffer: true });
+const fail = text => { $("fault").textContent = text; document.title = "fault"; throw new Error(text); };
+if (!gl) fail("This browser has no WebGL2, which the page needs.");
+if (!gl.getExtension("EXT_color_buffer_float") && !gl.getExtension("EXT_color_buffer_half_float"))
+  fail("This device cannot draw into half-float pictures, which the page needs.");
+gl.getExtension("OES_texture_float_linear");
+
+// --- chance: a number is a hash of what it is for ---
+const mix = h => { h ^= h >>> 16; h = Math.imul(h, 0x7FEB352D); h ^= h >>> 15; h = Math.imul(h, 0x846CA68B); return (h ^ (h >>> 16)) >>> 0; };
+const unit = (seed, a, b, c) => {
+  let h = mix((seed + 0x9E3779B9) >>> 0);
+  h = mix((h ^ mix((a + 0x85EBCA6B) >>> 0)) >>> 0);
+  h = mix((h ^ mix((b + 0xC2B2AE35) >>> 0)) >>> 0);
+  h = mix((h ^ mix((c + 0x27D4EB2F) >>> 0)) >>> 0);
+  return (h >>> 8) / 16777216;
+};
+
+// --- small vectors ---
+const add = (a, b) => a.map((v, i) => v + b[i]), mul = (a, s) => a.map(v => v * s), dot = (a, b) => a.reduce((t, v, i) => t + v * b[i], 0);
+const cross = (a, b) => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
+
+const camera = { ...DATA.camera };
+function viewNow() {
+  const a = camera.heading * Math.PI / 180, p = camera.pitch * Math.PI / 180;
+  const forward = [-Math.cos(a) * Math.cos(p), -Math.sin(a) * Math.cos(p), -Math.sin(p)];
+  const right = [-Math.sin(a), Math.cos(a), 0], up = cross(right, forward);
+  const eye = add(camera.target, mul(forward, -camera.distance));
+  const tall = Math.tan(camera.fov * Math.PI / 360);
+  return { eye, forward, right, up, tall, wide: tall * canvas.width / canvas.height };
+}
+function project(v, p) {
+  const d = add(p, mul(v.eye, -1)), depth = dot(d, v.forward);
+  return [(dot(d, v.right) / depth / v.wide + 1) * canvas.width / 2, (1 - dot(d, v.up) / depth / v.tall) * canvas.height / 2, depth];
+}
+
+// --- programs ---
+const HEAD = `#version 300 es
+precision highp float; precision highp int; precision highp sampler2D;
+uniform vec3 eye, forward, right, up; uniform vec2 halfs;
+const float NEAR = 0.05, FAR = 5000.0;
+// the set lies in the near half of the depth buffer, the ground in the far half: it is seen where nothing else is
+float metres(float d) { float z = fract(d * 2.0) * 2.0 - 1.0; return d >= 1.0 ? FAR : 2.0 * FAR * NEAR / (FAR + NEAR - z * (FAR - NEAR)); }
+vec4 clip(vec3 p) { vec3 d = p - eye; float z = dot(d, forward);
+  return vec4(dot(d, right) / halfs.x, dot(d, up) / halfs.y, z * (FAR + NEAR) / (FAR - NEAR) - 2.0 * FAR * NEAR / (FAR - NEAR), z); }
+`;
+const LIT = `
+uniform vec3 towards, sun, sky, bounce; uniform vec3 heaven[3]; uniform float expose;
+uniform sampler2D sunMap; uniform vec3 castRight, castUp, castMiddle; uniform float castSize;
+float open_(vec3 p, vec3 n) {
+  // how much of the sun comes: nine looks at the map of what the sun sees
+  vec3 q = p + n * castSize * 0.0016 - castMiddle; vec2 uv = vec2(dot(q, castRight), dot(q, castUp)) / castSize * 0.5 + 0.5;
+  if (any(lessThan(uv, vec2(0.0))) || any(greaterThan(uv, vec2(1.0)))) return 1.0;
+  float d = 0.5 - 0.5 * dot(q, towards) / castSize, t = 1.0 / float(textureSize(sunMap, 0).x), s = 0.0;
+  for (int j = -1; j < 2; j++) for (int i = -1; i < 2; i++) s += step(d - 0.0006, textureLod(sunMap, uv + vec2(i, j) * t, 0.0).r);
+  return s / 9.0;
+}
+uniform int lampCount; uniform vec4 lampPlace[8]; uniform vec3 lampLight[8]; uniform vec3 lampWay[8];
+vec3 behind(float v, vec3 d) {
+  if (heaven[0].x < 0.0) return vec3(0.075) * (1.0 + 0.35 * v);
+  float rise = d.z > 0.0 ? 1.0 - exp(-3.5 * d.z) : 0.0, n = pow(max(dot(d, towards), 0.0), 8.0);
+  return heaven[0] + rise * (heaven[1] - heaven[0]) + n * heaven[2];
+}
+vec3 lit(vec3 p, vec3 n, vec3 albedo) {
+  float u = 0.5 + 0.5 * n.z;
+  vec3 c = albedo * (sun * open_(p, n) * max(dot(n, towards), 0.0) / 3.14159265 + 0.6 * (sky * u + bounce * (1.0 - u)));
+  for (int m = 0; m < 8; m++) if (m < lampCount) {
+    vec3 l = lampPlace[m].xyz - p; float far2 = dot(l, l); vec3 w = l * inversesqrt(far2 + 1e-9);
+    float falls = max(dot(n, w), 0.0) / 3.14159265 / (far2 + lampPlace[m].w);
+    if (dot(lampWay[m], lampWay[m]) > 0.0) falls *= max(dot(-w, lampWay[m]), 0.0);
+    c += albedo * lampLight[m] * falls;
+  }
+  return c;
+}
+`;
+function program(vertex, fragment) {
+  const p = gl.createProgram();
+  for (const [kind, text] of [[gl.VERTEX_SHADER, vertex], [gl.FRAGMENT_SHADER, fragment]]) {
+    const s = gl.createShader(kind); gl.shaderSource(s, HEAD + text); gl.compileShader(s);
+    if (!gl.getShaderParameter(s, gl.COMPILE_STATUS)) fail(gl.getShaderInfoLog(s));
+    gl.attachShader(p, s);
+  }
+  gl.linkProgram(p);
+  if (!gl.getProgramParameter(p, gl.LINK_STATUS)) fail(gl.getProgramInfoLog(p));
+  const places = {};
+  return { p, at: name => places[name] ??= gl.getUniformLocation(p, name) };
+}
+const solid = program(`layout(location=0) in vec3 place; layout(location=1) in vec3 colour; out vec3 at, tint;
+void main() { at = place; tint = colour; gl_Position = clip(place); }`, LIT + `
+in vec3 at, tint; layout(location=0) out vec4 o;
+void main() { vec3 n = normalize(cross(dFdx(at), dFdy(at))); if (dot(n, at - eye) > 0.0) n = -n; o = vec4(lit(at, n, tint) * expose, 1.0); }`);
+const ground = program(`out vec2 q; void main() { q = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0; gl_Position = vec4(q, 0.0, 1.0); }`, LIT + `
+in vec2 q; layout(location=0) out vec4 o;
+void main() {
+  vec3 d = normalize(forward + q.x * halfs.x * right + q.y * halfs.y * up), back = behind(q.y, d);
+  o = vec4(back * expose, 1.0); gl_FragDepth = 1.0;
+  if (d.z < -1e-4 && eye.z > 0.0) {
+    float t = -eye.z / d.z, faint = t * 0.018, fade = 1.0 / (1.0 + faint * faint * faint);
+    vec3 p = eye + t * d; vec4 c = clip(p);
+    o = vec4(lit(p, vec3(0.0, 0.0, 1.0), vec3(0.165, 0.16, 0.152) * fade) * expose + back * (expose * (1.0 - fade)), 1.0);
+    gl_FragDepth = 0.5 + 0.5 * clamp(c.z / c.w * 0.5 + 0.5, 0.0, 0.999999);
+  }
+}`);
+const caster = program(`layout(location=0) in vec3 place; uniform vec3 towards, castRight, castUp, castMiddle; uniform float castSize;
+void main() { vec3 q = place - castMiddle; gl_Position = vec4(dot(q, castRight) / castSize, dot(q, castUp) / castSize, -dot(q, towards) / castSize, 1.0); }`, `void main() {}`);
+const film = program(`void main() { vec2 q = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0; gl_Position = vec4(q, 0.0, 1.0); }`, `
+uniform sampler2D light; uniform float mixed; uniform int heat; layout(location=0) out vec4 o;
+vec3 shoulder(vec3 x) { x = max(x, vec3(0.0)); return min(x, 1.0 - 0.25 / max(x, vec3(0.5))); }
+void main() {
+  vec3 c = texelFetch(light, ivec2(gl_FragCoord.xy), 0).rgb;
+  if (heat == 1) { float n = c.r; o = vec4(n < 0.5 ? vec3(0.1) : mix(vec3(0.2, 0.4, 0.4), mix(vec3(0.9, 0.65, 0.25), vec3(1.0, 0.3, 0.2), clamp((n - 4.0) / 12.0, 0.0, 1.0)), clamp((n - 1.0) / 4.0, 0.0, 1.0)), 1.0); return; }
+  float mean = (c.r + c.g + c.b) / 3.0 * mixed;
+  vec3 x = shoulder((1.0 - mixed) * c + mean); mean = (x.r + x.g + x.b) / 3.0 * mixed;
+  x = clamp((x - mean) / (1.0 - mixed), 0.0, 1.0);
+  o = vec4(mix(12.92 * x, 1.055 * pow(x, vec3(1.0 / 2.4)) - 0.055, step(0.0031308, x)), 1.0);
+}`);
+
+const bare = gl.createVertexArray();
+// --- what is drawn from ---
+const floats = text => new Float32Array(Uint8Array.from(atob(text), c => c.charCodeAt(0)).buffer);
+const set = DATA.set.map(part => {
+  const places = floats(part.places), array = gl.createVertexArray(); gl.bindVertexArray(array);
+  [places, floats(part.colours)].forEach((held, n) => { gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer()); gl.bufferData(gl.ARRAY_BUFFER, held, gl.STATIC_DRAW); gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, 3, gl.FLOAT, false, 0, 0); });
+  return { array, until: part.until ?? Infinity, count: places.length / 3 };
+});
+async function texture(file, srgb, levels) {
+  const image = new Image();
+  await new Promise((done, bad) => { image.onload = done; image.onerror = () => bad(new Error(file + " cannot be read")); image.src = DATA.images[file]; });
+  const t = gl.createTexture(); gl.bindTexture(gl.TEXTURE_2D, t);
+  gl.pixelStorei(gl.UNPACK_COLORSPACE_CONVERSION_WEBGL, gl.NONE); gl.pixelStorei(gl.UNPACK_PREMULTIPLY_ALPHA_WEBGL, false);
+  gl.texImage2D(gl.TEXTURE_2D, 0, srgb ? gl.SRGB8_ALPHA8 : gl.RGBA8, gl.RGBA, gl.UNSIGNED_BYTE, image);
+  gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_WRAP_S, gl.CLAMP_TO_EDGE); gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_WRAP_T, gl.CLAMP_TO_EDGE);
+  gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.LINEAR);
+  gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, levels > 1 ? gl.LINEAR_MIPMAP_NEAREST : gl.LINEAR);
+  if (levels > 1) { gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAX_LEVEL, levels - 1); gl.generateMipmap(gl.TEXTURE_2D); }
+  return t;
+}
+const one = gl.createTexture(); gl.bindTexture(gl.TEXTURE_2D, one);
+gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA8, 1, 1, 0, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4));
+gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, gl.NEAREST);
+
+// By the route's word: load(e, data) reads what it holds; parts(e, h, player, time, carriers, v) gives what is
+// laid over the set, each with its depth, a row of numbers and how many pixels it covers; paint(e, h, player, rows,
+// v, heat) draws such rows; standing(e, h, time, carriers, v) draws among the set; lamps(e, player, time, carriers)
+// gives lights; ladder says which of the player's settings is measured in steps.
+const ROUTES = {};
+const held = {};
+const HALVES = (() => { const t = new Float32Array(65536); for (let n = 0; n < 65536; n++) { const s = n & 32768 ? -1 : 1, e = n >> 10 & 31, m = n & 1023; t[n] = s * (e === 0 ? m * 2 ** -24 : e === 31 ? 65504 : (1 + m / 1024) * 2 ** (e - 15)); } return t; })();
+const halvesOf = text => Float32Array.from(new Uint16Array(Uint8Array.from(atob(text), c => c.charCodeAt(0)).buffer), n => HALVES[n]);
+function placeIn(times, time) {
+  if (time < times[0] - 1e-6 || time > times[times.length - 1] + 1e-6) return null;
+  let n = 0; while (n < times.length - 1 && times[n + 1] <= time + 1e-6) n++;
+  return [n, n === times.length - 1 ? 0 : Math.min(1, Math.max(0, (time - times[n]) / (times[n + 1] - times[n])))];
+}
+// --- drawing ---
+let targets = null;
+function resize() {
+  const scale = asked.has("w") ? 1 : Math.min(devicePixelRatio, 2);
+  const w = +(asked.get("w") ?? Math.round(innerWidth * scale)), h = +(asked.get("h") ?? Math.round(innerHeight * scale));
+  if (targets && canvas.width === w && canvas.height === h) return;
+  canvas.width = w; canvas.height = h;
+  if (asked.has("w")) { canvas.style.width = w + "px"; canvas.style.height = h + "px"; }
+  const make = (inside, format, type) => { const t = gl.createTexture(); gl.bindTexture(gl.TEXTURE_2D, t); gl.texImage2D(gl.TEXTURE_2D, 0, inside, w, h, 0, format, type, null);
+    for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, k, gl.NEAREST); return t; };
+  const light = make(gl.RGBA16F, gl.RGBA, gl.HALF_FLOAT), depth = make(gl.DEPTH_COMPONENT24, gl.DEPTH_COMPONENT, gl.UNSIGNED_INT);
+  const both = gl.createFramebuffer(); gl.bindFramebuffer(gl.FRAMEBUFFER, both);
+  gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, light, 0); gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.DEPTH_ATTACHMENT, gl.TEXTURE_2D, depth, 0);
+  const over = gl.createFramebuffer(); gl.bindFramebuffer(gl.FRAMEBUFFER, over); gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, light, 0);
+  targets = { light, depth, both, over };
+}
+function use(p, v) {
+  gl.useProgram(p.p);
+  gl.uniform3fv(p.at("eye"), v.eye); gl.uniform3fv(p.at("forward"), v.forward); gl.uniform3fv(p.at("right"), v.right); gl.uniform3fv(p.at("up"), v.up);
+  gl.uniform2f(p.at("halfs"), v.wide, v.tall);
+}
+// what the sun sees of the set, within reach of what the camera looks at
+const CAST = 2048, castMap = gl.createTexture(), castTo = gl.createFramebuffer();
+gl.bindTexture(gl.TEXTURE_2D, castMap); gl.texImage2D(gl.TEXTURE_2D, 0, gl.DEPTH_COMPONENT24, CAST, CAST, 0, gl.DEPTH_COMPONENT, gl.UNSIGNED_INT, null);
+for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, k, gl.NEAREST);
+gl.bindFramebuffer(gl.FRAMEBUFFER, castTo); gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.DEPTH_ATTACHMENT, gl.TEXTURE_2D, castMap, 0); gl.drawBuffers([gl.NONE]); gl.bindFramebuffer(gl.FRAMEBUFFER, null);
+const sunWay = DATA.light.towards, castRight = (([x, y]) => { const l = Math.hypot(x, y) || 1; return [-y / l, x / l, 0]; })(sunWay), castUp = cross(sunWay, castRight), castMiddle = DATA.camera.target, castSize = Math.min(60, Math.max(6, DATA.camera.distance * 1.3));
+function useCast(p) { gl.uniform3fv(p.at("towards"), sunWay); gl.uniform3fv(p.at("castRight"), castRight); gl.uniform3fv(p.at("castUp"), castUp); gl.uniform3fv(p.at("castMiddle"), castMiddle); gl.uniform1f(p.at("castSize"), castSize); }
+let thrown = [];  // lights of elements in the picture that is drawn
+function useLight(p, time) {
+  const l = DATA.light; useCast(p); bind(5, castMap, p.at("sunMap")); gl.uniform1f(p.at("expose"), 2 ** l.exposure);
+  gl.uniform3fv(p.at("towards"), l.towards); gl.uniform3fv(p.at("sun"), l.sun); gl.uniform3fv(p.at("sky"), l.sky); gl.uniform3fv(p.at("bounce"), l.bounce); gl.uniform3fv(p.at("heaven"), l.heaven.flat());
+  const own = M.set.lights.map(x => x.rows[Math.min(Math.max(Math.floor(time * x.rate), 0), x.rows.length - 1)]), lamps = [...thrown, ...own].slice(0, 8);
+  gl.uniform1i(p.at("lampCount"), lamps.length);
+  if (lamps.length) { gl.uniform4fv(p.at("lampPlace"), lamps.flatMap(r => [r[0], r[1], r[2], r[6]])); gl.uniform3fv(p.at("lampLight"), lamps.flatMap(r => r.slice(3, 6))); gl.uniform3fv(p.at("lampWay"), lamps.flatMap(r => r.slice(7, 10))); }
+}
+function bind(unit_, t, place) { gl.activeTexture(gl.TEXTURE0 + unit_); gl.bindTexture(gl.TEXTURE_2D, t); gl.uniform1i(place, unit_); }

@@ -1,0 +1,114 @@
+"use strict";
+// Flipbooks: sprites that face the camera, each playing the frames of an atlas over its life.
+const sprite = program(`layout(location=0) in vec4 where_; layout(location=1) in vec4 shape; layout(location=2) in vec4 play; layout(location=3) in float level;
+uniform vec2 size; out vec2 uv; flat out vec4 frame; flat out float deep, lod;
+void main() {
+  vec2 c = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 2.0 - 1.0; uv = c;
+  vec2 off = vec2(c.x * shape.z * shape.x + c.y * shape.w * shape.y, c.x * shape.z * shape.y - c.y * shape.w * shape.x);
+  vec2 px = where_.xy + off; deep = where_.z; frame = play; lod = level;
+  gl_Position = vec4(px.x / size.x * 2.0 - 1.0, 1.0 - px.y / size.y * 2.0, 0.0, 1.0);
+}`, `
+in vec2 uv; flat in vec4 frame; flat in float deep, lod; layout(location=0) out vec4 o;
+uniform sampler2D colour, second, moves, depths, body; uniform vec2 atlas; uniform vec4 grid; uniform float soft;
+uniform int holds, straight_, blends, along, heat; uniform float secondScale; uniform vec2 moveScale;
+vec4 read(vec2 texel) {
+  vec2 at = texel / atlas; vec4 c = textureLod(colour, at, lod);
+  if (straight_ == 1) c.rgb *= c.a;
+  if (holds == 1) c.rgb += textureLod(second, at, lod).rgb * secondScale;
+  if (holds == 2) c.rgb += textureLod(body, vec2((textureLod(second, at, lod).r * 32.0 + 0.5) / 33.0, 0.5), 0.0).rgb * c.a;
+  return c;
+}
+vec4 cell(float n, float share, float way) {
+  float column = mod(n, grid.x), row = floor(n / grid.x);
+  vec2 inner = grid.yz - 2.0 * grid.w, low = vec2(column, row) * grid.yz;
+  vec2 at = low + grid.w + vec2((uv.x + 1.0) * 0.5, (1.0 - uv.y) * 0.5) * inner;
+  if (along == 1) {
+    vec2 keep = clamp(at, low + grid.w + 0.5, low + grid.yz - grid.w - 0.5);
+    vec2 m = (textureLod(moves, keep / atlas, 0.0).rg * (255.0 / 127.0) - 1.0) * moveScale;
+    at = clamp(at + way * m * inner, low + 0.5, low + grid.yz - 0.5);
+  }
+  return read(at) * share;
+}
+void main() {
+  float gap = metres(texelFetch(depths, ivec2(gl_FragCoord.xy), 0).r) - deep;
+  if (gap <= 0.0) discard;
+  if (heat == 1) { o = vec4(1.0, 0.0, 0.0, 0.0); return; }
+  float fade = frame.w * (soft > 0.0 ? min(gap / soft, 1.0) : 1.0);
+  vec4 c = blends == 1 ? cell(frame.x, 1.0 - frame.z, -frame.z) + cell(frame.y, frame.z, 1.0 - frame.z) : cell(frame.x, 1.0, 0.0);
+  o = vec4(c.rgb, c.a) * fade;
+}`);
+const spriteArray = gl.createVertexArray(), spriteBuffer = gl.createBuffer();
+gl.bindVertexArray(spriteArray); gl.bindBuffer(gl.ARRAY_BUFFER, spriteBuffer);
+[[0, 4, 0], [1, 4, 16], [2, 4, 32], [3, 1, 48]].forEach(([n, size, at]) => { gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, size, gl.FLOAT, false, 52, at); gl.vertexAttribDivisor(n, 1); });
+gl.bindVertexArray(null);
+
+function bodyOf(table) {
+  const t = gl.createTexture(), data = new Float32Array(33 * 4); gl.bindTexture(gl.TEXTURE_2D, t);
+  table.forEach((c, n) => data.set([...c, 1], 4 * n));
+  gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA16F, 33, 1, 0, gl.RGBA, gl.FLOAT, data);
+  gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, gl.LINEAR); gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_WRAP_S, gl.CLAMP_TO_EDGE);
+  return t;
+}
+ROUTES.flipbook = {
+  ladder: ["count", [0, 1, 2, 4, 8, 16, 32, 64]],
+  async load(e) {
+    const cw = e.width / e.columns | 0, ch = e.height / e.rows | 0;
+    let levels = 1, w = e.width, h = e.height;
+    while ((Math.min(cw, ch) >> levels) >= 4 && !(w % 2) && !(h % 2) && levels < 8) { levels++; w /= 2; h /= 2; }
+    return { cw, ch, levels, colour: await texture(e.colour.file, true, levels),
+      second: e.second ? await texture(e.second.file, e.second.holds === "emission", levels) : one,
+      moves: e.motion ? await texture(e.motion.file, false, 1) : one,
+      body: e.second && e.second.black_body.length ? bodyOf(e.second.black_body) : one };
+  },
+  parts(e, h, player, time, carriers, v) { return rows(sprites(e, player, time, carriers), v); },
+  paint(e, h, p, list, v, heat) {
+    use(sprite, v); gl.bindVertexArray(spriteArray); gl.uniform2f(sprite.at("size"), canvas.width, canvas.height); gl.uniform1i(sprite.at("heat"), heat ? 1 : 0);
+    bind(4, targets.depth, sprite.at("depths"));
+    bind(0, h.colour, sprite.at("colour")); bind(1, h.second, sprite.at("second")); bind(2, h.moves, sprite.at("moves")); bind(3, h.body, sprite.at("body"));
+    gl.uniform2f(sprite.at("atlas"), e.width, e.height); gl.uniform4f(sprite.at("grid"), e.columns, h.cw, h.ch, e.padding);
+    gl.uniform1f(sprite.at("soft"), p.soft_edge); gl.uniform1i(sprite.at("blends"), p.blend ? 1 : 0); gl.uniform1i(sprite.at("along"), e.motion && p.blend ? 1 : 0);
+    gl.uniform1i(sprite.at("straight_"), e.colour.alpha === "straight" ? 1 : 0);
+    gl.uniform1i(sprite.at("holds"), !e.second ? 0 : e.second.holds === "emission" ? 1 : e.second.black_body.length ? 2 : 0); gl.uniform1f(sprite.at("secondScale"), e.second ? e.second.scale : 0);
+    if (e.motion) gl.uniform2fv(sprite.at("moveScale"), e.motion.scale);
+    gl.bindBuffer(gl.ARRAY_BUFFER, spriteBuffer); gl.bufferData(gl.ARRAY_BUFFER, new Float32Array(list.flatMap(x => x.row)), gl.STREAM_DRAW);
+    gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, list.length);
+  },
+};
+function sprites(e, player, time, carriers) {
+  const found = [], seed = DATA.held[e.id].seed, table = DATA.held[e.id].opacity;
+  carriers.forEach((carrier, copy) => {
+    for (let slot = 0; slot < player.count; slot++) {
+      const life = player.life * (1 + player.life_spread * (2 * unit(seed, copy, slot, 1) - 1));
+      const lived = (time - slot / player.count * player.life) / life;
+      if (lived < 0) continue;
+      const generation = Math.floor(lived), age = lived - generation, own = slot + 65536 * (generation + 1);
+      const chance = n => unit(seed + n, copy, own, 0);
+      const grown = player.scale * (1 + player.size_spread * (2 * chance(2) - 1));
+      const round = 2 * Math.PI * chance(3), far = player.scatter * Math.sqrt(chance(4));
+      let place = add(add(e.attach, carrier), [far * Math.cos(round), far * Math.sin(round), 0]);
+      place = add(place, mul(player.drift, age * life));
+      found.push({ e, player, age, place, size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: table[Math.min(Math.floor(age * 1023), 1023)] });
+    }
+  });
+  return found;
+}
+function frameAt(e, age) {
+  const t = e.times, moment = t[0] + age * (t[t.length - 1] - t[0]);
+  let n = 0; while (n < t.length - 2 && t[n + 1] <= moment) n++;
+  return t.length < 2 ? 0 : Math.min(n + (moment - t[n]) / (t[n + 1] - t[n]), t.length - 1);
+}
+function rows(list, v) {
+  const found = [];
+  for (const s of list) {
+    const at = project(v, s.place); if (at[2] <= 0.05) continue;
+    const perPx = 2 * v.tall * at[2] / canvas.height, half = mul(s.size, 0.5 / perPx), c = Math.cos(s.turn), q = -Math.sin(s.turn);
+    const off = [(0.5 - s.e.pivot[0]) * 2 * half[0], (0.5 - s.e.pivot[1]) * 2 * half[1]];
+    const place = frameAt(s.e, s.age), frame = Math.min(Math.floor(place), s.e.frames - 1), h = held[s.e.id];
+    let level = 0, density = (h.cw - 2 * s.e.padding) / Math.max(2 * half[0], 1e-6);
+    while (density > 1.5 && level < h.levels - 1) { density /= 2; level++; }
+    found.push({ e: s.e, player: s.player, depth: at[2], px: 4 * half[0] * half[1],
+      row: [at[0] + off[0] * c + off[1] * q, at[1] + off[0] * q - off[1] * c, at[2], 0, c, q, half[0], half[1], frame, Math.min(frame + 1, s.e.frames - 1), place - frame, s.opacity, level] });
+  }
+  return found;
+}
+
