@@ -26,7 +26,8 @@ from tenka.effect.deliveries import Delivery
 from tenka.effect.document import get, param_at
 from tenka.effect.layers import LayerBase
 from tenka.effect.model import POINTS, Effect, Light, SceneLight, Tier
-from tenka.effect.routes.flipbook import Flipbook, Player
+from tenka.effect.routes.base import RouteSettings
+from tenka.effect.routes.flipbook import Player
 
 if TYPE_CHECKING:
     from tenka.app.window import Window
@@ -57,7 +58,7 @@ def page_for(effect: Effect, path: str) -> tuple[str, str]:
     """The page that tells of a setting, and the words to be looked at there."""
     owner, label = get(effect, path.rpartition(".")[0]), param_at(effect, path).label
     parts = path.split(".")
-    if isinstance(owner, Flipbook | Player | Tier | Delivery):
+    if isinstance(owner, RouteSettings | Player | Tier | Delivery) or ".route" in path:
         page = "delivering"
     elif isinstance(owner, Light | SceneLight | SceneCamera):
         page = "look"

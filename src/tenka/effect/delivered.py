@@ -73,7 +73,8 @@ def rerouted(effect: Effect, delivery_id: str, kind: str) -> Effect:
     now = effect.delivery(delivery_id)
     if now.route.kind == kind:
         return effect
-    route = ROUTES[kind](first=now.route.first, last=now.route.last)
+    last = round(min(now.route.last, effect.seconds), 4)
+    route = ROUTES[kind](first=min(now.route.first, last), last=last)
     deliveries = tuple(
         d.model_copy(update={"route": route}) if d.id == delivery_id else d for d in effect.deliveries
     )

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tenka.app import theme
-from tenka.app.pack.base import RouteView, Shown
+from tenka.app.pack.base import RouteView, Shown, image_of
 from tenka.app.state import State
 from tenka.base.jobs import Progress, Worker
 from tenka.effect.courses import value_at
@@ -138,13 +138,7 @@ class ContactView(RouteView):
 
     def _take_cell(self, of: int, index: int, rgba: np.ndarray) -> None:
         if of == self._round:
-            h, w, _ = rgba.shape
-            # pure light has no alpha: pictures of the window's library must have as much as any colour
-            rgba[..., 3] = rgba.max(axis=2)
-            image = QImage(
-                np.ascontiguousarray(rgba).tobytes(), w, h, 4 * w, QImage.Format.Format_RGBA8888_Premultiplied
-            ).copy()
-            self.contact.put(index, image)
+            self.contact.put(index, image_of(rgba))
 
     def close_workers(self) -> None:
         self._round += 1

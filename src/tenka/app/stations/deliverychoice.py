@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from functools import partial
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from tenka.app import theme
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.document import get, replaced
-from tenka.effect.model import first_delivery
+from tenka.effect.model import ROUTES, Delivery, first_delivery, rerouted, routes_for
 from tenka.effect.things import removed
 
 
@@ -29,6 +30,10 @@ class DeliveryChoice(QWidget):
         self.list.setMinimumContentsLength(12)
         self.list.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.list.activated.connect(lambda _: self.choose(str(self.list.currentData())))
+        self.route = QComboBox()
+        self.route.setAccessibleName("Route")
+        self.route.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.route.activated.connect(lambda _: self.reroute(str(self.route.currentData())))
         self.layers = QToolButton()
         self.layers.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.layers.setToolTip("The layers that are drawn in it together")
@@ -41,7 +46,7 @@ class DeliveryChoice(QWidget):
         self.there.toggled.connect(self._turn)
         self.more = self._tool("plus", "A further delivery of the layer that is worked on", self.add)
         self.less = self._tool("trash-2", "Remove this delivery; its layers stay", self.remove)
-        for part in (self.list, self.layers, self.there):
+        for part in (self.list, self.route, self.layers, self.there):
             line.addWidget(part)
         line.addStretch(1)
         for part in (self.more, self.less):
@@ -70,8 +75,9 @@ class DeliveryChoice(QWidget):
         self.layers.setText(
             f"draws {told}" if len(told) < 40 else f"draws {len(now.of) if now else 0} layers"
         )
-        for part in (self.layers, self.there, self.less):
+        for part in (self.route, self.layers, self.there, self.less):
             part.setEnabled(now is not None)
+        self._fill_routes(now)
         self.more.setEnabled(state.layer is not None)
         tier = state.tier
         self.there.setVisible(tier is not None)
@@ -81,6 +87,26 @@ class DeliveryChoice(QWidget):
         if tier is not None:
             self.there.setText(f"on {tier.name}")
             self.there.setToolTip(f"Whether {tier.name} has this delivery at all")
+
+    def _fill_routes(self, now: Delivery | None) -> None:
+        """The routes by which the chosen delivery's layers can go."""
+        effect = self.state.effect
+        fitting = routes_for([effect.layer(id) for id in now.of]) if now is not None else []
+        kinds = [kind for kind in ROUTES if kind in fitting or (now is not None and kind == now.route.kind)]
+        if kinds != [self.route.itemData(n) for n in range(self.route.count())]:
+            self.route.clear()
+            for n, kind in enumerate(kinds):
+                self.route.addItem(f"as {ROUTES[kind].TITLE.lower()}", kind)
+                self.route.setItemData(n, ROUTES[kind].HINT, Qt.ItemDataRole.ToolTipRole)
+        self.route.setCurrentIndex(self.route.findData(now.route.kind) if now is not None else -1)
+        self.route.setToolTip(now.route.HINT if now is not None else "By which route it reaches the game")
+
+    def reroute(self, kind: str) -> None:
+        """Let the chosen delivery go by another route; what tiers and levers had of the former one goes."""
+        now = self.state.delivery
+        if now is not None and kind != now.route.kind:
+            title = ROUTES[kind].TITLE.lower()
+            self.state.apply(rerouted(self.state.effect, now.id, kind), f"Deliver {now.name} as {title}")
 
     def choose(self, id: str) -> None:
         """Work on a delivery, and on a layer that it takes."""
@@ -119,6 +145,12 @@ class DeliveryChoice(QWidget):
         of = tuple(x.id for x in self.state.effect.layers if (on if x.id == layer else x.id in now.of))
         if not of:
             self.state.said.emit(f"{now.name} draws nothing else: remove it instead.")
+            return
+        others = [self.state.effect.layer(id) for id in of]
+        if on and now.route.kind not in routes_for(others):
+            title = now.route.TITLE.lower()
+            why = "takes one layer" if len(of) > 1 and not now.route.SHARED else now.route.fits(others[-1])
+            self.state.said.emit(f"{now.name} goes as {title}, which {why}: choose another route first.")
             return
         self.state.edit(f"deliveries.{now.id}.of", of, f"What {now.name} draws")
 

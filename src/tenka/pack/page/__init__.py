@@ -68,7 +68,7 @@ def page_of(folder: Path) -> bytes:
     }
     # what closes a script within it would end it
     text = json.dumps(data, ensure_ascii=False, separators=(",", ":")).replace("</", "<\\/")
-    parts = [TEMPLATE.with_name(f"{name}.js").read_text() for name in (FIRST, *ROUTES, LAST)]
-    code = "\n".join(part.removeprefix('"use strict";\n') for part in parts)
+    scripts = [TEMPLATE.with_name(f"{name}.js").read_text() for name in (FIRST, *ROUTES, LAST)]
+    code = "\n".join(script.removeprefix('"use strict";\n') for script in scripts)
     page = TEMPLATE.read_text().replace("/*CODE*/", '"use strict";\n' + code)
     return page.replace("/*DATA*/", text).encode()
