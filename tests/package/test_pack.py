@@ -512,7 +512,10 @@ def test_every_tier_is_packed_by_one_command_and_one_delivery_alone(
     assert run.code == 0
     told = {(row["tier"], row["element"]): row for row in run.rows}
     assert set(told) == {("low", "puff"), ("mid", "puff"), ("mid", "far")}
-    assert told["low", "puff"]["textures"][0] == [64, 192] and told["mid", "puff"]["textures"][0] == [128, 192]
+    assert told["low", "puff"]["textures"][0] == [64, 192] and told["mid", "puff"]["textures"][0] == [
+        128,
+        192,
+    ]
     assert all(row["route"] == "flipbook" and row["layers"] == ["Puff"] for row in run.rows)
     for row in run.rows:
         held = [Path(row["folder"]) / name for name in row["files"]]

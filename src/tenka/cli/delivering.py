@@ -115,14 +115,26 @@ def proof(
         "overdraw": round(c.overdraw, 4),
         "most_layers": c.most,
         "texture_bytes": c.texture_bytes,
+        "particles": c.particles,
+        "triangles": c.triangles,
+        "samples": c.samples,
         "picture": str(picture),
     }
+    there = [
+        counted(count, what)
+        for count, what in (
+            (c.quads, "quad"),
+            (c.particles, "particle"),
+            (c.triangles, "triangle"),
+            (c.samples, "sample of volumes"),
+        )
+        if count or what == "quad"
+    ]
     say(
         row,
         as_json,
-        f"{counted(c.quads, 'quad')} cover {c.covered:,} px ({c.overdraw:.2f} layers where any, {c.most} at "
-        "most) and read "
-        f"{c.texture_bytes / 1e6:.2f} MB of texture; drawn to {picture}.",
+        f"{', '.join(there)} cover {c.covered:,} px ({c.overdraw:.2f} layers where any, {c.most} at most) "
+        f"and read {c.texture_bytes / 1e6:.2f} MB of texture; drawn to {picture}.",
     )
 
 

@@ -33,6 +33,8 @@ UNITS = {
 }
 CHANNELS_OF = {"velocity": 3, "colour": 3}
 PACKED = 0.88  # of what halves take that the compressor leaves, as measured of the demos
+OF_GRID, OF_BLOCK, IN_BLOCK = 10_000, 140, 120
+"""Bytes of a field in a file and of a block in it, beside its values; voxels that are held in a block."""
 SCALE = {"density": 1.0, "temperature": 1000.0, "flame": 1.0}
 
 
@@ -123,7 +125,9 @@ class VolumeWriter:
             CHANNELS_OF.get(g.name, 1) for g in element.grids
         )
         known = [f.active for f in element.frames if f.active]
-        size = PACKED * each * sum(known) * len(element.frames) / len(known) if known else None
+        voxels = sum(known) * len(element.frames) / len(known) if known else 0.0
+        fixed = len(element.frames) * OF_GRID + voxels / IN_BLOCK * OF_BLOCK
+        size = PACKED * each * voxels + fixed * len(element.grids) if known else None
         files = counted(len(element.frames), "file")
         what = f"{files} of {names}, {element.precision} floats, voxels of {element.voxel:g} m"
         return [Output(many, what, size)]

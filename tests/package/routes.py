@@ -1,0 +1,61 @@
+"""An effect whose layers go by every route, small enough to be packed in a moment."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from tenka.cache.store import FrameStore
+from tenka.effect.additions import LAYERS, with_new_layer
+from tenka.effect.document import replaced
+from tenka.effect.model import ROUTES, Delivery, Effect
+from tenka.effect.starters import STARTERS
+from tenka.pack.packing import pack
+from tenka.package.manifest import Manifest
+
+SECONDS = 0.5
+
+
+def many_ways() -> Effect:
+    """A fire that is a volume, dense slices and a light; sparks as particles, debris as bodies."""
+    effect = STARTERS["Fire"](Effect())
+    for name in ("Sparks", "Debris"):
+        effect, _ = with_new_layer(effect, LAYERS[name](effect))
+    gas = effect.gases[0]
+    domain = gas.domain.model_copy(update={"voxel": 3.0 * gas.domain.voxel})
+    effect = effect.with_layer(gas.model_copy(update={"domain": domain}))
+    effect = effect.model_copy(update={"seconds": SECONDS, "name": "Many ways"})
+    ids = {layer.kind: layer.id for layer in effect.layers}
+    rows = [
+        ("fog", "volume", "gas", {}),
+        ("slabs", "volume", "gas", {"form": "dense", "side": 24}),
+        ("glow", "light", "gas", {}),
+        ("specks", "particles", "particles", {}),
+        ("chips", "bodies", "debris", {}),
+        ("nodes", "bodies", "debris", {"form": "nodes"}),
+        ("book", "flipbook", "gas", {"columns": 2, "rows": 2, "width": 96, "height": 96}),
+    ]
+    deliveries = tuple(
+        Delivery(id=id, name=id.title(), of=(ids[kind],), route=ROUTES[route](last=SECONDS, **more))  # type: ignore[arg-type]
+        for id, route, kind, more in rows
+    )
+    found = effect.model_copy(update={"deliveries": deliveries, "levers": ()})
+    return replaced(found, "name", "Many ways")
+
+
+def packed_alone(effect: Effect, store: FrameStore, out: Path, only: str) -> Manifest:
+    """A package of one delivery."""
+    return pack(effect, None, store, out, only=only)
+
+
+def alone(effect: Effect, delivery: str) -> Effect:
+    """The effect with the layers of one delivery."""
+    of = effect.delivery(delivery).of
+    layers = tuple(x for x in effect.layers if x.id in of)
+    kept = tuple(d for d in effect.deliveries if d.id == delivery)
+    return effect.model_copy(update={"layers": layers, "deliveries": kept})
+
+
+def brightness(picture: np.ndarray) -> float:
+    return float(picture.astype(float).mean())
