@@ -14,7 +14,8 @@ from tenka.effect import storage
 from tenka.effect.additions import LAYERS, with_break, with_new_layer, with_trail
 from tenka.effect.courses import Clamp, Noise, Sum
 from tenka.effect.document import get, replaced, with_own
-from tenka.effect.model import Effect
+from tenka.effect.model import Delivery, Effect, rerouted
+from tenka.effect.routes.light import LightTrack
 from tenka.effect.starters import STARTERS, with_camera, with_force, with_light, with_prop
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, seen, shot_of
@@ -37,7 +38,8 @@ def lighter(effect: Effect, frames: int = 17, voxels: float = 2.0, cells: int = 
     layers = []
     size = {"columns": cells, "rows": cells, "width": cells * px, "height": cells * px}
     deliveries = tuple(
-        d.model_copy(update={"route": d.route.model_copy(update=size)}) for d in effect.deliveries
+        d.model_copy(update={"route": d.route.model_copy(update=size)}) if d.route.kind == "flipbook" else d
+        for d in effect.deliveries
     )
     for layer in effect.layers:
         changes: dict[str, object] = {}
@@ -94,8 +96,12 @@ def own() -> Effect:
     later = effect.camera.model_copy(update={"heading": effect.camera.heading + 40.0})
     moved = set_to(get(effect, eye), later, effect.props, 0.5, key=True)
     effect = replaced(effect, eye, moved.model_copy(update={"aperture": 0.02}))
-    first = effect.deliveries[0].id
+    first = effect.deliveries_of(gas.id)[0].id
     effect = replaced(effect, f"deliveries.{first}.route.motion", True)
+    for kind, route in (("particles", "particles"), ("debris", "bodies")):  # the first of each by its own
+        effect = rerouted(effect, next(x.id for x in effect.layers if x.kind == kind), route)
+    lit = Delivery(id="gleam", name="Gleam", of=(gas.id,), route=LightTrack(last=effect.seconds))
+    effect = effect.model_copy(update={"deliveries": (*effect.deliveries, lit)})
     if effect.tiers:
         effect = with_own(effect, effect.tiers[0].id, f"deliveries.{first}.route.padding", 3)
     for name, value in (("flame_by", "ramp"), ("shimmer", 30.0), ("wet", 0.3)):
@@ -112,6 +118,9 @@ def one_sprite(effect: Effect) -> Effect:
     """The effect without its set, each delivery played as one sprite that lasts as long as its frames."""
     deliveries = []
     for d in effect.deliveries:
+        if d.route.kind != "flipbook":
+            deliveries.append(d)
+            continue
         first, last = span_of(effect, d)
         player = d.route.player.on_one_sprite(last - first).model_copy(update={"soft_edge": 0.0})
         deliveries.append(d.model_copy(update={"route": d.route.model_copy(update={"player": player})}))
@@ -128,7 +137,8 @@ def whole_view(effect: Effect, store: FrameStore, px: int) -> View:
         assert box is not None
         boxes.append(box)
     low, high = np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
-    return side_view(low, high, packable(effect)[0].route.heading, px, px)
+    heading = next((d.route.heading for d in packable(effect) if d.route.kind == "flipbook"), -90.0)
+    return side_view(low, high, heading, px, px)
 
 
 def stage_picture(

@@ -40,7 +40,7 @@ def pack(
 ) -> None:
     """Write the package: all deliveries of what is seen."""
     from tenka.effect.document import on_tier
-    from tenka.pack.layout import left_out, lost_flames
+    from tenka.pack.layout import left_out, lost_flames, twice_shown
     from tenka.pack.packing import pack as write
 
     effect = open_effect(file)
@@ -59,6 +59,8 @@ def pack(
         written.append((folder, had))
         for layer in left_out(had) if only is None else ():
             print(f"{layer.name} is not in the package: no delivery takes it.", file=sys.stderr)
+        for text in twice_shown(had) if only is None else ():
+            print(f"{text}.", file=sys.stderr)
         for found in lost_flames(effect, only):
             print(f"{found.text}.", file=sys.stderr)
         for element in manifest.elements:

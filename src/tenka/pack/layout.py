@@ -58,6 +58,19 @@ def left_out(effect: Effect) -> list[Layer]:
     return [layer for layer in seen(effect) if layer.id not in held]
 
 
+def twice_shown(effect: Effect) -> list[str]:
+    """Layers that several deliveries show, each as a phrase: a game that plays all of them shows it so many
+    times."""
+    found = []
+    for layer in seen(effect):
+        ways = [d.name for d in packable(effect) if d.route.SHOWS and layer.id in d.of]
+        if len(ways) > 1:
+            found.append(
+                f"{layer.name} is shown by {' and by '.join(ways)}: a tier may leave one of them out"
+            )
+    return found
+
+
 def lost_flames(effect: Effect, only: str | None = None) -> list[Finding]:
     """The deliveries of what burns that hold the heat of its light alone; each with a mend. `only`: id of a
     delivery or a layer."""

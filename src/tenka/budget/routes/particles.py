@@ -29,7 +29,7 @@ def covered_px(element: Particles, tier: Tier) -> tuple[float, float]:
 
 
 def particles_line(name: str, element: Particles, tier: Tier, d: Device) -> Line:
-    """Cost of particles: what they cover, and what is read of them each frame."""
+    """Cost of particles: what they cover, and what is read of them each frame; nothing moves them."""
     one, alive = covered_px(element, tier)
     count = alive * tier.copies
     room = float(tier.width * tier.height)
@@ -39,7 +39,6 @@ def particles_line(name: str, element: Particles, tier: Tier, d: Device) -> Line
     passes = passes_of(d, covered, covered * FLOPS, read + blending)
     bound = max(passes, key=lambda k: passes[k])
     calls_ms = tier.copies * d.draw_call_us / 1e3
-    update_ms = count / d.particles_per_ms
     wide, tall = element.textures[0]
     held = wide * tall * each / MB
     size = (np.array(element.high) - np.array(element.low)) + 1e-6
@@ -56,13 +55,7 @@ def particles_line(name: str, element: Particles, tier: Tier, d: Device) -> Line
         Term("overdraw", covered / max(touched, 1.0), "layers", "over the box in which they fly"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
         Term("calls", calls_ms, "ms", f"{count_of(tier.copies, 'draw')} of {d.draw_call_us:g} µs"),
-        Term(
-            "update",
-            update_ms,
-            "ms",
-            f"{count:,.0f} particles at {d.particles_per_ms:g} a ms, beside drawing",
-        ),
         Term("textures", held, "MB", f"{wide} × {tall} px of {each} bytes, without compression"),
     )
     whole = passes[bound] + calls_ms
-    return Line(name, "particles", whole, update_ms, held, terms[1].value, covered, terms, bound)
+    return Line(name, "particles", whole, 0.0, held, terms[1].value, covered, terms, bound)
