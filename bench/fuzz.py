@@ -204,7 +204,10 @@ def _read_effect(file: Path) -> None:
         plans_of(effect, FOLDER)
     packable(effect)
     for tier in effect.tiers[:2]:
-        if all(d.route.player.count < 200 for d in packable(effect)) and tier.width * tier.height < 4e6:
+        if (
+            all(getattr(getattr(d.route, "player", None), "count", 0) < 200 for d in packable(effect))
+            and tier.width * tier.height < 4e6
+        ):
             ledger(effect, tier.id)
     if sum(p.copies for p in effect.props) < 200:
         scene_mesh(effect, FOLDER, 0.1)

@@ -21,6 +21,7 @@ from tenka.app.window import Window
 from tenka.demo import FOLDER
 from tenka.effect import storage
 from tenka.effect.model import Effect
+from tenka.pack.layout import packable
 from tenka.proof.engine import Package
 from tenka.run.plans import plans_of
 
@@ -64,7 +65,8 @@ def test_open_edit_save_undo_simulate_pack_and_proof(window: Window, qtbot: QtBo
     until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 60_000)
     until(qtbot, lambda: window.state.ledger is None or not window.state.ledger.uncounted)
     packed = Package(tmp_path / "package").elements
-    assert [e.id for e in packed] == [layer.id for layer in edited.layers if not layer.hidden]
+    assert [e.id for e in packed] == [d.id for d in packable(window.state.played)]
+    assert {name for e in packed for name in e.layers} == {x.name for x in edited.layers if not x.hidden}
     window.go_to("proof")
     until(qtbot, lambda: window.proof.package is not None and window.proof.screen_.image is not None)
     assert not window.notice.isVisible(), window.notice.text.text()
@@ -187,6 +189,6 @@ def test_what_is_stored_already_is_counted_when_it_is_opened_again(
     for _ in range(2):
         assert window.open(file)
         until(qtbot, lambda: all_stored(window))
-        until(qtbot, lambda: window.state.ledger and len(window.state.ledger.lines) == len(effect.layers))
+        until(qtbot, lambda: window.state.ledger and len(window.state.ledger.lines) == len(effect.deliveries))
         assert not window.state.ledger.uncounted
         assert window.open(first)

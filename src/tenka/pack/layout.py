@@ -169,6 +169,26 @@ def second_of(effect: Effect, delivery: Delivery) -> str:
     return chosen
 
 
+def blocks_of(delivery: Delivery, holds: str) -> tuple[form.BlockTexture, ...]:
+    """The atlases of a flipbook that are compressed, before it is known how well that went."""
+    book, id = delivery.by(Flipbook), delivery.id
+    if book.blocks == "none":
+        return ()
+    forms = {"colour": book.blocks.lower(), "temperature": "bc4", "motion": "bc5"}
+    forms["emission"] = "bc7" if book.blocks == "BC7" else "bc1"
+    named = ["colour", *([holds] if holds != "none" else []), *(["motion"] if book.motion else [])]
+    return tuple(
+        form.BlockTexture(
+            file=f"{id}_{name}.dds",
+            of=f"{id}_{name}.png",
+            form=forms[name],
+            levels=1,
+            psnr=0.0,  # type: ignore[arg-type]
+        )
+        for name in named
+    )
+
+
 def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
     """The flipbook as its manifest will state it, before anything is drawn."""
     book, plan, holds = delivery.by(Flipbook), layout(effect, delivery, box), second_of(effect, delivery)
@@ -181,6 +201,7 @@ def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
         layers=tuple(layer.name for layer in taken(effect, delivery)),
         colour=form.ColourAtlas(file=f"{delivery.id}_colour.png", alpha=book.alpha_form),
         second=second,
+        blocks=blocks_of(delivery, holds),
         motion=form.MotionAtlas(file=f"{delivery.id}_motion.png", scale=(1.0, 1.0)) if book.motion else None,
         width=book.width,
         height=book.height,

@@ -46,6 +46,16 @@ def read_image(file: Path, element: Flipbook, mode: str) -> np.ndarray:
         raise BadInput("broken off or not an image", "the PNG that the manifest names", file) from None
 
 
+def halved(level: np.ndarray, count: int) -> list[np.ndarray]:
+    """A picture, (h, w, k) linear, and its halves, so many in all."""
+    levels = [level]
+    while len(levels) < count:
+        high, wide = level.shape[0] // 2, level.shape[1] // 2
+        level = np.ascontiguousarray(level.reshape(high, 2, wide, 2, -1).mean(axis=(1, 3)))
+        levels.append(level)
+    return levels
+
+
 def load_atlas(folder: Path, element: Flipbook) -> Atlas:
     """The colour atlas of a flipbook, with its second atlas added as light when it holds emission."""
     raw = read_image(folder / element.colour.file, element, "RGBA")
@@ -64,17 +74,7 @@ def load_atlas(folder: Path, element: Flipbook) -> Atlas:
         at = heat.astype(np.float32) / 255.0 * (len(table) - 1)
         for c in range(3):
             level[..., c] += np.interp(at, np.arange(len(table)), table[:, c]) * level[..., 3]
-    levels: list[np.ndarray] = [level]
-    # no level may average one cell into the next: stop while the padding is still a texel wide
-    while (
-        min(element.cell) >> len(levels) >= 4
-        and not level.shape[0] % 2
-        and not level.shape[1] % 2
-        and len(levels) < 8
-    ):
-        high, wide = level.shape[0] // 2, level.shape[1] // 2
-        level = level.reshape(high, 2, wide, 2, 4).mean(axis=(1, 3))
-        levels.append(np.ascontiguousarray(level))
+    levels = halved(level, element.levels)
     motion = NO_MOTION
     if element.motion is not None:
         raw = read_image(folder / element.motion.file, element, "RGB")

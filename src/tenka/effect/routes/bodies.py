@@ -25,7 +25,11 @@ class BodyBake(RouteSettings):
         label="written as",
     )
     precision: Literal["half", "float"] = BAKE.param(
-        "float", "Bits of a number in the textures: 16, or 32.", when=("form", ("textures",)), cost="memory"
+        "float",
+        "Bits of a number in the textures: 16, or 32.",
+        label="numbers in textures",
+        when=("form", ("textures",)),
+        cost="memory",
     )
 
     def fits(self, layer: Any) -> str:

@@ -123,6 +123,13 @@ class Flipbook(RouteSettings):
         label="second atlas",
         cost="memory",
     )
+    blocks: Literal["none", "BC1", "BC3", "BC7"] = ATLAS.param(
+        "none",
+        "Writes each atlas as DDS besides, compressed in blocks as graphics devices read it, with its "
+        "smaller levels; colour in this form, the others in what suits them.",
+        label="block compression",
+        cost="memory",
+    )
     motion: bool = ATLAS.param(
         False,
         "An atlas of how what is seen moves besides: frames are blended along it, so that half as many do.",

@@ -50,7 +50,11 @@ class Volume(RouteSettings):
         label="laid out",
     )
     precision: Literal["half", "float"] = VOLUME.param(
-        "half", "Bits of a number in the files: 16, or 32.", when=SPARSE, cost="memory"
+        "half",
+        "Bits of a number in the files: 16, or 32.",
+        label="numbers in grids",
+        when=SPARSE,
+        cost="memory",
     )
     threshold: float = VOLUME.number(
         0.002,

@@ -9,17 +9,21 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
+from tenka.base.blocks import psnr
 from tenka.base.randomness import stable_seed
+from tenka.base.srgb import from_srgb, to_srgb
 from tenka.base.words import counted
 from tenka.effect.courses import most, value_at
 from tenka.effect.model import Delivery, Effect
 from tenka.effect.model import Flipbook as Book
 from tenka.look.colour import ramp_table
 from tenka.pack.atlases import MotionSheet, SecondSheet, encode
+from tenka.pack.dds import dds_bytes, dds_size
 from tenka.pack.flipbook import draw_cell, frames_at, moved_cell
 from tenka.pack.layout import Box, atlas_bytes, describe, layout, second_of, taken
 from tenka.pack.routes.base import Job, Output
-from tenka.package.elements.flipbook import Flipbook
+from tenka.package.atlas import halved
+from tenka.package.elements.flipbook import BlockTexture, Flipbook
 from tenka.package.manifest import Set
 
 SECOND = {
@@ -67,6 +71,10 @@ class FlipbookWriter:
             held.append(Output(element.second.file, f"{size}, {element.second.holds}"))
         if element.motion is not None:
             held.append(Output(element.motion.file, f"{size}, motion"))
+        for block in element.blocks:
+            told = f"{block.form.upper()}, {counted(element.levels, 'level')}"
+            taken_ = dds_size(element.width, element.height, element.levels, block.form)
+            held.append(Output(block.file, told, float(taken_), True))
         return held
 
     @staticmethod
@@ -112,13 +120,14 @@ class FlipbookWriter:
             Image.fromarray(data).save(job.target / element.motion.file, compress_level=4)
             moves = element.motion.model_copy(update={"scale": scales})
             element = element.model_copy(update={"motion": moves})
-        if second is None or element.second is None:
-            return element
-        glow = max(most(getattr(layer.look, "glow", 1.0)) for layer in layers)
-        data, scale, lookup = second.finish(exposure, glow)
-        Image.fromarray(data).save(job.target / element.second.file, compress_level=4)
-        held = element.second.model_copy(update={"scale": scale, "black_body": lookup})
-        return element.model_copy(update={"second": held})
+        if second is not None and element.second is not None:
+            glow = max(most(getattr(layer.look, "glow", 1.0)) for layer in layers)
+            data, scale, lookup = second.finish(exposure, glow)
+            Image.fromarray(data).save(job.target / element.second.file, compress_level=4)
+            held = element.second.model_copy(update={"scale": scale, "black_body": lookup})
+            element = element.model_copy(update={"second": held})
+        progress.check()
+        return element.model_copy(update={"blocks": tuple(_blocked(job, element, b) for b in element.blocks)})
 
     @staticmethod
     def told(element: Flipbook) -> str:
@@ -132,6 +141,11 @@ class FlipbookWriter:
         if e.second is not None:
             steps = len(e.second.black_body)
             text += SECOND[e.second.holds].format(file=e.second.file, scale=e.second.scale, steps=steps)
+        for block in e.blocks:
+            text += (
+                f"  {block.file}: {block.of} in {block.form.upper()} blocks, "
+                f"{counted(block.levels, 'level')}, {block.psnr:.1f} dB.\n"
+            )
         if e.motion is not None:
             text += MOTION.format(file=e.motion.file, x=e.motion.scale[0], y=e.motion.scale[1])
         return text
@@ -140,7 +154,32 @@ class FlipbookWriter:
     def page(folder: Path, element: Flipbook, stands: Set) -> dict[str, Any]:
         """What the package's page needs besides the manifest."""
         return {
-            "images": element.files,
+            "images": [name for name in element.files if name.endswith(".png")],
             "seed": stable_seed("player", element.id),
             "opacity": np.round(ramp_table(element.player.alpha, OPACITIES), 6).tolist(),
         }
+
+
+def _blocked(job: Job, element: Flipbook, block: BlockTexture) -> BlockTexture:
+    """Write an atlas in blocks with its smaller levels, made in linear light where it holds colour; and how
+    well that went."""
+    coloured = block.form in ("bc1", "bc3", "bc7")
+    with Image.open(job.target / block.of) as image:
+        raw = np.asarray(image.convert("RGBA"))
+    straight = coloured and element.colour.alpha == "straight" and block.of == element.colour.file
+    level = raw.astype(np.float32) / np.float32(255)
+    if coloured:
+        level[..., :3] = from_srgb(level[..., :3])
+        if straight:
+            level[..., :3] *= level[..., 3:]
+    levels = halved(level, element.levels)
+    bytes_ = [raw]
+    for small in levels[1:]:
+        if coloured:
+            if straight:
+                small[..., :3] /= np.maximum(small[..., 3:], 1 / 512)
+            small[..., :3] = to_srgb(small[..., :3])
+        bytes_.append((np.clip(small, 0, 1) * 255 + 0.5).astype(np.uint8))
+    data, error = dds_bytes(bytes_, block.form, coloured, coloured and not straight)
+    (job.target / block.file).write_bytes(data)
+    return block.model_copy(update={"levels": len(levels), "psnr": round(psnr(error), 2)})

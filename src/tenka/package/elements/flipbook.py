@@ -9,6 +9,8 @@ from pydantic import Field, model_validator
 from tenka.effect.model import Player
 from tenka.package.parts import Element, Metres, Name, Part, Size, Vec3, rising
 
+LEAST_CELL, MOST_LEVELS = 4, 8  # px of a cell in the smallest level, and levels
+
 
 class ColourAtlas(Part):
     """Colour and alpha of all frames, 8-bit RGBA PNG.
@@ -44,6 +46,16 @@ class MotionAtlas(Part):
     scale: tuple[Size, Size]
 
 
+class BlockTexture(Part):
+    """An atlas compressed in blocks, as DDS with its smaller levels: what a graphics device reads."""
+
+    file: Name
+    of: Name  # the atlas that it holds
+    form: Literal["bc1", "bc3", "bc4", "bc5", "bc7"]
+    levels: int = Field(gt=0, le=16)
+    psnr: float = Field(ge=0, le=99)  # dB, of the stored bytes of the largest level
+
+
 class Flipbook(Element):
     """Frames in rows from the top left, each in a cell with `padding` empty pixels round it."""
 
@@ -51,6 +63,7 @@ class Flipbook(Element):
     colour: ColourAtlas
     second: SecondAtlas | None
     motion: MotionAtlas | None = None
+    blocks: tuple[BlockTexture, ...] = Field((), max_length=16)
     width: int = Field(gt=0, le=16384)
     height: int = Field(gt=0, le=16384)
     columns: int = Field(gt=0, le=64)
@@ -81,11 +94,19 @@ class Flipbook(Element):
     def files(self) -> list[str]:
         """Names of its atlases."""
         more = [atlas.file for atlas in (self.second, self.motion) if atlas is not None]
-        return [self.colour.file, *more]
+        return [self.colour.file, *more, *(block.file for block in self.blocks)]
+
+    @property
+    def levels(self) -> int:
+        """How many smaller ones an atlas has, itself among them: none averages one cell into the next."""
+        count, wide, tall = 1, self.width, self.height
+        while min(self.cell) >> count >= LEAST_CELL and not wide % 2 and not tall % 2 and count < MOST_LEVELS:
+            count, wide, tall = count + 1, wide // 2, tall // 2
+        return count
 
     @property
     def textures(self) -> list[tuple[int, int]]:
-        return [(self.width, self.height)] * len(self.files)
+        return [(self.width, self.height)] * (1 + (self.second is not None) + (self.motion is not None))
 
     @property
     def wide(self) -> float:

@@ -132,6 +132,6 @@ class PlayedFlipbook(Played):
         def paint(rows: np.ndarray, depth: np.ndarray, image: np.ndarray) -> int:
             soft, blend = player.soft_edge, player.blend
             blocks = draw_quads(table[rows], atlas.levels, grid, depth, soft, blend, image, atlas.motion)
-            return int(sum(blocks)) * BLOCK_BYTES * len(e.files)
+            return int(sum(blocks)) * BLOCK_BYTES * len(e.textures)
 
         return Drawn(table[:, DEPTH], paint, lambda layers: count_layers(table, layers), quads=len(table))
