@@ -57,6 +57,18 @@ def second_format(d: Device, holds: str) -> BlockFormat:
     return "bc7" if d.block_format == "bc7" else "bc1"
 
 
+def light_format(d: Device) -> BlockFormat:
+    """Format of light maps: four channels."""
+    return d.block_format
+
+
+def one_channel_format(d: Device) -> BlockFormat:
+    """Format of an atlas of one channel."""
+    if d.block_format.startswith("astc"):
+        return d.block_format
+    return "r8" if d.block_format == "rgba8" else "bc4"
+
+
 def motion_format(d: Device) -> BlockFormat:
     """Format of an atlas of motion: two channels."""
     if d.block_format.startswith("astc"):

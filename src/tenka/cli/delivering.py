@@ -41,6 +41,7 @@ def pack(
     """Write the package: all deliveries of what is seen."""
     from tenka.effect.document import on_tier
     from tenka.pack.layout import left_out, lost_flames, twice_shown
+    from tenka.pack.lightmaps import asked_in_vain
     from tenka.pack.packing import pack as write
 
     effect = open_effect(file)
@@ -59,6 +60,8 @@ def pack(
         written.append((folder, had))
         for layer in left_out(had) if only is None else ():
             print(f"{layer.name} is not in the package: no delivery takes it.", file=sys.stderr)
+        for text in filter(None, (asked_in_vain(had, d) for d in had.deliveries if only in (None, d.id))):
+            print(f"{text}.", file=sys.stderr)
         for text in twice_shown(had) if only is None else ():
             print(f"{text}.", file=sys.stderr)
         for found in lost_flames(effect, only):

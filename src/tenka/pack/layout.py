@@ -169,14 +169,30 @@ def second_of(effect: Effect, delivery: Delivery) -> str:
     return chosen
 
 
-def blocks_of(delivery: Delivery, holds: str) -> tuple[form.BlockTexture, ...]:
+def _reach(plan: Layout, heading: float) -> tuple[float, float]:
+    """How far a box goes towards the viewer from where a sprite is attached, and away from it, m."""
+    view = side_view(*plan.box, heading, 4, 4)
+    low, high = plan.box
+    corners = np.array(
+        [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
+    )
+    deep = (corners - np.asarray(plan.attach)) @ view.forward
+    return round(float(-deep.min()), 6), round(float(deep.max()), 6)
+
+
+def blocks_of(delivery: Delivery, holds: str, gas: bool) -> tuple[form.BlockTexture, ...]:
     """The atlases of a flipbook that are compressed, before it is known how well that went."""
     book, id = delivery.by(Flipbook), delivery.id
     if book.blocks == "none":
         return ()
     forms = {"colour": book.blocks.lower(), "temperature": "bc4", "motion": "bc5"}
     forms["emission"] = "bc7" if book.blocks == "BC7" else "bc1"
+    fine = "bc7" if book.blocks == "BC7" else "bc3"
+    forms |= {"light_a": fine, "light_b": fine, "normal": "bc5", "depth": "bc4"}
     named = ["colour", *([holds] if holds != "none" else []), *(["motion"] if book.motion else [])]
+    if gas:
+        named += ["light_a", "light_b"] if book.six_way else []
+        named += [name for name, on in (("normal", book.normals), ("depth", book.distance)) if on]
     return tuple(
         form.BlockTexture(
             file=f"{id}_{name}.dds",
@@ -192,6 +208,8 @@ def blocks_of(delivery: Delivery, holds: str) -> tuple[form.BlockTexture, ...]:
 def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
     """The flipbook as its manifest will state it, before anything is drawn."""
     book, plan, holds = delivery.by(Flipbook), layout(effect, delivery, box), second_of(effect, delivery)
+    gas = all(layer.kind == "gas" for layer in taken(effect, delivery))
+    near, far = _reach(plan, book.heading)
     second = None
     if holds == "emission" or holds == "temperature":
         second = form.SecondAtlas(file=f"{delivery.id}_{holds}.png", holds=holds, scale=1.0)
@@ -201,7 +219,17 @@ def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
         layers=tuple(layer.name for layer in taken(effect, delivery)),
         colour=form.ColourAtlas(file=f"{delivery.id}_colour.png", alpha=book.alpha_form),
         second=second,
-        blocks=blocks_of(delivery, holds),
+        lit=form.LightMaps(
+            first=form.Sheet(file=f"{delivery.id}_light_a.png"),
+            second=form.Sheet(file=f"{delivery.id}_light_b.png"),
+        )
+        if book.six_way and gas
+        else None,
+        normals=form.Sheet(file=f"{delivery.id}_normal.png") if book.normals and gas else None,
+        distance=form.DepthSheet(file=f"{delivery.id}_depth.png", near=near, far=far)
+        if book.distance and gas
+        else None,
+        blocks=blocks_of(delivery, holds, gas),
         motion=form.MotionAtlas(file=f"{delivery.id}_motion.png", scale=(1.0, 1.0)) if book.motion else None,
         width=book.width,
         height=book.height,
@@ -225,5 +253,11 @@ def atlas_bytes(effect: Effect, delivery: Delivery) -> int:
         book.width
         * book.height
         * 4
-        * (1 + (4 if second_of(effect, delivery) != "none" else 0) + 3 * book.motion)
+        * (
+            1
+            + (4 if second_of(effect, delivery) != "none" else 0)
+            + 3 * book.motion
+            + 9 * (book.six_way or book.normals)
+            + book.distance
+        )
     )

@@ -55,6 +55,15 @@ def slab_of(low: np.ndarray, high: np.ndarray, heading: float, side: int, count:
     return Slab(view, np.linspace(near, far, count + 1))
 
 
+def slab_round(low: np.ndarray, high: np.ndarray, view: View, count: int) -> Slab:
+    """A slab across a view that is there already, from the near end of a box to its far end."""
+    corners = np.array(
+        [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
+    )
+    deep = (corners - view.eye) @ view.forward
+    return Slab(view, np.linspace(float(deep.min()), float(deep.max()), count + 1))
+
+
 def sliced(volume: LitVolume, slab: Slab) -> np.ndarray:
     """What each slice gives and hides by itself, (n, height, width, 8) as `march` gives it: light thrown
     back (premultiplied), alpha, light given off, heat.

@@ -80,3 +80,57 @@ def load_atlas(folder: Path, element: Flipbook) -> Atlas:
         raw = read_image(folder / element.motion.file, element, "RGB")
         motion = (raw[..., :2].astype(np.float32) / 127.0 - 1.0) * np.array(element.motion.scale, np.float32)
     return Atlas(tuple(levels), motion)
+
+
+@dataclass(frozen=True)
+class Maps:
+    """Light maps read back.
+
+    Attributes
+    ----------
+    sides : (h, w, 6) what comes back of light from right, left, top, bottom, back, front; premultiplied
+    around : (h, w) and from all round
+    cover : (h, w)
+    glow : (h, w, 3) light given off
+    """
+
+    sides: np.ndarray
+    around: np.ndarray
+    cover: np.ndarray
+    glow: np.ndarray
+    tint: np.ndarray
+
+    def lit(self, way: np.ndarray, light: np.ndarray, sky: np.ndarray, count: int) -> tuple[np.ndarray, ...]:
+        """Levels of an atlas that is lit anew.
+
+        Parameters
+        ----------
+        way : to the light, (3,) right, up, to the viewer
+        light, sky : (3,) linear
+        """
+        x, y, z = (float(v) for v in way)
+        pairs = ((x, 0, 1), (y, 2, 3), (z, 5, 4))  # of the front a light before it, of the back one behind
+        shares = {(plus if v >= 0 else minus): v * v for v, plus, minus in pairs}
+        from_light = np.zeros(self.around.shape, np.float32)
+        for n, share in shares.items():
+            from_light += np.float32(share) * self.sides[..., n]
+        colour = from_light[..., None] * np.asarray(light * self.tint, np.float32)
+        colour = colour + self.around[..., None] * np.asarray(sky * self.tint, np.float32) + self.glow
+        level = np.concatenate([colour, self.cover[..., None]], axis=2).astype(np.float32)
+        return tuple(halved(level, count))
+
+
+def load_maps(folder: Path, element: Flipbook) -> Maps | None:
+    """The light maps of a flipbook, or None where it has none."""
+    if element.lit is None:
+        return None
+    first = read_image(folder / element.lit.first.file, element, "RGBA")
+    second = read_image(folder / element.lit.second.file, element, "RGBA")
+    scale = np.float32(element.lit.scale)
+    sides = np.concatenate([_DECODE_SRGB[first[..., :3]], _DECODE_SRGB[second[..., :3]]], axis=2) * scale
+    around = _DECODE[second[..., 3]] * np.float32(element.lit.round_scale)
+    glow = np.zeros((*around.shape, 3), np.float32)
+    if element.second is not None and element.second.holds == "emission":
+        raw = read_image(folder / element.second.file, element, "RGB")
+        glow = _DECODE_SRGB[raw] * np.float32(element.second.scale)
+    return Maps(sides, around, _DECODE[first[..., 3]], glow, np.array(element.lit.tint))

@@ -71,7 +71,7 @@ class Package:
         self.mesh, self.camera = set_of(self.folder, self.manifest.set)
         self._leaving = [(p.at, mesh_of(self.folder / p.file)) for p in self.manifest.set.leaving]
         self._now: tuple[int, Mesh] = (-1, self.mesh)
-        self.light = light_of(self.manifest.set)
+        self.light = self.packed_light = light_of(self.manifest.set)
         self._backdrop: tuple[object, Backdrop, np.ndarray] | None = None
         self._seen: tuple[object, Surfaces, ShadowMap] | None = None
         self._whole: tuple[object, Mesh] = (None, self.mesh)
@@ -146,6 +146,18 @@ class Package:
             self._backdrop = (key, backdrop, settled(view, backdrop, 1, casts) * self.gain)
         return self._backdrop[1], self._backdrop[2]
 
+    def turn_light(self, heading: float, height: float) -> None:
+        """Let the sun stand elsewhere: the set and all that can be lit anew follow it."""
+        light = self.light.model_copy(update={"heading": heading, "height": height})
+        if light != self.light:
+            self.light, self._seen, self._backdrop = light, None, None
+
+    @property
+    def unlit(self) -> list[str]:
+        """Names of what does not follow the sun: its light was packed."""
+        fixed = ("flipbook", "particles")
+        return [e.name for e in self.elements if e.route in fixed and getattr(e, "lit", None) is None]
+
     @property
     def gain(self) -> float:
         """What light is multiplied by before the film."""
@@ -169,7 +181,8 @@ class Package:
         """
         players = players or self.players()
         there = ORIGIN if carriers is None else carriers
-        now = Now(time, view, there, self.light, self.gain, lamps_at(self.manifest.set, time))
+        relit = self.light != self.packed_light
+        now = Now(time, view, there, self.light, self.gain, lamps_at(self.manifest.set, time), relit)
         both = list(zip(self.played, players))
         self.mesh_at(time)
         bodies = [m for p, _ in both if (m := p.standing(now)) is not None]

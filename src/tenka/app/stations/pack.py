@@ -27,6 +27,7 @@ from tenka.base.words import span
 from tenka.effect.document import delivered_on
 from tenka.effect.model import Delivery
 from tenka.pack.layout import bounds_of, packable, taken
+from tenka.pack.lightmaps import asked_in_vain
 from tenka.pack.packing import pack
 from tenka.pack.routes import ROUTES
 from tenka.package.manifest import ABOUT, PAGE
@@ -178,6 +179,9 @@ class PackStation(QWidget):
             if output.bytes is not None:
                 row += f", {'' if output.exact else 'about '}{output.bytes / 1e6:.2f} MB on disk"
             rows.append(row)
+        vain = asked_in_vain(self.state.played, delivery)
+        if vain:
+            rows.append(f"{vain}.")
         tier = self.state.ledger
         if tier is not None:
             line = next((x for x in tier.lines if x.layer == delivery.name), None)

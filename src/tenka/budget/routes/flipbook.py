@@ -17,7 +17,9 @@ from tenka.budget.lines import (
     Line,
     Term,
     colour_format,
+    light_format,
     motion_format,
+    one_channel_format,
     passes_of,
     second_format,
     texture_bytes,
@@ -35,6 +37,8 @@ FLOPS = {
     "second frame": 14.0,
     "second atlas": 8.0,
     "motion": 26.0,
+    "light maps": 34.0,
+    "further atlas": 10.0,
     "soft edge": 8.0,
 }
 
@@ -66,6 +70,22 @@ def _fetched(element: Flipbook, format: BlockFormat, shrink: int) -> int:
     return found
 
 
+def _atlases(element: Flipbook, d: Device) -> list[tuple[str, BlockFormat, str]]:
+    """What a game reads of a flipbook: each atlas, its format, and what it holds."""
+    found: list[tuple[str, BlockFormat, str]] = [("colour atlas", colour_format(d), "")]
+    if element.second:
+        found.append(("second atlas", second_format(d, element.second.holds), f"{element.second.holds}, "))
+    if element.motion:
+        found.append(("motion atlas", motion_format(d), ""))
+    if element.lit:
+        found += [("first light atlas", light_format(d), ""), ("second light atlas", light_format(d), "")]
+    if element.normals:
+        found.append(("normal atlas", motion_format(d), ""))
+    if element.distance:
+        found.append(("depth atlas", one_channel_format(d), ""))
+    return found
+
+
 @dataclass(frozen=True)
 class _Traffic:
     """What the sprites of a flipbook move, in bytes a frame."""
@@ -83,14 +103,15 @@ def _traffic(
     element: Flipbook, tier: Tier, d: Device, view: View, covered: float, touched: float, sprites: float
 ) -> _Traffic:
     """Bytes for `covered` shaded pixels over `touched` ones by `sprites` drawn."""
-    player, second = element.player, element.second
+    player = element.player
     # texels that a sprite's frame holds at the mip level at which it is seen; each block is fetched once a
     # sprite
     height_px = element.size[1] * player.scale / (2 * view.half_height * tier.distance / view.height)
     shrink = max(0, round(math.log2(max(1.0, element.cell[1] / max(height_px, 1.0)))))
-    frame = _fetched(element, colour_format(d), shrink)
-    frame += _fetched(element, second_format(d, second.holds), shrink) if second else 0
-    frame += _fetched(element, motion_format(d), 0) if element.motion else 0
+    frame = sum(
+        _fetched(element, form, 0 if what == "motion atlas" else shrink)
+        for what, form, _ in _atlases(element, d)
+    )
     # a tile-based device blends on the chip and writes each pixel once; others read and write it for each
     # layer
     return _Traffic(
@@ -106,13 +127,15 @@ def _operations(element: Flipbook) -> float:
     flops = FLOPS["sample, tint, fade"]
     flops += FLOPS["second frame"] if player.blend else 0.0
     flops += FLOPS["second atlas"] * (2 if player.blend else 1) if element.second else 0.0
+    flops += FLOPS["light maps"] * (2 if player.blend else 1) if element.lit else 0.0
+    flops += FLOPS["further atlas"] * sum(x is not None for x in (element.normals, element.distance))
     flops += FLOPS["motion"] if element.motion and player.blend else 0.0
     return flops + (FLOPS["soft edge"] if player.soft_edge > 0 else 0.0)
 
 
 def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
     """Cost of a flipbook on sprites."""
-    player, second = element.player, element.second
+    player = element.player
     view = viewing_of(tier, element)
     one, pixels, drawn = mean_cover(element, player, view)
     covered, touched, sprites = one * tier.copies, pixels * tier.copies, drawn * tier.copies
@@ -133,11 +156,6 @@ def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
     }
     counted = f"{sprites:.1f} sprites counted on {tier.width} × {tier.height} px at {tier.distance:g} m"
     moved = f"{player.count * tier.copies} sprites at {d.particles_per_ms:g} a ms, beside drawing"
-    atlases = [("colour atlas", colour_format(d), "")]
-    if second:
-        atlases.append(("second atlas", second_format(d, second.holds), f"{second.holds}, "))
-    if element.motion:
-        atlases.append(("motion atlas", motion_format(d), ""))
     w, h = element.width, element.height
     held = [
         Term(
@@ -146,7 +164,7 @@ def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
             "MB",
             f"{holds}{w} × {h} px as {form.upper()} with mip levels",
         )
-        for what, form, holds in atlases
+        for what, form, holds in _atlases(element, d)
     ]
     terms = (
         Term("covered", covered / 1e6, "Mpx", counted),

@@ -136,6 +136,22 @@ class Flipbook(RouteSettings):
         label="motion atlas",
         cost="memory",
     )
+    six_way: bool = ATLAS.param(
+        False,
+        "Two atlases of how a gas looks lit from right, left, top, bottom, back and front, and from all "
+        "round: the game lights it anew.",
+        label="light maps",
+        cost="memory",
+    )
+    normals: bool = ATLAS.param(
+        False, "An atlas of which way a gas faces, for lights of the game.", label="normal map", cost="memory"
+    )
+    distance: bool = ATLAS.param(
+        False,
+        "An atlas of how deep in its box a gas is seen, so that it meets things in its own depth.",
+        label="depth map",
+        cost="memory",
+    )
     heading: float = ATLAS.number(
         -90.0,
         "°",

@@ -21,6 +21,7 @@ from tenka.pack.atlases import MotionSheet, SecondSheet, encode
 from tenka.pack.dds import dds_bytes, dds_size
 from tenka.pack.flipbook import draw_cell, frames_at, moved_cell
 from tenka.pack.layout import Box, atlas_bytes, describe, layout, second_of, taken
+from tenka.pack.lightmaps import LightSheets
 from tenka.pack.routes.base import Job, Output
 from tenka.package.atlas import halved
 from tenka.package.elements.flipbook import BlockTexture, Flipbook
@@ -37,6 +38,12 @@ MOTION = (
     "  Along motion: with red and green of {file} from 0 to 255,\n"
     "  m = ((red, green) / 127 - 1) ({x:.6g}, {y:.6g}) is the way to the next frame as a share of a frame,\n"
     "  right and down. Read frame n at uv - f m and frame n + 1 at uv + (1 - f) m, each with its own m.\n"
+)
+LIT = (
+    "  Lit anew: {a} has the light from right, left, top (decoded from sRGB, times {e.scale:.6g}),\n"
+    "  {b} from bottom, back, front likewise, and from all round in alpha (times {e.round_scale:.6g}).\n"
+    "  With l the unit vector to the light (right, up, to the viewer): colour = tint (light (lx^2 right or\n"
+    "  left + ly^2 top or bottom + lz^2 front or back) + sky x all round), tint {e.tint}.\n"
 )
 OPACITIES = 1024
 
@@ -71,6 +78,13 @@ class FlipbookWriter:
             held.append(Output(element.second.file, f"{size}, {element.second.holds}"))
         if element.motion is not None:
             held.append(Output(element.motion.file, f"{size}, motion"))
+        if element.lit is not None:
+            held.append(Output(element.lit.first.file, f"{size}, light from right, left, top; cover"))
+            held.append(Output(element.lit.second.file, f"{size}, light from bottom, back, front; all round"))
+        if element.normals is not None:
+            held.append(Output(element.normals.file, f"{size}, which way it faces"))
+        if element.distance is not None:
+            held.append(Output(element.distance.file, f"{size}, how deep it is seen"))
         for block in element.blocks:
             told = f"{block.form.upper()}, {counted(element.levels, 'level')}"
             taken_ = dds_size(element.width, element.height, element.levels, block.form)
@@ -93,6 +107,7 @@ class FlipbookWriter:
         second = SecondSheet(holds, book.height, book.width) if holds != "none" else None
         motion = MotionSheet(element) if element.motion is not None else None
         exposure = value_at(effect.light.exposure, 0.0)  # one for all cells: a course of it is the camera's
+        lit = LightSheets(element)
         progress.begin(len(plan.times), f"Drawing frames of {delivery.name}")
         for index, t in enumerate(plan.times):
             whole = motion is not None
@@ -110,6 +125,7 @@ class FlipbookWriter:
                     - plan.times[min(index, len(plan.times) - 2)]
                 )
                 motion.put(moved_cell(effect, delivery, frames, t, gap, plan, job.folder, past), y, x)
+            lit.put(effect, delivery, frames, t, plan, y, x)
             if job.drawn is not None:
                 job.drawn(delivery.id, index, rgba)
             progress.step()
@@ -126,6 +142,10 @@ class FlipbookWriter:
             Image.fromarray(data).save(job.target / element.second.file, compress_level=4)
             held = element.second.model_copy(update={"scale": scale, "black_body": lookup})
             element = element.model_copy(update={"second": held})
+        told, sheets = lit.pictures()
+        element = element.model_copy(update={"lit": told.lit})
+        for name, texels in sheets:
+            Image.fromarray(texels).save(job.target / name, compress_level=4)
         progress.check()
         return element.model_copy(update={"blocks": tuple(_blocked(job, element, b) for b in element.blocks)})
 
@@ -145,6 +165,15 @@ class FlipbookWriter:
             text += (
                 f"  {block.file}: {block.of} in {block.form.upper()} blocks, "
                 f"{counted(block.levels, 'level')}, {block.psnr:.1f} dB.\n"
+            )
+        if e.lit is not None:
+            text += LIT.format(e=e.lit, a=e.lit.first.file, b=e.lit.second.file)
+        if e.normals is not None:
+            text += f"  {e.normals.file}: red right, green up, blue to the viewer; (v - 127.5) / 127.5.\n"
+        if e.distance is not None:
+            text += (
+                f"  {e.distance.file}: grey d of 255 is seen {e.distance.near:.3f} m before the sprite's\n"
+                f"  plane, less d / 255 x {e.distance.near + e.distance.far:.3f} m.\n"
             )
         if e.motion is not None:
             text += MOTION.format(file=e.motion.file, x=e.motion.scale[0], y=e.motion.scale[1])

@@ -46,6 +46,35 @@ class MotionAtlas(Part):
     scale: tuple[Size, Size]
 
 
+class Sheet(Part):
+    """A further atlas, 8-bit PNG."""
+
+    file: Name
+
+
+class LightMaps(Part):
+    """Two atlases, 8-bit RGBA PNG, of what a gas throws back of a white light of strength 1, premultiplied.
+
+    `first`: red, green, blue: from the right, the left, the top, as sRGB, times `scale`; alpha: cover.
+    `second`: from the bottom, the back, the front, likewise; alpha, as it is, times `round_scale`: from all
+    round. With the unit vector l to the light (right, up, to the viewer), the gas shows
+    `tint` (light (lx^2 right or left + ly^2 top or bottom + lz^2 front or back) + sky round).
+    """
+
+    first: Sheet
+    second: Sheet
+    scale: Size = 1.0
+    round_scale: Size = 1.0
+    tint: tuple[Metres, Metres, Metres] = (1.0, 1.0, 1.0)
+
+
+class DepthSheet(Sheet):
+    """Grey: how far what is seen lies from the near side of the box (0) to its far side (255)."""
+
+    near: Metres  # from the sprite's plane towards the viewer, m
+    far: Metres  # and away from it, m
+
+
 class BlockTexture(Part):
     """An atlas compressed in blocks, as DDS with its smaller levels: what a graphics device reads."""
 
@@ -63,6 +92,9 @@ class Flipbook(Element):
     colour: ColourAtlas
     second: SecondAtlas | None
     motion: MotionAtlas | None = None
+    lit: LightMaps | None = None
+    normals: Sheet | None = None  # red right, green up, blue to the viewer: 127.5 is 0
+    distance: DepthSheet | None = None
     blocks: tuple[BlockTexture, ...] = Field((), max_length=16)
     width: int = Field(gt=0, le=16384)
     height: int = Field(gt=0, le=16384)
@@ -93,8 +125,14 @@ class Flipbook(Element):
     @property
     def files(self) -> list[str]:
         """Names of its atlases."""
-        more = [atlas.file for atlas in (self.second, self.motion) if atlas is not None]
-        return [self.colour.file, *more, *(block.file for block in self.blocks)]
+        return [*self.sheets, *(block.file for block in self.blocks)]
+
+    @property
+    def sheets(self) -> list[str]:
+        """Names of its atlases as PNG."""
+        lit = (self.lit.first, self.lit.second) if self.lit is not None else ()
+        held = (self.colour, self.second, self.motion, *lit, self.normals, self.distance)
+        return [sheet.file for sheet in held if sheet is not None]
 
     @property
     def levels(self) -> int:
@@ -106,7 +144,7 @@ class Flipbook(Element):
 
     @property
     def textures(self) -> list[tuple[int, int]]:
-        return [(self.width, self.height)] * (1 + (self.second is not None) + (self.motion is not None))
+        return [(self.width, self.height)] * len(self.sheets)
 
     @property
     def wide(self) -> float:

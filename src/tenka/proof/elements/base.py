@@ -27,6 +27,7 @@ class Now:
     time : s since the effect was started
     carriers : (copies, 3) offsets of copies, m
     gain : 2^exposure: what pictures are of light times that
+    relit : whether the sun stands elsewhere than when it was packed
     """
 
     time: float
@@ -35,6 +36,7 @@ class Now:
     light: Light
     gain: float
     lamps: np.ndarray = field(default_factory=lambda: NO_LAMPS)
+    relit: bool = False
 
 
 @dataclass(frozen=True)

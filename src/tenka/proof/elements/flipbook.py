@@ -9,13 +9,15 @@ from pathlib import Path
 import numpy as np
 
 from tenka.base.randomness import stable_seed, unit_array
+from tenka.effect.courses import still
 from tenka.effect.model import Player
-from tenka.look.colour import ramp_table
+from tenka.look.colour import black_body_colour, ramp_table
 from tenka.look.sprites import DEPTH, QUAD_FIELDS, count_layers, draw_quads, quad_table
-from tenka.package.atlas import load_atlas
+from tenka.look.volume import sky_of
+from tenka.package.atlas import Maps, load_atlas, load_maps
 from tenka.package.elements.flipbook import Flipbook
 from tenka.proof.elements.base import Drawn, Now, Played
-from tenka.scene.cameras import View
+from tenka.scene.cameras import View, frame_of, sun_direction
 
 NEAREST = 0.05
 BLOCK_BYTES = 16  # of a 4 x 4 block with alpha, in the common formats
@@ -122,16 +124,36 @@ class PlayedFlipbook(Played):
 
     def __init__(self, folder: Path, element: Flipbook) -> None:
         super().__init__(folder, element)
+        self.folder = folder
         self.atlas = load_atlas(folder, element)
+        self._maps: Maps | None = None
+        self._lit: tuple[object, tuple[np.ndarray, ...]] = (None, ())
+
+    def levels(self, now: Now) -> tuple[np.ndarray, ...]:
+        """The atlas as it was packed, or under another light where it has light maps."""
+        if not now.relit or self.element.lit is None:
+            return self.atlas.levels
+        light = still(now.light, now.time)
+        key = (light, now.gain)
+        if self._lit[0] != key:
+            self._maps = self._maps or load_maps(self.folder, self.element)
+            assert self._maps is not None
+            view = frame_of(self.element.heading, 0.0)
+            towards = sun_direction(light.heading, light.height)
+            way = np.array([towards @ view[1], towards @ view[2], -(towards @ view[0])])
+            sun = black_body_colour(light.kelvin) * light.strength * now.gain
+            sky = np.asarray(sky_of(light)) * now.gain
+            self._lit = (key, self._maps.lit(way, sun, sky, self.element.levels))
+        return self._lit[1]
 
     def drawn(self, player: Player, now: Now) -> Drawn:
-        e, atlas = self.element, self.atlas
+        e, atlas, levels = self.element, self.atlas, self.levels(now)
         table = quads(e, player, now.time, now.view, now.carriers)
         grid = (e.columns, *e.cell, e.padding)
 
         def paint(rows: np.ndarray, depth: np.ndarray, image: np.ndarray) -> int:
             soft, blend = player.soft_edge, player.blend
-            blocks = draw_quads(table[rows], atlas.levels, grid, depth, soft, blend, image, atlas.motion)
+            blocks = draw_quads(table[rows], levels, grid, depth, soft, blend, image, atlas.motion)
             return int(sum(blocks)) * BLOCK_BYTES * len(e.textures)
 
         return Drawn(table[:, DEPTH], paint, lambda layers: count_layers(table, layers), quads=len(table))
