@@ -50,7 +50,8 @@ def sprite(e, slot, time):
 def frame(folder, e, age):
     """The nearest frame at an age, (h, w, 4) uint8, as it lies in the atlas."""
     t = e["times"]
-    n = int(np.argmin(np.abs(np.array(t) - (t[0] + age * (t[-1] - t[0])))))
+    end = t[0] + e["period"] if e["period"] else t[-1]
+    n = int(np.argmin(np.abs(np.array(t) - (t[0] + age * (end - t[0])))))
     wide, tall, pad = e["width"] // e["columns"], e["height"] // e["rows"], e["padding"]
     x, y = n % e["columns"] * wide + pad, n // e["columns"] * tall + pad
     return np.asarray(Image.open(folder / e["colour"]["file"]))[

@@ -114,6 +114,21 @@ def effect_of(name: str) -> Effect:
     return own() if name == "own" else storage.load(FOLDER / f"{name}.tenka")
 
 
+def as_flipbooks(effect: Effect) -> Effect:
+    """The effect with each layer once, by a flipbook."""
+    shown, found = set[str](), []
+    for d in effect.deliveries:
+        if d.route.SHOWS and not shown & set(d.of):
+            found.append(d.id)
+            shown |= set(d.of)
+    kept = tuple(d for d in effect.deliveries if d.id in found)
+    tiers = tuple(t.model_copy(update={"without": ()}) for t in effect.tiers)
+    effect = effect.model_copy(update={"deliveries": kept, "levers": (), "tiers": tiers})
+    for id in found:
+        effect = rerouted(effect, id, "flipbook")
+    return effect
+
+
 def one_sprite(effect: Effect) -> Effect:
     """The effect without its set, each delivery played as one sprite that lasts as long as its frames."""
     deliveries = []

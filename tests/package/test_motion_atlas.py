@@ -7,7 +7,16 @@ from pathlib import Path
 import numpy as np
 import pytest
 from build import small_effect
-from chains import effect_of, flip, lighter, one_sprite, proof_picture, stage_picture, whole_view
+from chains import (
+    as_flipbooks,
+    effect_of,
+    flip,
+    lighter,
+    one_sprite,
+    proof_picture,
+    stage_picture,
+    whole_view,
+)
 from PIL import Image
 
 from tenka.budget.cost import ledger
@@ -69,7 +78,7 @@ def test_the_atlas_says_how_far_what_rises_moves(tmp_path: Path):
 
 @pytest.mark.parametrize("name", ("kiln_plume", "furnace_mouth", "wheel_sparks", "lime_draught"))
 def test_half_the_frames_along_motion_are_nearer_than_blended_plainly(name: str, tmp_path: Path):
-    effect = one_sprite(lighter(effect_of(name), frames=17, cells=3, px=128))
+    effect = one_sprite(lighter(as_flipbooks(effect_of(name)), frames=17, cells=3, px=128))
     store = FrameStore(tmp_path / "frames")
     errors: dict[bool, float] = {}
     view = whole_view(effect, store, 160)

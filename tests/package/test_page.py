@@ -15,6 +15,7 @@ from build import small_effect
 from chains import flip
 from command import command
 from PIL import Image
+from routes import many_ways
 
 from bench.browser import NAME, asked, picture
 from tenka.cache.store import FrameStore
@@ -129,10 +130,11 @@ def test_the_page_measures_a_ladder(packed: Path):
     table = re.search(r'id="csv">(.*?)</pre>', told, re.S)
     assert table is not None
     rows = [line.split(",") for line in table.group(1).split()]
-    assert rows[0] == ["element", "sprites", "covered_px", "width", "height", "ms"]
-    counts = [int(row[1]) for row in rows[1:]]
-    assert counts == [0, 1, 2, 4, 8, 16, 32, 64] and all(float(row[5]) >= 0 for row in rows[1:])
-    covered = [int(row[2]) for row in rows[1:]]
+    assert rows[0] == ["element", "route", "setting", "step", "parts", "covered_px", "width", "height", "ms"]
+    assert all(row[1:3] == ["flipbook", "count"] and row[3] == row[4] for row in rows[1:])
+    counts = [int(row[4]) for row in rows[1:]]
+    assert counts == [0, 1, 2, 4, 8, 16, 32, 64] and all(float(row[8]) >= 0 for row in rows[1:])
+    covered = [int(row[5]) for row in rows[1:]]
     assert covered == sorted(covered) and covered[0] == 0 < covered[1]
 
 
@@ -157,3 +159,35 @@ def test_the_script_in_the_docs_redraws_what_proof_plays(packed: Path, tmp_path:
             assert image.size == (wide, tall) and image.mode == "RGBA"
     text = subprocess.run([*told[:-2], "-1", str(out)], check=True, capture_output=True, text=True).stdout
     assert "not born yet" in text
+
+
+@pytest.mark.skipif(NAME is None, reason="there is no browser here")
+@pytest.mark.parametrize("id", ["fog", "slabs", "specks", "chips", "glow"])
+def test_the_page_shows_every_route_as_proof_does(id: str, tmp_path: Path):
+    effect = many_ways()
+    if id in ("fog", "slabs"):
+        effect = replaced(effect, f"deliveries.{id}.route.player.samples", 200)
+    if id == "chips":
+        effect = replaced(effect, "camera.distance", 0.25 * effect.camera.distance)
+    pack(effect, None, FrameStore(tmp_path / "f"), tmp_path / "p", only=id)
+    package = Package(tmp_path / "p")
+    time = package.elements[0].times[-1] if id != "glow" else 0.4
+    proof = package.draw(time, package_view(package, *SIZE)).rgb
+    plain = package.draw(900.0, package_view(package, *SIZE)).rgb
+    found, bare_ = (in_browser(tmp_path / "p", tmp_path, f"t={t}") for t in (time, 900.0))
+    assert flip(plain, proof) > 0.004  # something is seen
+    # the set itself differs: contact shade and grain of the ground are not in the page
+    assert flip(proof, found) < flip(plain, bare_) + 0.45 * flip(plain, proof), flip(proof, found)
+
+
+@pytest.mark.skipif(NAME is None, reason="there is no browser here")
+def test_the_page_measures_every_route_that_has_steps(tmp_path: Path):
+    pack(many_ways(), None, FrameStore(tmp_path / "f"), tmp_path / "p")
+    told = asked(tmp_path / "p" / form.PAGE, "t=0.4&measure=1&w=64&h=40", "--dump-dom", patience=60_000)
+    table = re.search(r'id="csv">(.*?)</pre>', told, re.S)
+    assert table is not None
+    rows = [line.split(",") for line in table.group(1).split()][1:]
+    steps = {(row[1], row[2]) for row in rows}
+    assert {("flipbook", "count"), ("volume", "samples"), ("particles", "share")} <= steps
+    specks = [int(row[4]) for row in rows if row[1] == "particles"]
+    assert specks == sorted(specks) and specks[0] == 0 < specks[-1]

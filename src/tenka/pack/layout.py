@@ -4,7 +4,7 @@ anything is drawn."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from tenka.base.errors import BadInput
 from tenka.effect.document import replaced
 from tenka.effect.model import REGIONS, Delivery, Effect, Flipbook, Layer
 from tenka.look.shot import SHOWN, seen
+from tenka.pack.survey import Survey
 from tenka.package.elements import flipbook as form
 from tenka.run.findings import Finding
 from tenka.run.kinds import KINDS, kind_of
@@ -31,6 +32,9 @@ class Layout:
     cell, content : px, with and without padding
     times : s, of the frames in the order of the cells
     box : what is seen whole, low and high corner in m
+    frame : where it is cropped: right and up from the middle of the box, and half of the height, m
+    blends : of a loop, for each frame another time, s, and the share of what is seen then
+    period : of a loop, s
     """
 
     cell: tuple[int, int]
@@ -40,6 +44,9 @@ class Layout:
     size: tuple[float, float]  # m
     pivot: tuple[float, float]
     attach: tuple[float, float, float]
+    frame: tuple[float, float, float] | None = None
+    blends: tuple[tuple[float, float], ...] = ()
+    period: float | None = None
 
 
 def taken(effect: Effect, delivery: Delivery) -> list[Layer]:
@@ -115,14 +122,23 @@ def span_of(effect: Effect, delivery: Delivery) -> tuple[float, float]:
 
 
 def content_view(layout: Layout, heading: float, width: int, height: int) -> View:
-    """The side from which frames are drawn: orthographic, holding the whole box."""
-    return side_view(*layout.box, heading, width, height)
+    """The side from which frames are drawn: orthographic, holding the whole box, or the cropped part."""
+    view = side_view(*layout.box, heading, width, height)
+    if layout.frame is None:
+        return view
+    right, up, half = layout.frame
+    eye = view.eye + right * view.right + up * view.up
+    return View(eye, view.forward, view.right, view.up, half, width, height, True)
 
 
-def layout(effect: Effect, delivery: Delivery, box: Box) -> Layout:
+def layout(effect: Effect, delivery: Delivery, box: Box, survey: Survey | None = None) -> Layout:
     """Lay out a flipbook: moments evenly spread over its span, no more than there are frames.
 
     The pivot is the middle of the sources' feet, so that a sprite stands where things are born.
+
+    Parameters
+    ----------
+    survey : what was seen of it, by which it is cropped, spaced and looped where it is asked for
 
     Raises
     ------
@@ -141,6 +157,12 @@ def layout(effect: Effect, delivery: Delivery, box: Box) -> Layout:
     first, last = span_of(effect, delivery)
     count = min(book.columns * book.rows, int((last - first) * effect.rate + 1e-6) + 1)
     times = tuple(round(float(t), 9) for t in np.linspace(first, last, count))
+    blends: tuple[tuple[float, float], ...] = ()
+    period = None
+    if survey is not None and book.loop:
+        times, blends, period = _looped(survey, count, book.loop_blend)
+    elif survey is not None and book.spacing == "even change":
+        times = survey.even_change(count)
     low, high = (np.asarray(b, float) for b in box)
     feet = [
         pose_at(s, effect.props, 0.0).origin - np.array([0, 0, s.size[2] / 2])
@@ -150,12 +172,39 @@ def layout(effect: Effect, delivery: Delivery, box: Box) -> Layout:
     ]
     middle = (low + high) / 2
     base = np.mean(feet, axis=0) if feet else np.array([middle[0], middle[1], low[2]])
-    view = side_view(low, high, book.heading, *content)
+    plan = Layout(cell, content, times, (low, high), (0, 0), (0, 0), (0, 0, 0), None, blends, period)
+    if survey is not None and book.crop:
+        plan = replace(plan, frame=_cropped(plan, survey, book.heading))
+    view = content_view(plan, book.heading, *content)
     px, py, _ = view.project(base[None])[0]
     size = (2 * view.half_width, 2 * view.half_height)
     x, y, z = (float(v) for v in base)
     pivot = (float(px / content[0]), float(1 - py / content[1]))
-    return Layout(cell, content, times, (low, high), size, pivot, (x, y, z))
+    return replace(plan, size=size, pivot=pivot, attach=(x, y, z))
+
+
+def _cropped(plan: Layout, survey: Survey, heading: float) -> tuple[float, float, float]:
+    """The part of the whole view in which anything is seen, in the shape of a cell."""
+    view = side_view(*plan.box, heading, *plan.content)
+    left, right, foot, top = survey.seen()
+    middle = 0.5 * (left + right) * view.half_width, 0.5 * (foot + top) * view.half_height
+    wide, tall = 0.5 * (right - left) * view.half_width, 0.5 * (top - foot) * view.half_height
+    return middle[0], middle[1], max(tall, wide * plan.content[1] / plan.content[0])
+
+
+def _looped(
+    survey: Survey, count: int, blend: float
+) -> tuple[tuple[float, ...], tuple[tuple[float, float], ...], float]:
+    """Times of a loop, what is blended into each, and how long it lasts."""
+    first, last = survey.loop(blend)
+    period = last - first
+    times = first + period * np.arange(count) / count
+    # the last frame is wholly what was before the first: from it to that is a step like any other
+    over = max(blend * period - period / count, 1e-9)
+    share = np.clip((times - (last - blend * period)) / over, 0.0, 1.0) if blend else 0.0 * times
+    share = share * share * (3.0 - 2.0 * share)
+    blends = tuple((round(float(t - period), 9), round(float(u), 6)) for t, u in zip(times, share))
+    return tuple(round(float(t), 9) for t in times), blends, round(period, 9)
 
 
 def second_of(effect: Effect, delivery: Delivery) -> str:
@@ -205,9 +254,10 @@ def blocks_of(delivery: Delivery, holds: str, gas: bool) -> tuple[form.BlockText
     )
 
 
-def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
+def describe(effect: Effect, delivery: Delivery, box: Box, plan: Layout | None = None) -> form.Flipbook:
     """The flipbook as its manifest will state it, before anything is drawn."""
-    book, plan, holds = delivery.by(Flipbook), layout(effect, delivery, box), second_of(effect, delivery)
+    book, holds = delivery.by(Flipbook), second_of(effect, delivery)
+    plan = layout(effect, delivery, box) if plan is None else plan
     gas = all(layer.kind == "gas" for layer in taken(effect, delivery))
     near, far = _reach(plan, book.heading)
     second = None
@@ -242,6 +292,8 @@ def describe(effect: Effect, delivery: Delivery, box: Box) -> form.Flipbook:
         pivot=plan.pivot,
         attach=plan.attach,
         heading=book.heading,
+        loop=plan.period is not None or book.loop,
+        period=plan.period,
         player=book.player,
     )
 

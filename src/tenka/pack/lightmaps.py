@@ -148,19 +148,22 @@ class LightSheets:
         self,
         effect: Effect,
         delivery: Delivery,
-        frames: Mapping[str, Any],
-        t: float,
+        held: list[tuple[float, float, Any]],
         plan: Layout,
         y: int,
         x: int,
     ) -> None:
-        """Draw what is asked for of a moment into its cell."""
-        tall, wide = plan.content[1], plan.content[0]
-        if self.lit is not None:
-            self.lit[y : y + tall, x : x + wide], whole = lit_cell(effect, delivery, frames, t, plan)
-            self.whole += whole
+        """Draw what is asked for into a cell: of some moments, each with its share, time and frames."""
+        place = slice(y, y + plan.content[1]), slice(x, x + plan.content[0])
         if self.depth is not None:
-            self.depth[y : y + tall, x : x + wide] = depth_cell(effect, delivery, frames, t, plan)
+            self.depth[place] = 0.0
+        for share, t, frames in held:
+            if self.lit is not None:
+                lit, whole = lit_cell(effect, delivery, frames, t, plan)
+                self.lit[place] += np.float32(share) * lit
+                self.whole += share * whole
+            if self.depth is not None:
+                self.depth[place] += np.float32(share) * depth_cell(effect, delivery, frames, t, plan)
 
     def pictures(self) -> tuple[form.Flipbook, list[tuple[str, np.ndarray]]]:
         """The element with its scales, and each file's texels."""

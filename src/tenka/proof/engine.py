@@ -153,6 +153,12 @@ class Package:
             self.light, self._seen, self._backdrop = light, None, None
 
     @property
+    def sun(self) -> tuple[float, float]:
+        """Heading and height of the sun as it was packed, degrees."""
+        stands = self.manifest.set
+        return stands.sun_heading, stands.sun_height
+
+    @property
     def unlit(self) -> list[str]:
         """Names of what does not follow the sun: its light was packed."""
         fixed = ("flipbook", "particles")

@@ -6,8 +6,8 @@ import time
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, QUrl, pyqtSignal
-from PyQt6.QtGui import QDesktopServices, QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtCore import Qt, QUrl, pyqtSignal
+from PyQt6.QtGui import QDesktopServices, QImage
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -23,109 +23,15 @@ from tenka.app import theme
 from tenka.app.sheet.fields import NumberField, shown
 from tenka.app.sheet.groups import LineSlider
 from tenka.app.state import State
+from tenka.app.stations.proofscreen import Screen
 from tenka.app.timers import every
 from tenka.base.jobs import Worker
-from tenka.base.words import counted
 from tenka.effect.catalogue import Settings, plain_number
-from tenka.effect.model import Camera
 from tenka.package.manifest import MANIFEST, PAGE
-from tenka.proof.engine import HEAT, HEAT_AT, Counts, Package, spread_copies
+from tenka.proof.engine import Counts, Package, spread_copies
 from tenka.scene.cameras import view_of
 
 STEPS = 200
-
-
-class Screen(QWidget):
-    """The game's picture; drag to walk round, wheel to come nearer."""
-
-    looked = pyqtSignal(object)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.image: QImage | None = None
-        self.words = ""
-        self.counts: Counts | None = None
-        self.heat = False
-        self.camera = Camera()
-        self._press: QPointF | None = None
-        self.setMinimumSize(320, 200)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Proof")
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.image is None:
-            painter.fillRect(self.rect(), theme.colour("#3A3A3A"))
-            painter.setPen(theme.colour(theme.TEXT))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.words)
-            return
-        painter.drawImage(self.rect(), self.image)
-        if self.counts is not None:
-            c = self.counts
-            share = c.pixels / max(1, self.image.width() * self.image.height())
-            rows = [
-                ("quads", f"{c.quads}"),
-                ("covered", f"{c.covered / 1e6:.2f} Mpx"),
-                ("of the picture", f"{100 * share:.1f} %"),
-                ("overdraw", f"{c.overdraw:.2f} layers"),
-                ("most", counted(c.most, "layer")),
-                ("texture read", f"{c.texture_bytes / 1e6:.2f} MB"),
-            ]
-            box = QRectF(12, 12, 190, 14 + 17 * len(rows))
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.colour(theme.GROUND, 0.78))
-            painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
-            painter.setFont(theme.font(theme.SMALL))
-            for k, (name, text) in enumerate(rows):
-                line = QRectF(box.left() + 10, box.top() + 7 + 17 * k, box.width() - 20, 17)
-                painter.setPen(theme.colour(theme.QUIET))
-                painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
-                painter.setPen(theme.colour(theme.TEXT))
-                painter.drawText(line, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
-        if self.heat:
-            self._legend(painter)
-
-    def _legend(self, painter: QPainter) -> None:
-        wide, left, top = 34, self.width() - 34 * len(HEAT_AT) - 16, self.height() - 40
-        painter.setFont(theme.font(theme.SMALL))
-        for k, (layers, hue) in enumerate(zip(HEAT_AT, HEAT)):
-            r, g, b = (int(255 * c) for c in hue)
-            painter.fillRect(QRectF(left + k * wide, top, wide, 8), theme.colour(f"#{r:02x}{g:02x}{b:02x}"))
-            painter.setPen(theme.colour(theme.TEXT))
-            painter.drawText(
-                QRectF(left + k * wide, top + 9, wide, 16), Qt.AlignmentFlag.AlignCenter, f"{layers}"
-            )
-        painter.drawText(
-            QRectF(left - 110, top - 4, 104, 16),
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-            "layers per pixel",
-        )
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        self._press = event.position()
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._press = None
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if self._press is not None:
-            d = event.position() - self._press
-            self._press = event.position()
-            pitch = min(80.0, max(-15.0, self.camera.pitch + d.y() * 0.3))
-            self._look({"heading": self.camera.heading - d.x() * 0.4, "pitch": pitch})
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        assert event is not None
-        self._look(
-            {"distance": min(5e3, max(0.5, self.camera.distance * 0.9 ** (event.angleDelta().y() / 120)))}
-        )
-
-    def _look(self, change: dict[str, float]) -> None:
-        self.camera = self.camera.model_copy(update=change)
-        self.looked.emit(self.camera)
 
 
 COPIES = plain_number("copies", "", "How many of the effect stand side by side.", 1, 64, (1, 12))
@@ -153,9 +59,11 @@ class ProofStation(QWidget):
         column.setSpacing(0)
         self.screen_ = Screen()
         self.screen_.looked.connect(lambda _: self.redraw())
+        self.screen_.sun_turned.connect(self._sun)
         column.addWidget(self.screen_, 1)
         column.addWidget(self._bar())
         self._busy = False
+        self._light: tuple[float, float] | None = None
         self.sliders: dict[str, QSlider] = {}
         state.changed.connect(lambda _: self.redraw())
         self.drawn.connect(self._take)
@@ -195,7 +103,11 @@ class ProofStation(QWidget):
         self.page = QPushButton("In a browser")
         self.page.setToolTip("Open the package's own page, which plays it on this device's graphics")
         self.page.clicked.connect(self.show_page)
-        for part in (self.play, again, self.heat, label, self.copies):
+        self.turn = QPushButton("Turn light")
+        self.turn.setCheckable(True)
+        self.turn.setToolTip("Drag in the picture to turn the sun; what was packed with its light is named")
+        self.turn.toggled.connect(self._turn_light)
+        for part in (self.play, again, self.heat, self.turn, label, self.copies):
             self._line.addWidget(part)
         self.slots_ = QHBoxLayout()
         self.slots_.setSpacing(10)
@@ -322,6 +234,25 @@ class ProofStation(QWidget):
         self.play.setIcon(theme.icon("play"))
         self.redraw()
 
+    def _turn_light(self, on: bool) -> None:
+        """Let drags turn the sun; when that is over, the sun stands where it did."""
+        self.screen_.turns_light = on
+        package = self.package
+        if package is None:
+            return
+        if on and package.unlit:
+            self.state.said.emit(f"{', '.join(package.unlit)}: packed with its light, which does not turn.")
+        if not on:
+            self._light = None
+            self.redraw()
+
+    def _sun(self, heading: float, height: float) -> None:
+        if self.package is None:
+            return
+        was = self._light or self.package.sun
+        self._light = ((was[0] + heading + 180) % 360 - 180, min(89.0, max(3.0, was[1] + height)))
+        self.redraw()
+
     def _set_heat(self, on: bool) -> None:
         self.screen_.heat = on
         self.redraw()
@@ -358,9 +289,11 @@ class ProofStation(QWidget):
         at, heat, levers, camera = self._at, self.heat.isChecked(), dict(self.levers), self.screen_.camera
         view = view_of(camera, self.screen_.width(), self.screen_.height())
         copies = int(self.copies.value)
+        sun = self._light or package.sun
         self._busy = True
 
         def work() -> None:
+            package.turn_light(*sun)
             players = package.players(levers, tried)
             wide = max(e.wide for e in package.elements)
             carriers = spread_copies(copies, wide * 0.8, view.right) if copies > 1 else np.zeros((1, 3))

@@ -54,6 +54,18 @@ class Player(Settings):
         kind="ramp",
         label="opacity over life",
     )
+    plays: float = PLAYER.number(
+        1.0,
+        "",
+        0.05,
+        50,
+        "How often a sprite plays the sequence in its life.",
+        soft=(0.5, 8),
+        label="plays a life",
+    )
+    any_start: bool = PLAYER.param(
+        False, "Each sprite begins at a frame of its own, by chance.", label="starts anywhere"
+    )
     blend: bool = PLAYER.param(
         True, "Blends each frame into the next: smoother for two texture reads.", cost="arithmetic"
     )
@@ -79,6 +91,8 @@ class Player(Settings):
                 "rotation": 0.0,
                 "scatter": 0.0,
                 "drift": (0.0, 0.0, 0.0),
+                "plays": 1.0,
+                "any_start": False,
                 "alpha": ramp((0.0, 1.0), (1.0, 1.0)),
             }
         )
@@ -103,6 +117,29 @@ class Flipbook(RouteSettings):
     )
     height: int = ATLAS.number(
         2048, "px", 16, 16384, "Height of the atlas.", soft=(256, 4096), step=64, cost="memory"
+    )
+    crop: bool = ATLAS.param(
+        False,
+        "Frames hold no more than what is seen in any of them, so that each has more pixels; the pivot stays "
+        "where it is.",
+    )
+    spacing: Literal["even time", "even change"] = ATLAS.param(
+        "even time", "Frames lie as far apart in time, or so that as much changes from each to the next."
+    )
+    loop: bool = ATLAS.param(
+        False,
+        "Looks for the stretch that meets itself best, and turns its end into what was before its begin, so "
+        "that it can be played for ever.",
+        label="looped",
+    )
+    loop_blend: float = ATLAS.number(
+        0.3,
+        "",
+        0,
+        0.9,
+        "Share of the loop over which its end turns into its begin.",
+        label="blended share",
+        when=("loop", ("True",)),
     )
     padding: int = ATLAS.number(
         2,

@@ -87,13 +87,17 @@ function sprites(e, player, time, carriers) {
       const round = 2 * Math.PI * chance(3), far = player.scatter * Math.sqrt(chance(4));
       let place = add(add(e.attach, carrier), [far * Math.cos(round), far * Math.sin(round), 0]);
       place = add(place, mul(player.drift, age * life));
-      found.push({ e, player, age, place, size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: table[Math.min(Math.floor(age * 1023), 1023)] });
+      found.push({ e, player, age, place, through: throughOf(e, player, age, player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: table[Math.min(Math.floor(age * 1023), 1023)] });
     }
   });
   return found;
 }
-function frameAt(e, age) {
-  const t = e.times, moment = t[0] + age * (t[t.length - 1] - t[0]);
+function throughOf(e, player, age, start) {
+  const x = age * player.plays + start;
+  return e.loop || player.plays !== 1 || player.any_start ? x - Math.floor(x) : x;
+}
+function frameAt(e, through) {
+  const t = e.loop && e.period ? [...e.times, e.times[0] + e.period] : e.times, moment = t[0] + through * (t[t.length - 1] - t[0]);
   let n = 0; while (n < t.length - 2 && t[n + 1] <= moment) n++;
   return t.length < 2 ? 0 : Math.min(n + (moment - t[n]) / (t[n + 1] - t[n]), t.length - 1);
 }
@@ -103,11 +107,11 @@ function rows(list, v) {
     const at = project(v, s.place); if (at[2] <= 0.05) continue;
     const perPx = 2 * v.tall * at[2] / canvas.height, half = mul(s.size, 0.5 / perPx), c = Math.cos(s.turn), q = -Math.sin(s.turn);
     const off = [(0.5 - s.e.pivot[0]) * 2 * half[0], (0.5 - s.e.pivot[1]) * 2 * half[1]];
-    const place = frameAt(s.e, s.age), frame = Math.min(Math.floor(place), s.e.frames - 1), h = held[s.e.id];
+    const place = frameAt(s.e, s.through), frame = Math.min(Math.floor(place), s.e.frames - 1), h = held[s.e.id];
     let level = 0, density = (h.cw - 2 * s.e.padding) / Math.max(2 * half[0], 1e-6);
     while (density > 1.5 && level < h.levels - 1) { density /= 2; level++; }
     found.push({ e: s.e, player: s.player, depth: at[2], px: 4 * half[0] * half[1],
-      row: [at[0] + off[0] * c + off[1] * q, at[1] + off[0] * q - off[1] * c, at[2], 0, c, q, half[0], half[1], frame, Math.min(frame + 1, s.e.frames - 1), place - frame, s.opacity, level] });
+      row: [at[0] + off[0] * c + off[1] * q, at[1] + off[0] * q - off[1] * c, at[2], 0, c, q, half[0], half[1], frame, s.e.loop && s.e.period ? (frame + 1) % s.e.frames : Math.min(frame + 1, s.e.frames - 1), place - frame, s.opacity, level] });
   }
   return found;
 }

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -20,9 +21,10 @@ from tenka.look.colour import ramp_table
 from tenka.pack.atlases import MotionSheet, SecondSheet, encode
 from tenka.pack.dds import dds_bytes, dds_size
 from tenka.pack.flipbook import draw_cell, frames_at, moved_cell
-from tenka.pack.layout import Box, atlas_bytes, describe, layout, second_of, taken
+from tenka.pack.layout import Box, Layout, atlas_bytes, describe, layout, second_of, span_of, taken
 from tenka.pack.lightmaps import LightSheets
 from tenka.pack.routes.base import Job, Output
+from tenka.pack.survey import Survey, seam_of, survey_of
 from tenka.package.atlas import halved
 from tenka.package.elements.flipbook import BlockTexture, Flipbook
 from tenka.package.manifest import Set
@@ -101,18 +103,23 @@ class FlipbookWriter:
         """Draw the frames of a delivery and write its atlases."""
         effect, book, progress = job.effect, delivery.by(Book), job.progress
         layers, box = taken(effect, delivery), job.box(delivery)
-        plan, element = layout(effect, delivery, box), describe(effect, delivery, box)
+        plan = layout(effect, delivery, box, surveyed(job, delivery, layout(effect, delivery, box)))
+        element = describe(effect, delivery, box, plan)
         holds = second_of(effect, delivery)
         colour = np.zeros((book.height, book.width, 4), np.uint8)
         second = SecondSheet(holds, book.height, book.width) if holds != "none" else None
         motion = MotionSheet(element) if element.motion is not None else None
         exposure = value_at(effect.light.exposure, 0.0)  # one for all cells: a course of it is the camera's
-        lit = LightSheets(element)
+        lit, cells = LightSheets(element), list[np.ndarray]()
         progress.begin(len(plan.times), f"Drawing frames of {delivery.name}")
         for index, t in enumerate(plan.times):
-            whole = motion is not None
-            frames, past = frames_at(effect, delivery, job.plans, job.store, t, progress, whole)
-            raw = draw_cell(effect, delivery, frames, t, plan, plan.content, job.folder, past, job.books)
+            held = _moments(job, delivery, plan, index, motion is not None)
+            raw = _mixed(
+                held,
+                lambda t, f, past: draw_cell(
+                    effect, delivery, f, t, plan, plan.content, job.folder, past, job.books
+                ),
+            )
             rgba = encode(raw, book.alpha_form, exposure, holds == "none")
             row, column = divmod(index, book.columns)
             y, x = row * plan.cell[1] + book.padding, column * plan.cell[0] + book.padding
@@ -120,15 +127,17 @@ class FlipbookWriter:
             if second is not None:
                 second.put(raw, y, x)
             if motion is not None:
-                gap = (
-                    plan.times[min(index + 1, len(plan.times) - 1)]
-                    - plan.times[min(index, len(plan.times) - 2)]
-                )
-                motion.put(moved_cell(effect, delivery, frames, t, gap, plan, job.folder, past), y, x)
-            lit.put(effect, delivery, frames, t, plan, y, x)
+                gap = partial(_moved, job, delivery, plan, _gap(plan, index))
+                motion.put(_mixed(held, gap), y, x)
+            lit.put(effect, delivery, [(share, t, frames) for share, t, frames, _ in held], plan, y, x)
+            if element.loop:
+                cells.append(rgba[::2, ::2])
             if job.drawn is not None:
                 job.drawn(delivery.id, index, rgba)
             progress.step()
+        if len(cells) > 2:
+            seam, step = seam_of(cells)
+            element = element.model_copy(update={"seam": round(seam / max(step, 1e-9), 4)})
         Image.fromarray(colour, "RGBA").save(job.target / element.colour.file, compress_level=4)
         progress.check()
         if motion is not None and element.motion is not None:
@@ -140,8 +149,8 @@ class FlipbookWriter:
             glow = max(most(getattr(layer.look, "glow", 1.0)) for layer in layers)
             data, scale, lookup = second.finish(exposure, glow)
             Image.fromarray(data).save(job.target / element.second.file, compress_level=4)
-            held = element.second.model_copy(update={"scale": scale, "black_body": lookup})
-            element = element.model_copy(update={"second": held})
+            kept = element.second.model_copy(update={"scale": scale, "black_body": lookup})
+            element = element.model_copy(update={"second": kept})
         told, sheets = lit.pictures()
         element = element.model_copy(update={"lit": told.lit})
         for name, texels in sheets:
@@ -161,6 +170,8 @@ class FlipbookWriter:
         if e.second is not None:
             steps = len(e.second.black_body)
             text += SECOND[e.second.holds].format(file=e.second.file, scale=e.second.scale, steps=steps)
+        if e.loop and e.period is not None:
+            text += f"  A loop of {e.period:.3f} s: after its last frame comes its first again.\n"
         for block in e.blocks:
             text += (
                 f"  {block.file}: {block.of} in {block.form.upper()} blocks, "
@@ -212,3 +223,64 @@ def _blocked(job: Job, element: Flipbook, block: BlockTexture) -> BlockTexture:
     data, error = dds_bytes(bytes_, block.form, coloured, coloured and not straight)
     (job.target / block.file).write_bytes(data)
     return block.model_copy(update={"levels": len(levels), "psnr": round(psnr(error), 2)})
+
+
+Held = tuple[float, float, dict[str, Any], dict[str, Any]]
+
+
+def surveyed(job: Job, delivery: Delivery, plan: Layout) -> Survey | None:
+    """A look at every frame of the span, where cropping, spacing or looping needs it."""
+    book, effect = delivery.by(Book), job.effect
+    if not (book.crop or book.loop or book.spacing == "even change"):
+        return None
+    first, last = span_of(effect, delivery)
+    indices = np.arange(int(first * effect.rate + 1e-6), int(last * effect.rate + 1e-6) + 1)
+    job.progress.begin(len(indices), f"Looking at {delivery.name}")
+
+    def draw(t: float, size: tuple[int, int]) -> np.ndarray:
+        frames, past = frames_at(effect, delivery, job.plans, job.store, t, job.progress)
+        job.progress.step()
+        return draw_cell(effect, delivery, frames, t, plan, size, job.folder, past, job.books)
+
+    return survey_of(indices / effect.rate, draw, plan.content[0] / plan.content[1])
+
+
+def _moments(job: Job, delivery: Delivery, plan: Layout, index: int, whole: bool) -> list[Held]:
+    """What a cell is made of: shares, times, frames and their past."""
+    t = plan.times[index]
+    other, share = plan.blends[index] if plan.blends else (t, 0.0)
+    asked = [(1.0 - share, t), (share, other)]
+    return [
+        (part, at, *frames_at(job.effect, delivery, job.plans, job.store, at, job.progress, whole))
+        for part, at in asked
+        if part > 0
+    ]
+
+
+def _mixed(
+    held: list[Held], draw: Callable[[float, dict[str, Any], dict[str, Any]], np.ndarray]
+) -> np.ndarray:
+    """The sum of what is drawn of some moments, each by its share."""
+    found = [np.float32(share) * draw(t, frames, past) for share, t, frames, past in held]
+    return found[0] if len(found) == 1 else found[0] + found[1]
+
+
+def _moved(
+    job: Job,
+    delivery: Delivery,
+    plan: Layout,
+    gap: float,
+    t: float,
+    frames: dict[str, Any],
+    past: dict[str, Any],
+) -> np.ndarray:
+    """How what is seen moves from a cell to the next."""
+    return moved_cell(job.effect, delivery, frames, t, gap, plan, job.folder, past)
+
+
+def _gap(plan: Layout, index: int) -> float:
+    """Seconds from a frame to the next."""
+    if plan.period is not None:
+        return plan.period / len(plan.times)
+    last = len(plan.times) - 1
+    return plan.times[min(index + 1, last)] - plan.times[min(index, max(last - 1, 0))]

@@ -108,6 +108,9 @@ class Flipbook(Element):
     heading: float = Field(ge=-720, le=720)  # side it was drawn from, degrees
     clock: Literal["life"] = "life"
     loop: bool = False
+    period: Size | None = None  # of a loop, s: after the last frame comes the first again
+    # of a loop: change from the last frame to the first, as a share of the median change from frame to frame
+    seam: float | None = Field(None, ge=0, le=1e6)
     player: Player
 
     @model_validator(mode="after")

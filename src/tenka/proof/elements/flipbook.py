@@ -12,7 +12,7 @@ from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import still
 from tenka.effect.model import Player
 from tenka.look.colour import black_body_colour, ramp_table
-from tenka.look.sprites import DEPTH, QUAD_FIELDS, count_layers, draw_quads, quad_table
+from tenka.look.sprites import DEPTH, FRAME, NEXT, QUAD_FIELDS, count_layers, draw_quads, quad_table
 from tenka.look.volume import sky_of
 from tenka.package.atlas import Maps, load_atlas, load_maps
 from tenka.package.elements.flipbook import Flipbook
@@ -29,7 +29,7 @@ class Sprites:
 
     Attributes
     ----------
-    age : share of the life, 0 to 1
+    age : share of the life, 0 to 1; through : of the sequence
     place : (n, 3) pivot in m
     size : (n, 2) m
     turn : radians
@@ -37,6 +37,7 @@ class Sprites:
     """
 
     age: np.ndarray
+    through: np.ndarray
     place: np.ndarray
     size: np.ndarray
     turn: np.ndarray
@@ -79,7 +80,10 @@ def sprites(element: Flipbook, player: Player, time: float, carriers: np.ndarray
     table = ramp_table(player.alpha, 1024)
     opacity = table[np.minimum((age * 1023).astype(int), 1023)]
     turn = math.radians(player.rotation) * (2.0 * chance(5) - 1.0)
-    return Sprites(age, place, np.asarray(element.size) * grown[:, None], turn, opacity)
+    through = age * player.plays + (chance(6) if player.any_start else 0.0)
+    if element.loop or player.plays != 1.0 or player.any_start:  # else a life ends with the last frame
+        through = through - np.floor(through)
+    return Sprites(age, through, place, np.asarray(element.size) * grown[:, None], turn, opacity)
 
 
 def quads(
@@ -96,7 +100,7 @@ def quads(
         return np.zeros((0, QUAD_FIELDS), np.float32)
     at = view.project(s.place)
     kept = at[:, 2] > NEAREST
-    at, size, turn, age, opacity = at[kept], s.size[kept], s.turn[kept], s.age[kept], s.opacity[kept]
+    at, size, turn, through, opacity = at[kept], s.size[kept], s.turn[kept], s.through[kept], s.opacity[kept]
     if not len(at):
         return np.zeros((0, QUAD_FIELDS), np.float32)
     depth = np.ones(len(at)) if view.orthographic else at[:, 2]
@@ -108,13 +112,19 @@ def quads(
     centre_x = at[:, 0] + off[:, 0] * cos + off[:, 1] * sin
     centre_y = at[:, 1] + off[:, 0] * sin - off[:, 1] * cos
     times = np.asarray(element.times)
-    moment = times[0] + age * (times[-1] - times[0])  # a life plays the sequence at its own pace
-    place = np.interp(moment, times, np.arange(element.frames)) if element.frames > 1 else 0.0 * age
+    looped = element.loop and element.period is not None
+    if looped and element.period is not None:
+        times = np.append(times, times[0] + element.period)
+    moment = times[0] + through * (times[-1] - times[0])  # a life plays the sequence at its own pace
+    place = np.interp(moment, times, np.arange(len(times))) if element.frames > 1 else 0.0 * through
     content = element.cell[0] - 2 * element.padding
     texels = content / np.maximum(2.0 * half[:, 0], 1e-6)
     centres = np.stack([centre_x, centre_y, at[:, 2]], axis=1)
     axis = np.stack([cos, sin], axis=1)
-    return quad_table(centres, half, axis, place, element.frames, opacity, per_px, texels)
+    table = quad_table(centres, half, axis, place, element.frames, opacity, per_px, texels)
+    if looped:
+        table[:, NEXT] = (table[:, FRAME] + 1) % element.frames
+    return table
 
 
 class PlayedFlipbook(Played):

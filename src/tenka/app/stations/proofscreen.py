@@ -1,0 +1,112 @@
+"""The game's picture at the Proof station, with what drawing it took."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from tenka.app import theme
+from tenka.base.words import counted
+from tenka.effect.model import Camera
+from tenka.proof.engine import HEAT, HEAT_AT, Counts
+
+
+class Screen(QWidget):
+    """The game's picture; drag to walk round, or to turn the sun; wheel to come nearer."""
+
+    looked = pyqtSignal(object)
+    sun_turned = pyqtSignal(float, float)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.image: QImage | None = None
+        self.words = ""
+        self.counts: Counts | None = None
+        self.heat = False
+        self.turns_light = False
+        self.camera = Camera()
+        self._press: QPointF | None = None
+        self.setMinimumSize(320, 200)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Proof")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.image is None:
+            painter.fillRect(self.rect(), theme.colour("#3A3A3A"))
+            painter.setPen(theme.colour(theme.TEXT))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.words)
+            return
+        painter.drawImage(self.rect(), self.image)
+        if self.counts is not None:
+            c = self.counts
+            share = c.pixels / max(1, self.image.width() * self.image.height())
+            more = (("particles", c.particles), ("triangles", c.triangles), ("volume samples", c.samples))
+            rows = [
+                ("quads", f"{c.quads}"),
+                *((name, f"{count:,}") for name, count in more if count),
+                ("covered", f"{c.covered / 1e6:.2f} Mpx"),
+                ("of the picture", f"{100 * share:.1f} %"),
+                ("overdraw", f"{c.overdraw:.2f} layers"),
+                ("most", counted(c.most, "layer")),
+                ("texture read", f"{c.texture_bytes / 1e6:.2f} MB"),
+            ]
+            box = QRectF(12, 12, 190, 14 + 17 * len(rows))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour(theme.GROUND, 0.78))
+            painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
+            painter.setFont(theme.font(theme.SMALL))
+            for k, (name, text) in enumerate(rows):
+                line = QRectF(box.left() + 10, box.top() + 7 + 17 * k, box.width() - 20, 17)
+                painter.setPen(theme.colour(theme.QUIET))
+                painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
+                painter.setPen(theme.colour(theme.TEXT))
+                painter.drawText(line, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+        if self.heat:
+            self._legend(painter)
+
+    def _legend(self, painter: QPainter) -> None:
+        wide, left, top = 34, self.width() - 34 * len(HEAT_AT) - 16, self.height() - 40
+        painter.setFont(theme.font(theme.SMALL))
+        for k, (layers, hue) in enumerate(zip(HEAT_AT, HEAT)):
+            r, g, b = (int(255 * c) for c in hue)
+            painter.fillRect(QRectF(left + k * wide, top, wide, 8), theme.colour(f"#{r:02x}{g:02x}{b:02x}"))
+            painter.setPen(theme.colour(theme.TEXT))
+            painter.drawText(
+                QRectF(left + k * wide, top + 9, wide, 16), Qt.AlignmentFlag.AlignCenter, f"{layers}"
+            )
+        painter.drawText(
+            QRectF(left - 110, top - 4, 104, 16),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            "layers per pixel",
+        )
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._press = event.position()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._press = None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._press is not None:
+            d = event.position() - self._press
+            self._press = event.position()
+            pitch = min(80.0, max(-15.0, self.camera.pitch + d.y() * 0.3))
+            if self.turns_light:
+                self.sun_turned.emit(-0.5 * d.x(), -0.3 * d.y())
+            else:
+                self._look({"heading": self.camera.heading - d.x() * 0.4, "pitch": pitch})
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        self._look(
+            {"distance": min(5e3, max(0.5, self.camera.distance * 0.9 ** (event.angleDelta().y() / 120)))}
+        )
+
+    def _look(self, change: dict[str, float]) -> None:
+        self.camera = self.camera.model_copy(update=change)
+        self.looked.emit(self.camera)
