@@ -25,10 +25,10 @@ void main() {
   o = heat == 1 ? vec4(through < 0.996 ? 1.0 : 0.0, 0.0, 0.0, 0.0) : vec4(light, 1.0 - through);
 }`);
 async function grid(text, [w, h, d]) {
-  const image = new Image(); await new Promise((done, bad) => { image.onload = done; image.onerror = () => bad(new Error("a volume cannot be read")); image.src = "data:image/png;base64," + text; });
-  const t = gl.createTexture(); gl.bindTexture(gl.TEXTURE_3D, t);
-  gl.pixelStorei(gl.UNPACK_COLORSPACE_CONVERSION_WEBGL, gl.NONE); gl.pixelStorei(gl.UNPACK_PREMULTIPLY_ALPHA_WEBGL, false);
-  gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGBA8, w, h, d, 0, gl.RGBA, gl.UNSIGNED_BYTE, image);
+  const packed = new Blob([Uint8Array.from(atob(text), c => c.charCodeAt(0))]).stream().pipeThrough(new DecompressionStream("deflate"));
+  const bytes = new Uint8Array(await new Response(packed).arrayBuffer());
+  const t = gl.createTexture(); gl.bindTexture(gl.TEXTURE_3D, t); gl.pixelStorei(gl.UNPACK_PREMULTIPLY_ALPHA_WEBGL, false);
+  gl.texImage3D(gl.TEXTURE_3D, 0, gl.RGBA8, w, h, d, 0, gl.RGBA, gl.UNSIGNED_BYTE, bytes);
   for (const k of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T, gl.TEXTURE_WRAP_R]) gl.texParameteri(gl.TEXTURE_3D, k, gl.CLAMP_TO_EDGE);
   for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_3D, k, gl.LINEAR);
   return t;
