@@ -8,6 +8,7 @@ from tenka.effect.catalogue import table_markdown
 from tenka.effect.routes.bodies import BodyBake
 from tenka.effect.routes.light import LightPlayer, LightTrack
 from tenka.effect.routes.particles import ParticleBake, SwarmPlayer
+from tenka.effect.routes.slices import SlicePlayer, SliceStack
 from tenka.effect.routes.volume import Volume, VolumePlayer
 from tenka.package.manifest import schema
 
@@ -37,6 +38,8 @@ MODELS = {
     "Delivered bodies": BodyBake,
     "Volume": Volume,
     "Volume as played": VolumePlayer,
+    "Slices": SliceStack,
+    "Slices as played": SlicePlayer,
     "Delivered light": LightTrack,
     "Light as played": LightPlayer,
     "Tier": model.Tier,

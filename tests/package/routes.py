@@ -30,6 +30,7 @@ def many_ways() -> Effect:
     rows = [
         ("fog", "volume", "gas", {}),
         ("slabs", "volume", "gas", {"form": "dense", "side": 24}),
+        ("leaves", "slices", "gas", {"count": 10, "columns": 3, "rows": 3, "side": 48}),
         ("glow", "light", "gas", {}),
         ("specks", "particles", "particles", {}),
         ("chips", "bodies", "debris", {}),

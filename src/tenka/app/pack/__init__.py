@@ -9,10 +9,11 @@ from tenka.app.pack.particles import AliveView
 from tenka.app.pack.volume import VolumeView
 
 VIEWS: dict[str, type[RouteView]] = {
-    "bodies": AliveView,
     "flipbook": ContactView,
-    "light": LightView,
     "particles": AliveView,
+    "bodies": AliveView,
     "volume": VolumeView,
+    "slices": VolumeView,
+    "light": LightView,
 }
 """By the route's word."""

@@ -11,14 +11,16 @@ from tenka.budget.routes.bodies import bodies_line
 from tenka.budget.routes.flipbook import flipbook_line
 from tenka.budget.routes.light import light_line
 from tenka.budget.routes.particles import particles_line
+from tenka.budget.routes.slices import slices_line
 from tenka.budget.routes.volume import volume_line
 from tenka.effect.model import Tier
 
 ROUTES: dict[str, Callable[[str, Any, Tier, Device], Line]] = {
-    "bodies": bodies_line,
     "flipbook": flipbook_line,
-    "light": light_line,
     "particles": particles_line,
+    "bodies": bodies_line,
     "volume": volume_line,
+    "slices": slices_line,
+    "light": light_line,
 }
 """By the route's word: its line, from its name, its element, the tier and the device."""

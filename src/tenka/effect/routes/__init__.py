@@ -13,14 +13,18 @@ from tenka.effect.routes.bodies import BodyBake
 from tenka.effect.routes.flipbook import Flipbook
 from tenka.effect.routes.light import LightTrack
 from tenka.effect.routes.particles import ParticleBake
+from tenka.effect.routes.slices import SliceStack
 from tenka.effect.routes.volume import Volume
 
-Route = Annotated[Flipbook | ParticleBake | BodyBake | Volume | LightTrack, Field(discriminator="kind")]
+Route = Annotated[
+    Flipbook | ParticleBake | BodyBake | Volume | SliceStack | LightTrack, Field(discriminator="kind")
+]
 ROUTES: dict[str, type[RouteSettings]] = {
     "flipbook": Flipbook,
     "particles": ParticleBake,
     "bodies": BodyBake,
     "volume": Volume,
+    "slices": SliceStack,
     "light": LightTrack,
 }
 """Settings of each route, by the word that stands in files."""

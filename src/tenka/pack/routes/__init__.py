@@ -7,13 +7,15 @@ from tenka.pack.routes.bodies import BodiesWriter
 from tenka.pack.routes.flipbook import FlipbookWriter
 from tenka.pack.routes.light import LightWriter
 from tenka.pack.routes.particles import ParticlesWriter
+from tenka.pack.routes.slices import SlicesWriter
 from tenka.pack.routes.volume import VolumeWriter
 
 ROUTES: dict[str, Writer] = {
-    "bodies": BodiesWriter,
     "flipbook": FlipbookWriter,
-    "light": LightWriter,
     "particles": ParticlesWriter,
+    "bodies": BodiesWriter,
     "volume": VolumeWriter,
+    "slices": SlicesWriter,
+    "light": LightWriter,
 }
 """By the route's word."""

@@ -10,15 +10,19 @@ from tenka.package.elements.bodies import Bodies
 from tenka.package.elements.flipbook import Flipbook
 from tenka.package.elements.light import LightTrack
 from tenka.package.elements.particles import Particles
+from tenka.package.elements.slices import Slices
 from tenka.package.elements.volume import Volume
 from tenka.package.parts import Element
 
-AnyElement = Annotated[Flipbook | Particles | Bodies | Volume | LightTrack, Field(discriminator="route")]
+AnyElement = Annotated[
+    Flipbook | Particles | Bodies | Volume | Slices | LightTrack, Field(discriminator="route")
+]
 ELEMENTS: dict[str, type[Element]] = {
     "flipbook": Flipbook,
     "particles": Particles,
     "bodies": Bodies,
     "volume": Volume,
+    "slices": Slices,
     "light": LightTrack,
 }
 """The part of the manifest for each route."""

@@ -7,13 +7,15 @@ from tenka.proof.elements.bodies import PlayedBodies
 from tenka.proof.elements.flipbook import PlayedFlipbook
 from tenka.proof.elements.light import PlayedLight
 from tenka.proof.elements.particles import PlayedParticles
+from tenka.proof.elements.slices import PlayedSlices
 from tenka.proof.elements.volume import PlayedVolume
 
 PLAYED: dict[str, type[Played]] = {
-    "bodies": PlayedBodies,
     "flipbook": PlayedFlipbook,
-    "light": PlayedLight,
     "particles": PlayedParticles,
+    "bodies": PlayedBodies,
     "volume": PlayedVolume,
+    "slices": PlayedSlices,
+    "light": PlayedLight,
 }
 """By the route's word."""
