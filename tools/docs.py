@@ -9,6 +9,7 @@ from tenka.effect.routes.bodies import BodyBake
 from tenka.effect.routes.light import LightPlayer, LightTrack
 from tenka.effect.routes.particles import ParticleBake, SwarmPlayer
 from tenka.effect.routes.slices import SlicePlayer, SliceStack
+from tenka.effect.routes.trails import TrailBake, TrailPlayer
 from tenka.effect.routes.volume import Volume, VolumePlayer
 from tenka.package.manifest import schema
 
@@ -35,6 +36,8 @@ MODELS = {
     "Player": model.Player,
     "Delivered particles": ParticleBake,
     "Particles as played": SwarmPlayer,
+    "Delivered trails": TrailBake,
+    "Trails as played": TrailPlayer,
     "Delivered bodies": BodyBake,
     "Volume": Volume,
     "Volume as played": VolumePlayer,

@@ -22,17 +22,23 @@ def many_ways() -> Effect:
     effect = STARTERS["Fire"](Effect())
     for name in ("Sparks", "Debris"):
         effect, _ = with_new_layer(effect, LAYERS[name](effect))
+    effect, path = with_new_layer(effect, LAYERS["Sparks"](effect))
+    tails = effect.layer(path.split(".")[1])
+    look = tails.look.model_copy(update={"form": "ribbon", "trail": 0.15, "scale": 2.0})
+    effect = effect.with_layer(tails.model_copy(update={"look": look, "name": "Tails"}))
     gas = effect.gases[0]
     domain = gas.domain.model_copy(update={"voxel": 3.0 * gas.domain.voxel})
     effect = effect.with_layer(gas.model_copy(update={"domain": domain}))
     effect = effect.model_copy(update={"seconds": SECONDS, "name": "Many ways"})
-    ids = {layer.kind: layer.id for layer in effect.layers}
+    ids = {layer.kind: layer.id for layer in effect.layers if layer.name != "Tails"}
+    ids["tails"] = tails.id
     rows = [
         ("fog", "volume", "gas", {}),
         ("slabs", "volume", "gas", {"form": "dense", "side": 24}),
         ("leaves", "slices", "gas", {"count": 10, "columns": 3, "rows": 3, "side": 48}),
         ("glow", "light", "gas", {}),
         ("specks", "particles", "particles", {}),
+        ("tails", "trails", "tails", {}),
         ("chips", "bodies", "debris", {}),
         ("nodes", "bodies", "debris", {"form": "nodes"}),
         ("book", "flipbook", "gas", {"columns": 2, "rows": 2, "width": 96, "height": 96}),

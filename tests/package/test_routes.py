@@ -42,7 +42,7 @@ from tenka.package.grids import frame_of, mixed
 from tenka.package.rows import rows_of, stands_of
 from tenka.proof.elements.base import Now, place_in
 from tenka.proof.engine import Package, package_view
-from tenka.run.driver import figures_of
+from tenka.run.driver import figures_of, past_of
 from tenka.run.plans import plans_of
 from tenka.scene.cameras import View, side_view, view_of
 
@@ -221,7 +221,7 @@ def test_a_stack_is_the_whole_from_its_own_side_and_near_it_from_aside(
     off = np.abs(found - whole).mean() / np.abs(whole).mean()
     assert off < most, off
     sums = found.sum(axis=(0, 1)) / whole.sum(axis=(0, 1))
-    assert np.allclose(sums, 1.0, atol=0.04 + 0.0025 * aside), sums
+    assert np.allclose(sums, 1.0, atol=0.06 + 0.0025 * aside), sums
 
 
 def test_sheets_without_anything_are_left_out_and_others_lie_where_there_is_more(
@@ -301,6 +301,36 @@ def test_tables_hold_every_value_of_every_particle(effect: Effect, store: FrameS
     lines = (tmp_path / "p" / element.tables[6].file).read_text().splitlines()
     _, frame = stored(effect, store, "specks", 6)
     assert "id" in lines[0] and "opacity" in lines[0] and len(lines) == 1 + len(frame.points)
+
+
+# --- trails ----------------------------------------------------------------------------------------
+
+
+def test_trails_lead_where_the_stage_draws_them(effect: Effect, store: FrameStore, folder: Path):
+    package = Package(folder)
+    played = next(p for p in package.played if p.element.id == "tails")
+    view = package_view(package, 64, 40)
+    for index in (4, 10):
+        layer, frame = stored(effect, store, "tails", index)
+        t, plan = index / effect.rate, plans_of(effect, None)[layer.id]
+        swarm = Swarm(frame.points, t, layer.look, lives_of(layer, t), past=past_of(plan, store, index))
+        want = ready(swarm, still(effect.light, t))
+        found = played.points(
+            played.element.player, Now(t, view, np.zeros((1, 3)), package.light, package.gain)
+        )
+        assert found is not None and len(want) > 20
+        lengths = [np.linalg.norm(p.tail - p.place, axis=1) for p in (want, found)]
+        assert lengths[1].sum() == pytest.approx(lengths[0].sum(), rel=0.05)
+        areas = [(p.width * n * p.alpha).sum() for p, n in zip((want, found), lengths)]
+        assert areas[1] == pytest.approx(areas[0], rel=0.06)
+        for ends in ("place", "tail"):
+            middles = [
+                np.average(getattr(p, ends), axis=0, weights=n) for p, n in zip((want, found), lengths)
+            ]
+            assert np.allclose(middles[0], middles[1], atol=0.03)
+    half = played.element.player.model_copy(update={"length": 0.5})
+    short = played.points(half, Now(10 / effect.rate, view, np.zeros((1, 3)), package.light, package.gain))
+    assert np.linalg.norm(short.tail - short.place, axis=1).sum() < 0.7 * lengths[1].sum()
 
 
 # --- bodies ----------------------------------------------------------------------------------------
@@ -407,7 +437,7 @@ def test_a_light_falls_on_the_ground_by_the_square_of_its_distance(
 # --- together --------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize(("id", "most"), [("fog", 0.03), ("specks", 0.03), ("chips", 0.03)])
+@pytest.mark.parametrize(("id", "most"), [("fog", 0.03), ("specks", 0.03), ("tails", 0.03), ("chips", 0.03)])
 def test_proof_shows_what_the_stage_shows(
     effect: Effect, store: FrameStore, tmp_path: Path, id: str, most: float
 ):
@@ -442,6 +472,7 @@ def test_what_the_game_turns_changes_the_picture(folder: Path):
         "glow": {"brightness": 4.0},
         "specks": {"share": 0.0},
         "leaves": {"opacity": 0.0},
+        "tails": {"length": 0.0},
     }
     for id, change in turned.items():
         players = tuple(
@@ -544,7 +575,7 @@ def test_a_light_alone_does_not_show_its_layer(effect: Effect):
     assert gas not in {layer.id for layer in left_out(effect)}
 
 
-@pytest.mark.parametrize("id", ["fog", "slabs", "leaves", "glow", "specks", "chips", "nodes"])
+@pytest.mark.parametrize("id", ["fog", "slabs", "leaves", "glow", "specks", "tails", "chips", "nodes"])
 def test_stopping_leaves_the_earlier_package_whole(
     effect: Effect, store: FrameStore, tmp_path: Path, id: str
 ):

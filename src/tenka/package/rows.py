@@ -10,6 +10,7 @@ from tenka.base.errors import BadInput
 from tenka.base.exr import read_exr
 from tenka.package.elements.bodies import Bodies
 from tenka.package.elements.particles import Particles
+from tenka.package.elements.trails import Trails
 
 WIDE = 11  # place, width, light, opacity, way
 
@@ -49,3 +50,20 @@ def stands_of(folder: Path, element: Bodies) -> tuple[np.ndarray, np.ndarray]:
     if not (np.isfinite(places).all() and np.isfinite(turns).all()):
         raise BadInput("holds what is no number", "finite numbers", folder / element.places.file)
     return places[:, : element.pieces], turns[:, : element.pieces]
+
+
+def trail_rows(folder: Path, element: Trails) -> np.ndarray:
+    """Heads of trails at all moments, (moments, columns, 12): place and width, m; light; opacity; speed, m/s;
+    age, s.
+
+    Raises
+    ------
+    BadInput
+        A texture that is broken or not what the manifest says.
+    """
+    wide, tall = element.textures[0]
+    parts = [read_exr(folder / t.file, wide, tall) for t in (element.place, element.paint, element.speed)]
+    found = np.concatenate(parts, axis=2)
+    if not np.isfinite(found).all():
+        raise BadInput("holds what is no number", "finite numbers", folder / element.place.file)
+    return found.reshape(len(element.times), -1, 12)

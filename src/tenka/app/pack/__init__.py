@@ -11,6 +11,7 @@ from tenka.app.pack.volume import VolumeView
 VIEWS: dict[str, type[RouteView]] = {
     "flipbook": ContactView,
     "particles": AliveView,
+    "trails": AliveView,
     "bodies": AliveView,
     "volume": VolumeView,
     "slices": VolumeView,

@@ -12,12 +12,14 @@ from tenka.budget.routes.flipbook import flipbook_line
 from tenka.budget.routes.light import light_line
 from tenka.budget.routes.particles import particles_line
 from tenka.budget.routes.slices import slices_line
+from tenka.budget.routes.trails import trails_line
 from tenka.budget.routes.volume import volume_line
 from tenka.effect.model import Tier
 
 ROUTES: dict[str, Callable[[str, Any, Tier, Device], Line]] = {
     "flipbook": flipbook_line,
     "particles": particles_line,
+    "trails": trails_line,
     "bodies": bodies_line,
     "volume": volume_line,
     "slices": slices_line,

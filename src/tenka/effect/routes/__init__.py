@@ -14,14 +14,17 @@ from tenka.effect.routes.flipbook import Flipbook
 from tenka.effect.routes.light import LightTrack
 from tenka.effect.routes.particles import ParticleBake
 from tenka.effect.routes.slices import SliceStack
+from tenka.effect.routes.trails import TrailBake
 from tenka.effect.routes.volume import Volume
 
 Route = Annotated[
-    Flipbook | ParticleBake | BodyBake | Volume | SliceStack | LightTrack, Field(discriminator="kind")
+    Flipbook | ParticleBake | TrailBake | BodyBake | Volume | SliceStack | LightTrack,
+    Field(discriminator="kind"),
 ]
 ROUTES: dict[str, type[RouteSettings]] = {
     "flipbook": Flipbook,
     "particles": ParticleBake,
+    "trails": TrailBake,
     "bodies": BodyBake,
     "volume": Volume,
     "slices": SliceStack,

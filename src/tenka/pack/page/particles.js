@@ -15,14 +15,15 @@ void main() {
   gl_Position = h.z < 0.05 ? vec4(2.0, 2.0, 0.0, 1.0) : vec4(at.x / size.x * 2.0 - 1.0, 1.0 - at.y / size.y * 2.0, 0.0, 1.0);
 }`, `
 flat in vec2 a, b; flat in float radius, deep; flat in vec4 tint; in vec2 at; layout(location=0) out vec4 o;
-uniform sampler2D depths; uniform float softness, opaque, soft; uniform int heat;
+uniform sampler2D depths; uniform float softness, opaque; uniform int heat, kind;
 void main() {
   if (metres(texelFetch(depths, ivec2(gl_FragCoord.xy), 0).r) < deep) discard;
-  vec2 u = b - a, p = at - a; float long2 = dot(u, u), s = long2 > 1e-6 ? clamp(dot(p, u) / long2, 0.0, 1.0) : 0.0, d = distance(p, s * u), cover;
-  if (soft > 0.5) { float e = clamp((radius + 0.5 - d) / max(softness * radius, 1.0), 0.0, 1.0); cover = e * e * (3.0 - 2.0 * e) * (1.0 - 0.75 * s); }
-  else cover = clamp(radius + 0.5 - d, 0.0, 1.0);
+  vec2 u = b - a, p = at - a; float long2 = dot(u, u), s = long2 > 1e-6 ? clamp(dot(p, u) / long2, 0.0, 1.0) : 0.0, d = distance(p, s * u), cover, lit = 1.0;
+  // kinds: 0 a disc, 1 a soft sprite or streak, 2 a part of a ribbon, 3 a part of a tube
+  if (kind == 1 || kind == 2) { float e = clamp((radius + 0.5 - d) / max(softness * radius, 1.0), 0.0, 1.0); cover = e * e * (3.0 - 2.0 * e) * (kind == 1 ? 1.0 - 0.75 * s : 1.0); }
+  else { cover = clamp(radius + 0.5 - d, 0.0, 1.0); if (kind == 3) lit = 0.35 + 0.75 * sqrt(max(1.0 - pow(d / (radius + 0.5), 2.0), 0.0)); }
   if (cover <= 0.0) discard;
-  o = heat == 1 ? vec4(1.0, 0.0, 0.0, 0.0) : vec4(tint.rgb * tint.a, tint.a * opaque) * cover;
+  o = heat == 1 ? vec4(1.0, 0.0, 0.0, 0.0) : vec4(tint.rgb * tint.a * lit, tint.a * opaque) * cover;
 }`);
 const speckArray = gl.createVertexArray(), speckBuffer = gl.createBuffer();
 gl.bindVertexArray(speckArray); gl.bindBuffer(gl.ARRAY_BUFFER, speckBuffer);
@@ -56,12 +57,13 @@ ROUTES.particles = {
     }
     return found;
   },
-  paint(e, h, player, list, v, heat) {
-    use(speck, v); gl.bindVertexArray(speckArray); gl.uniform2f(speck.at("size"), canvas.width, canvas.height); gl.uniform1i(speck.at("heat"), heat ? 1 : 0);
-    gl.uniform1f(speck.at("pointy"), e.form === "point" ? 1 : 0); gl.uniform1f(speck.at("softness"), e.softness); gl.uniform1f(speck.at("opaque"), e.opaque); gl.uniform1f(speck.at("soft"), e.form === "soft" ? 1 : 0);
-    bind(4, targets.depth, speck.at("depths"));
-    const data = new Float32Array(list.length * 11); list.forEach((x, n) => data.set(x.row, n * 11));
-    gl.bindBuffer(gl.ARRAY_BUFFER, speckBuffer); gl.bufferData(gl.ARRAY_BUFFER, data, gl.STREAM_DRAW);
-    gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, list.length);
-  },
+  paint(e, h, player, list, v, heat) { paintSpecks(e, list, v, heat, e.form === "soft" ? 1 : 0, e.form === "point"); },
 };
+function paintSpecks(e, list, v, heat, kind, pointy) {
+  use(speck, v); gl.bindVertexArray(speckArray); gl.uniform2f(speck.at("size"), canvas.width, canvas.height); gl.uniform1i(speck.at("heat"), heat ? 1 : 0);
+  gl.uniform1f(speck.at("pointy"), pointy ? 1 : 0); gl.uniform1f(speck.at("softness"), e.softness); gl.uniform1f(speck.at("opaque"), e.opaque); gl.uniform1i(speck.at("kind"), kind);
+  bind(4, targets.depth, speck.at("depths"));
+  const data = new Float32Array(list.length * 11); list.forEach((x, n) => data.set(x.row, n * 11));
+  gl.bindBuffer(gl.ARRAY_BUFFER, speckBuffer); gl.bufferData(gl.ARRAY_BUFFER, data, gl.STREAM_DRAW);
+  gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, list.length);
+}

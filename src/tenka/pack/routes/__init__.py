@@ -8,11 +8,13 @@ from tenka.pack.routes.flipbook import FlipbookWriter
 from tenka.pack.routes.light import LightWriter
 from tenka.pack.routes.particles import ParticlesWriter
 from tenka.pack.routes.slices import SlicesWriter
+from tenka.pack.routes.trails import TrailsWriter
 from tenka.pack.routes.volume import VolumeWriter
 
 ROUTES: dict[str, Writer] = {
     "flipbook": FlipbookWriter,
     "particles": ParticlesWriter,
+    "trails": TrailsWriter,
     "bodies": BodiesWriter,
     "volume": VolumeWriter,
     "slices": SlicesWriter,

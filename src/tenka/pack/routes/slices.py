@@ -146,8 +146,8 @@ class SlicesWriter:
             f"{e.columns} x {e.rows} cells.\n"
             "  A sheet's texel (u, v), from the left and from below, is at corner + away axes[2]\n"
             f"  + u axes[0] + v axes[1]; its light is its colour, decoded from sRGB, times {e.scale:.6g},\n"
-            "  premultiplied. Seen from aside, with c the cosine of the angle to a sheet's normal (not below\n"
-            "  1/8), A = 1 - (1 - a)^(1/c) and light times A / a. Draw sheets from the farthest:\n"
+            "  premultiplied. Seen from aside, with c the cosine of the angle to a sheet's normal (not\n"
+            "  below 1/8), A = 1 - (1 - a)^(1/c) and light times A / a. Draw sheets from the farthest:\n"
             "  picture = light + picture (1 - A); mix two frames in time.\n"
         )
 

@@ -11,15 +11,17 @@ from tenka.package.elements.flipbook import Flipbook
 from tenka.package.elements.light import LightTrack
 from tenka.package.elements.particles import Particles
 from tenka.package.elements.slices import Slices
+from tenka.package.elements.trails import Trails
 from tenka.package.elements.volume import Volume
 from tenka.package.parts import Element
 
 AnyElement = Annotated[
-    Flipbook | Particles | Bodies | Volume | Slices | LightTrack, Field(discriminator="route")
+    Flipbook | Particles | Trails | Bodies | Volume | Slices | LightTrack, Field(discriminator="route")
 ]
 ELEMENTS: dict[str, type[Element]] = {
     "flipbook": Flipbook,
     "particles": Particles,
+    "trails": Trails,
     "bodies": Bodies,
     "volume": Volume,
     "slices": Slices,

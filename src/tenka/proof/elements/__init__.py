@@ -8,11 +8,13 @@ from tenka.proof.elements.flipbook import PlayedFlipbook
 from tenka.proof.elements.light import PlayedLight
 from tenka.proof.elements.particles import PlayedParticles
 from tenka.proof.elements.slices import PlayedSlices
+from tenka.proof.elements.trails import PlayedTrails
 from tenka.proof.elements.volume import PlayedVolume
 
 PLAYED: dict[str, type[Played]] = {
     "flipbook": PlayedFlipbook,
     "particles": PlayedParticles,
+    "trails": PlayedTrails,
     "bodies": PlayedBodies,
     "volume": PlayedVolume,
     "slices": PlayedSlices,

@@ -1,0 +1,55 @@
+"""The trails route: ribbons or tubes behind particles, from rows of where these were."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+from pydantic import Field
+
+from tenka.effect.catalogue import BAKE, PLAYER, Settings
+from tenka.effect.routes.base import RouteSettings, first_moment, last_moment, one_in
+
+DRAWN = ("ribbon", "tube")
+
+
+class TrailPlayer(Settings):
+    """What the game may turn of trails."""
+
+    length: float = PLAYER.number(
+        1.0, "", 0, 1, "Length of trails against what was packed.", cost="fill", label="length played"
+    )
+    width: float = PLAYER.number(
+        1.0, "", 0, 20, "Size against what was packed.", soft=(0.3, 3), cost="fill", label="size played"
+    )
+    brightness: float = PLAYER.number(
+        1.0, "", 0, 50, "Light against what was packed.", soft=(0, 3), label="brightness played"
+    )
+    opacity: float = PLAYER.number(1.0, "", 0, 1, "Opacity against what was packed.", label="opacity played")
+
+
+class TrailBake(RouteSettings):
+    """The trails route: places, speeds and light of the heads in textures, and how a trail goes on behind."""
+
+    TITLE: ClassVar[str] = "Trails"
+    HINT: ClassVar[str] = "Ribbons or tubes that the game draws behind particles, from where these were."
+    TAKES: ClassVar[tuple[str, ...]] = ("particles", "debris")
+    kind: Literal["trails"] = "trails"
+    first: float = first_moment(BAKE)
+    last: float = last_moment(BAKE)
+    every: int = one_in(BAKE)
+    most: int = BAKE.number(
+        2_000,
+        "",
+        1,
+        100_000,
+        "No more trails than so many at once; of more, some stand for all, and are wider.",
+        soft=(50, 5_000),
+        step=10,
+        label="most written",
+        cost="memory",
+    )
+    player: TrailPlayer = Field(default_factory=TrailPlayer)
+
+    def fits(self, layer: Any) -> str:
+        why = super().fits(layer)
+        return why or ("" if layer.look.form in DRAWN else f"takes what is drawn as {DRAWN[0]} or {DRAWN[1]}")
