@@ -6,8 +6,10 @@ from pathlib import Path
 from tenka.effect import model
 from tenka.effect.catalogue import table_markdown
 from tenka.effect.routes.bodies import BodyBake
+from tenka.effect.routes.grid import LiveGrid
 from tenka.effect.routes.light import LightPlayer, LightTrack
 from tenka.effect.routes.particles import ParticleBake, SwarmPlayer
+from tenka.effect.routes.shimmer import Shimmer, ShimmerPlayer
 from tenka.effect.routes.slices import SlicePlayer, SliceStack
 from tenka.effect.routes.trails import TrailBake, TrailPlayer
 from tenka.effect.routes.volume import Volume, VolumePlayer
@@ -43,6 +45,9 @@ MODELS = {
     "Volume as played": VolumePlayer,
     "Slices": SliceStack,
     "Slices as played": SlicePlayer,
+    "Live grid": LiveGrid,
+    "Shimmer": Shimmer,
+    "Shimmer as played": ShimmerPlayer,
     "Delivered light": LightTrack,
     "Light as played": LightPlayer,
     "Tier": model.Tier,

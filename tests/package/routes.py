@@ -28,7 +28,8 @@ def many_ways() -> Effect:
     effect = effect.with_layer(tails.model_copy(update={"look": look, "name": "Tails"}))
     gas = effect.gases[0]
     domain = gas.domain.model_copy(update={"voxel": 3.0 * gas.domain.voxel})
-    effect = effect.with_layer(gas.model_copy(update={"domain": domain}))
+    look = gas.look.model_copy(update={"shimmer": 400.0})
+    effect = effect.with_layer(gas.model_copy(update={"domain": domain, "look": look}))
     effect = effect.model_copy(update={"seconds": SECONDS, "name": "Many ways"})
     ids = {layer.kind: layer.id for layer in effect.layers if layer.name != "Tails"}
     ids["tails"] = tails.id
@@ -37,6 +38,8 @@ def many_ways() -> Effect:
         ("slabs", "volume", "gas", {"form": "dense", "side": 24}),
         ("leaves", "slices", "gas", {"count": 10, "columns": 3, "rows": 3, "side": 48}),
         ("glow", "light", "gas", {}),
+        ("live", "grid", "gas", {}),
+        ("haze", "shimmer", "gas", {}),
         ("specks", "particles", "particles", {}),
         ("tails", "trails", "tails", {}),
         ("chips", "bodies", "debris", {}),

@@ -162,7 +162,7 @@ def test_the_script_in_the_docs_redraws_what_proof_plays(packed: Path, tmp_path:
 
 
 @pytest.mark.skipif(NAME is None, reason="there is no browser here")
-@pytest.mark.parametrize("id", ["fog", "slabs", "leaves", "specks", "tails", "chips", "glow"])
+@pytest.mark.parametrize("id", ["fog", "slabs", "leaves", "specks", "tails", "chips", "glow", "haze"])
 def test_the_page_shows_every_route_as_proof_does(id: str, tmp_path: Path):
     effect = many_ways()
     if id in ("fog", "slabs"):

@@ -23,14 +23,15 @@ import tenka.proof.elements
 from tenka.base.errors import BadInput, Cancelled
 from tenka.base.jobs import Progress
 from tenka.budget.cost import ledger
-from tenka.cache.store import FrameStore
+from tenka.cache.store import Frame, FrameStore
 from tenka.effect import storage
 from tenka.effect.courses import still
 from tenka.effect.document import on_tier, replaced, with_own
-from tenka.effect.model import ROUTES, Delivery, Effect, Tier, rerouted, routes_for
+from tenka.effect.model import ROUTES, Delivery, Effect, Light, Look, Prop, Tier, rerouted, routes_for
 from tenka.look.march import march
 from tenka.look.pieces import bodies_mesh, lives_of
 from tenka.look.render import Renderer
+from tenka.look.shimmer import bends_of
 from tenka.look.shot import gathered, shot_of
 from tenka.look.swarm import Swarm, ready
 from tenka.look.volume import light_volume
@@ -434,6 +435,103 @@ def test_a_light_falls_on_the_ground_by_the_square_of_its_distance(
     assert np.mean(values) == pytest.approx(0.165, rel=0.15)  # its colour
 
 
+# --- shimmer ---------------------------------------------------------------------------------------
+
+
+def test_angles_are_those_of_a_column_of_hot_air():
+    """A slab of heat that grows evenly to the right turns light by index times its slope times its depth."""
+    n, h = 24, 0.1
+    heat = np.repeat(np.linspace(0, 230, n)[:, None, None], n, axis=1) * np.ones((1, 1, n))
+    frame = Frame(np.ones((n, n, n), np.float16), heat.astype(np.float16), None, (0.0, 0.0, 0.0), h, 0.0)
+    look = Look(extinction=0.1)
+    volume = light_volume(frame, look, Light())
+    view = side_view(np.zeros(3), np.full(3, n * h), -90.0, 48, 48)
+    found = bends_of(volume, view)[12:36, 12:36]
+    x = np.linspace(0, n * h, 48)[12:36]
+    kelvin = 230 / (n * h) * x
+    slope = 2.7e-4 * 288 / (288 + kelvin) ** 2 * 230 / (n * h)  # of the missing index, 1/m
+    assert np.allclose(found[..., 0].mean(axis=0), slope * n * h, rtol=0.08)
+    assert np.abs(found[..., 1]).max() < 0.05 * np.abs(found[..., 0]).max()
+
+
+def test_a_shimmer_bends_what_is_behind_it_as_the_stage_does(
+    effect: Effect, store: FrameStore, tmp_path: Path
+):
+    one = alone(effect, "haze")
+    gas = one.layers[0]
+    look = gas.look.model_copy(update={"extinction": 1e-4, "flame": 0.0, "glow": 0.0, "shimmer": 3000.0})
+    wall = Prop(id="wall", name="Wall", position=(0, 3, 0), size=(6, 0.2, 4), copies=1)
+    bars = tuple(
+        Prop(
+            id=f"bar_{n}",
+            name="Bar",
+            position=(-2 + 0.4 * n, 2.8, 0),
+            size=(0.15, 0.2, 4),
+            colour=(0.9, 0.9, 0.9),
+        )
+        for n in range(11)
+    )
+    one = one.with_layer(gas.model_copy(update={"look": look})).model_copy(update={"props": (wall, *bars)})
+    for name, value in (("side", 128), ("columns", 2), ("rows", 2)):
+        one = replaced(one, f"deliveries.haze.route.{name}", value)
+    pack(one, None, store, tmp_path / "p")
+    package = Package(tmp_path / "p")
+    element = package.elements[0]
+    t = element.times[-1]
+    camera = one.camera.model_copy(
+        update={"target": (0.0, 0.0, 1.0), "distance": 5.0, "heading": -90.0, "pitch": 2.0}
+    )
+    view = view_of(camera, 240, 160)
+    frames, past = gathered(plans_of(one, None), store, round(t * one.rate))
+    shots = [
+        Renderer()
+        .draw_shot(shot_of(one, f, None, t, past=past), still(one.light, t), view, passes=4)
+        .rgb.astype(int)
+        for f in (frames, {})
+    ]
+    proofs = [
+        package.draw(t, view, (element.player.model_copy(update={"strength": s}),)).rgb.astype(int)
+        for s in (1.0, 0.0)
+    ]
+    moved = [np.abs(a - b).sum(axis=2) for a, b in (shots, proofs)]
+    assert moved[1].max() > 60
+    # the same places move, by about as much
+    ratio = moved[1].sum() / moved[0].sum()
+    assert 0.6 < ratio < 1.6, ratio
+    assert np.corrcoef(moved[0].ravel(), moved[1].ravel())[0, 1] > 0.6
+
+
+# --- live grid -------------------------------------------------------------------------------------
+
+
+def test_a_live_grid_is_described_and_costs_what_its_voxels_do(
+    effect: Effect, store: FrameStore, folder: Path
+):
+    element = of(folder, "live")
+    told = json.loads((folder / element.table.file).read_text())
+    gas = effect.gases[0]
+    assert set(told["sources"]) == {s.name for s in gas.sources}
+    source = next(iter(told["sources"].values()))
+    assert source["size"]["unit"] == "m" and source["temperature"]["value"] == gas.sources[0].temperature
+    assert max(element.shape) == 48 and told["rate"] == effect.rate
+    assert Package(folder).unplayed == ["Live"]
+    tiered = effect.model_copy(update={"tiers": (Tier(id="mid", name="Mid", distance=6.0),)})
+    figures = {id: figures_of(plan, store) for id, plan in plans_of(effect, None).items()}
+
+    def terms(**values: float) -> dict[str, float]:
+        changed = tiered
+        for name, value in values.items():
+            changed = replaced(changed, f"deliveries.live.route.{name}", value)
+        line = next(x for x in ledger(changed, "mid", figures).lines if x.layer == "Live")
+        return {t.name: t.value for t in line.terms}
+
+    plain = terms()
+    assert terms(longest=96)["fields"] == pytest.approx(8 * plain["fields"], rel=0.1)
+    assert terms(rate=60.0)["steps"] == pytest.approx(2 * plain["steps"])
+    more = terms(passes=80)
+    assert more["arithmetic"] > plain["arithmetic"] and more["memory"] > 1.4 * plain["memory"]
+
+
 # --- together --------------------------------------------------------------------------------------
 
 
@@ -473,6 +571,7 @@ def test_what_the_game_turns_changes_the_picture(folder: Path):
         "specks": {"share": 0.0},
         "leaves": {"opacity": 0.0},
         "tails": {"length": 0.0},
+        "haze": {"strength": 0.0},
     }
     for id, change in turned.items():
         players = tuple(
@@ -554,7 +653,7 @@ def test_a_route_that_cannot_take_a_layer_is_one_sentence(effect: Effect):
         )
     with pytest.raises(BadInput, match="several layers"):
         replaced(effect, "deliveries", (effect.delivery("fog").model_copy(update={"of": (gas, gas)}),))
-    assert routes_for([effect.layer(gas)]) == ["flipbook", "volume", "slices", "light"]
+    assert routes_for([effect.layer(gas)]) == ["flipbook", "volume", "slices", "grid", "light", "shimmer"]
     assert routes_for([effect.layer(gas), effect.layer(sparks)]) == ["flipbook", "light"]
 
 
@@ -575,7 +674,9 @@ def test_a_light_alone_does_not_show_its_layer(effect: Effect):
     assert gas not in {layer.id for layer in left_out(effect)}
 
 
-@pytest.mark.parametrize("id", ["fog", "slabs", "leaves", "glow", "specks", "tails", "chips", "nodes"])
+@pytest.mark.parametrize(
+    "id", ["fog", "slabs", "leaves", "haze", "glow", "specks", "tails", "chips", "nodes"]
+)
 def test_stopping_leaves_the_earlier_package_whole(
     effect: Effect, store: FrameStore, tmp_path: Path, id: str
 ):

@@ -16,7 +16,7 @@ from tenka.budget.devices import Device, device
 from tenka.budget.lines import Line
 from tenka.budget.routes import ROUTES
 from tenka.effect.courses import most
-from tenka.effect.document import on_tier
+from tenka.effect.document import delivered_on, on_tier
 from tenka.effect.model import Effect, Tier, heard
 from tenka.look.shot import SHOWN
 from tenka.pack.layout import bounds_of, left_out, packable, taken
@@ -133,9 +133,11 @@ def _notes(effect: Effect, tier: Tier, d: Device) -> tuple[str, ...]:
             f"{', '.join(shining)}: what lights take of the frame is the game's own affair, and not counted "
             "here."
         )
-    bending = [g.name for g in effect.gases if not g.hidden and most(g.look.shimmer) > 0]
+    played = delivered_on(effect, tier.id)
+    bent = {id for d in played.deliveries if d.route.kind == "shimmer" for id in d.of}
+    bending = [g.name for g in effect.gases if not g.hidden and most(g.look.shimmer) > 0 and g.id not in bent]
     if bending:
-        found.append(f"{', '.join(bending)}: shimmer is not packed, and not counted here.")
+        found.append(f"{', '.join(bending)}: its shimmer has no delivery, and is not counted here.")
     if tier.ms > d.effects_ms:
         found.append(
             f"{tier.name} allows {tier.ms:g} ms where all effects together may take {d.effects_ms:.2f} ms of "

@@ -154,3 +154,30 @@ def bent(
     per = view.height / (2.0 * view.half_height)  # px a unit of tangent, or a metre
     _bend(picture, columns, window, depth, np.float32(per), np.float32(tangent), np.float32(strength), out)
     return out
+
+
+def bends_of(volume: LitVolume, view: View) -> np.ndarray:
+    """By which angles a gas of air's own index turns light at each pixel of an orthographic view, (h, w, 2)
+    rad: to the right and down, of rays that go away from the camera."""
+    h, w = view.height, view.width
+    if volume.empty:
+        return np.zeros((h, w, 2), np.float32)
+    fine = view.sized(w * EVERY, h * EVERY)
+    far = np.full((fine.height, fine.width), 1e9, np.float32)
+    columns = np.zeros((h, w, 2), np.float32)
+    _columns(
+        fine.packed(),
+        fine.width,
+        fine.height,
+        np.array([0, 0, fine.width, fine.height], np.int64),
+        far,
+        volume.origin.astype(np.float32),
+        np.float32(volume.voxel),
+        volume.field,
+        volume.low,
+        volume.high,
+        columns,
+    )
+    pixel = 2.0 * view.half_height / h  # m
+    down, right = np.gradient(columns[..., 0], pixel)
+    return np.stack([right, down], axis=2).astype(np.float32)

@@ -159,6 +159,11 @@ class Package:
         return stands.sun_heading, stands.sun_height
 
     @property
+    def unplayed(self) -> list[str]:
+        """Names of what this stand-in does not play: it has no solver."""
+        return [e.name for e in self.elements if e.route == "grid"]
+
+    @property
     def unlit(self) -> list[str]:
         """Names of what does not follow the sun: its light was packed."""
         fixed = ("flipbook", "particles")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tenka.app.pack.base import RouteView
 from tenka.app.pack.flipbook import ContactView
-from tenka.app.pack.light import LightView
+from tenka.app.pack.light import HeatView, LightView
 from tenka.app.pack.particles import AliveView
 from tenka.app.pack.volume import VolumeView
 
@@ -15,6 +15,8 @@ VIEWS: dict[str, type[RouteView]] = {
     "bodies": AliveView,
     "volume": VolumeView,
     "slices": VolumeView,
+    "grid": VolumeView,
     "light": LightView,
+    "shimmer": HeatView,
 }
 """By the route's word."""

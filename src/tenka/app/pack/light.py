@@ -15,3 +15,12 @@ class LightView(CurveView):
             return self.measured(shown, "flame")
         self.TITLE, self.UNIT = "Particles that shine", ""
         return self.measured(shown, "alive")
+
+
+class HeatView(CurveView):
+    """How much heat a gas holds."""
+
+    TITLE, UNIT = "Heat", "K m³"
+
+    def curve_of(self, shown: Shown) -> Curve:
+        return self.measured(shown, "heat")

@@ -183,6 +183,8 @@ class ProofStation(QWidget):
         self.screen_.camera = result.camera
         self.levers = {}
         self._build_levers(result)
+        if result.unplayed:
+            self.state.said.emit(f"{', '.join(result.unplayed)}: a game solves it, which Proof does not.")
         self.trigger()
         self.redraw()
 

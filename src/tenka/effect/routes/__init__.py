@@ -11,14 +11,16 @@ from pydantic import Field
 from tenka.effect.routes.base import RouteSettings
 from tenka.effect.routes.bodies import BodyBake
 from tenka.effect.routes.flipbook import Flipbook
+from tenka.effect.routes.grid import LiveGrid
 from tenka.effect.routes.light import LightTrack
 from tenka.effect.routes.particles import ParticleBake
+from tenka.effect.routes.shimmer import Shimmer
 from tenka.effect.routes.slices import SliceStack
 from tenka.effect.routes.trails import TrailBake
 from tenka.effect.routes.volume import Volume
 
 Route = Annotated[
-    Flipbook | ParticleBake | TrailBake | BodyBake | Volume | SliceStack | LightTrack,
+    Flipbook | ParticleBake | TrailBake | BodyBake | Volume | SliceStack | LiveGrid | LightTrack | Shimmer,
     Field(discriminator="kind"),
 ]
 ROUTES: dict[str, type[RouteSettings]] = {
@@ -28,6 +30,8 @@ ROUTES: dict[str, type[RouteSettings]] = {
     "bodies": BodyBake,
     "volume": Volume,
     "slices": SliceStack,
+    "grid": LiveGrid,
     "light": LightTrack,
+    "shimmer": Shimmer,
 }
 """Settings of each route, by the word that stands in files."""

@@ -8,15 +8,18 @@ from pydantic import Field
 
 from tenka.package.elements.bodies import Bodies
 from tenka.package.elements.flipbook import Flipbook
+from tenka.package.elements.grid import LiveGrid
 from tenka.package.elements.light import LightTrack
 from tenka.package.elements.particles import Particles
+from tenka.package.elements.shimmer import Shimmer
 from tenka.package.elements.slices import Slices
 from tenka.package.elements.trails import Trails
 from tenka.package.elements.volume import Volume
 from tenka.package.parts import Element
 
 AnyElement = Annotated[
-    Flipbook | Particles | Trails | Bodies | Volume | Slices | LightTrack, Field(discriminator="route")
+    Flipbook | Particles | Trails | Bodies | Volume | Slices | LiveGrid | LightTrack | Shimmer,
+    Field(discriminator="route"),
 ]
 ELEMENTS: dict[str, type[Element]] = {
     "flipbook": Flipbook,
@@ -25,6 +28,8 @@ ELEMENTS: dict[str, type[Element]] = {
     "bodies": Bodies,
     "volume": Volume,
     "slices": Slices,
+    "grid": LiveGrid,
     "light": LightTrack,
+    "shimmer": Shimmer,
 }
 """The part of the manifest for each route."""

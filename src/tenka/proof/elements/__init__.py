@@ -5,8 +5,10 @@ from __future__ import annotations
 from tenka.proof.elements.base import Played
 from tenka.proof.elements.bodies import PlayedBodies
 from tenka.proof.elements.flipbook import PlayedFlipbook
+from tenka.proof.elements.grid import PlayedGrid
 from tenka.proof.elements.light import PlayedLight
 from tenka.proof.elements.particles import PlayedParticles
+from tenka.proof.elements.shimmer import PlayedShimmer
 from tenka.proof.elements.slices import PlayedSlices
 from tenka.proof.elements.trails import PlayedTrails
 from tenka.proof.elements.volume import PlayedVolume
@@ -18,6 +20,8 @@ PLAYED: dict[str, type[Played]] = {
     "bodies": PlayedBodies,
     "volume": PlayedVolume,
     "slices": PlayedSlices,
+    "grid": PlayedGrid,
     "light": PlayedLight,
+    "shimmer": PlayedShimmer,
 }
 """By the route's word."""

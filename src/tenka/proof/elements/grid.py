@@ -1,0 +1,9 @@
+"""A live grid: the stand-in has no solver, and says so by drawing nothing."""
+
+from __future__ import annotations
+
+from tenka.proof.elements.base import Played
+
+
+class PlayedGrid(Played):
+    """A live grid, which a game solves and Proof does not."""
