@@ -34,21 +34,21 @@ def many_ways() -> Effect:
     ids = {layer.kind: layer.id for layer in effect.layers if layer.name != "Tails"}
     ids["tails"] = tails.id
     rows = [
-        ("fog", "volume", "gas", {}),
-        ("slabs", "volume", "gas", {"form": "dense", "side": 24}),
-        ("leaves", "slices", "gas", {"count": 10, "columns": 3, "rows": 3, "side": 48}),
-        ("glow", "light", "gas", {}),
-        ("live", "grid", "gas", {}),
-        ("haze", "shimmer", "gas", {}),
+        ("fog", "gas", "volume", {}),
+        ("slabs", "gas", "volume", {"form": "dense", "side": 24}),
+        ("leaves", "gas", "slices", {"count": 10, "columns": 3, "rows": 3, "side": 48}),
+        ("glow", "gas", "light", {}),
+        ("live", "gas", "grid", {"rate": 30.0}),
+        ("haze", "gas", "shimmer", {}),
         ("specks", "particles", "particles", {}),
-        ("tails", "trails", "tails", {}),
-        ("chips", "bodies", "debris", {}),
-        ("nodes", "bodies", "debris", {"form": "nodes"}),
-        ("book", "flipbook", "gas", {"columns": 2, "rows": 2, "width": 96, "height": 96}),
+        ("tails", "tails", "trails", {}),
+        ("chips", "debris", "bodies", {}),
+        ("nodes", "debris", "bodies", {"form": "nodes"}),
+        ("book", "gas", "flipbook", {"columns": 2, "rows": 2, "width": 96, "height": 96}),
     ]
     deliveries = tuple(
         Delivery(id=id, name=id.title(), of=(ids[kind],), route=ROUTES[route](last=SECONDS, **more))  # type: ignore[arg-type]
-        for id, route, kind, more in rows
+        for id, kind, route, more in rows
     )
     found = effect.model_copy(update={"deliveries": deliveries, "levers": ()})
     return replaced(found, "name", "Many ways")

@@ -12,7 +12,8 @@ import numpy as np
 import pytest
 
 from tenka.base.errors import BadInput
-from tenka.package.openvdb import Field, dumps, load
+from tenka.package.openvdb import Field, dumps
+from tenka.package.openvdbread import load
 
 SYSTEM = "/usr/bin/python3"
 REFERENCE = """

@@ -565,7 +565,7 @@ def test_what_the_game_turns_changes_the_picture(folder: Path):
     view, t = package_view(package, 200, 125), 0.4
     plain = package.draw(t, view).rgb.astype(float)
     turned = {
-        "fog": {"density": 0.0, "glow": 0.0},
+        "fog": {"glow": 0.0, "density": 0.0},
         "slabs": {"glow": 3.0},
         "glow": {"brightness": 4.0},
         "specks": {"share": 0.0},

@@ -25,7 +25,7 @@ from tenka.pack.page import page_of
 from tenka.pack.routes import ROUTES
 from tenka.pack.routes.base import Job
 from tenka.package import manifest as form
-from tenka.package.parts import Element
+from tenka.package.parts import Element, vec3
 from tenka.run.driver import simulate
 from tenka.run.plans import plans_of
 from tenka.scene.glb import to_bytes
@@ -202,8 +202,8 @@ def _manifest(effect: Effect, job: Job, elements: tuple[Element, ...], stands: f
     return form.Manifest(
         effect=effect.name,
         frame_rate=effect.rate,
-        bounds_low=_vec(job.low),
-        bounds_high=_vec(job.high),
+        bounds_low=vec3(job.low),
+        bounds_high=vec3(job.high),
         levers=tuple(levers),
         tiers=tuple(
             form.TierEntry(id=t.id, name=t.name, device=t.device, levers=t.levers) for t in effect.tiers
@@ -211,8 +211,3 @@ def _manifest(effect: Effect, job: Job, elements: tuple[Element, ...], stands: f
         set=stands,
         elements=elements,  # type: ignore[arg-type]
     )
-
-
-def _vec(v: np.ndarray) -> tuple[float, float, float]:
-    x, y, z = (round(float(c), 6) for c in v)
-    return x, y, z

@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
 
-from tenka.base.errors import BadInput
-from tenka.base.files import read_file
 from tenka.package.elements.flipbook import Flipbook
+from tenka.package.pictures import read_png
 
-MOST_BYTES = 1024**3
 _DECODE = (np.arange(256) / 255.0).astype(np.float32)
 _DECODE_SRGB = np.where(_DECODE <= 0.04045, _DECODE / 12.92, ((_DECODE + 0.055) / 1.055) ** 2.4).astype(
     np.float32
@@ -33,17 +29,7 @@ NO_MOTION = np.zeros((0, 0, 2), np.float32)
 
 def read_image(file: Path, element: Flipbook, mode: str) -> np.ndarray:
     """An atlas image, checked against what the manifest says of it."""
-    try:
-        with Image.open(io.BytesIO(read_file(file, "an atlas", MOST_BYTES)), formats=("PNG",)) as image:
-            if image.size != (element.width, element.height):
-                raise BadInput(
-                    f"is {image.size[0]} x {image.size[1]} px",
-                    f"{element.width} x {element.height} as the manifest says",
-                    file,
-                )
-            return np.asarray(image.convert(mode))
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-        raise BadInput("broken off or not an image", "the PNG that the manifest names", file) from None
+    return read_png(file, (element.width, element.height), mode)
 
 
 def halved(level: np.ndarray, count: int) -> list[np.ndarray]:

@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-import io
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
 
 from tenka.base.errors import BadInput
-from tenka.base.files import read_file
 from tenka.cache.store import Frame
 from tenka.package.elements.volume import Volume
-from tenka.package.openvdb import load
+from tenka.package.openvdbread import load
+from tenka.package.pictures import read_png
 
-MOST_BYTES = 1024**3
 CHANNELS = ("red", "green", "blue")
 
 
@@ -45,12 +42,11 @@ def _sparse(file: Path, element: Volume, time: float) -> Frame:
     dye = None
     if "colour" in fields and "coloured" in fields:
         dye = np.concatenate([fields["colour"], fields["coloured"][..., None]], axis=3)
-    x, y, z = (float(v) for v in origin)
     return Frame(
         density if density is not None else np.zeros(shape, np.float32),
         fields.get("temperature", np.zeros(shape, np.float32)),
         None,
-        (x, y, z),
+        (float(origin[0]), float(origin[1]), float(origin[2])),
         found.voxel,
         time,
         flame=fields.get("flame"),
@@ -61,15 +57,7 @@ def _sparse(file: Path, element: Volume, time: float) -> Frame:
 def _dense(file: Path, element: Volume, time: float) -> Frame:
     nx, ny, nz = element.shape
     columns, rows = element.tiles
-    try:
-        with Image.open(io.BytesIO(read_file(file, "a volume", MOST_BYTES)), formats=("PNG",)) as image:
-            if image.size != (columns * nx, rows * ny):
-                raise BadInput(
-                    f"is {image.size[0]} x {image.size[1]} px", f"{columns * nx} x {rows * ny} px", file
-                )
-            raw = np.asarray(image.convert("RGB"))
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-        raise BadInput("broken off or not an image", "the PNG that the manifest names", file) from None
+    raw = read_png(file, (columns * nx, rows * ny), "RGB")
     tiles = raw.reshape(rows, ny, columns, nx, 3).swapaxes(1, 2).reshape(rows * columns, ny, nx, 3)[:nz]
     box = tiles[:, ::-1].transpose(2, 1, 0, 3)  # slices from the lowest up, y up in each
     fields = {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
@@ -28,6 +28,12 @@ Name = Annotated[str, AfterValidator(_inside)]
 
 class Part(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+def vec3(values: Any) -> tuple[float, float, float]:
+    """Three numbers as a manifest holds them, to a millionth."""
+    x, y, z = (round(float(v), 6) for v in values)
+    return x, y, z
 
 
 class Element(Part):

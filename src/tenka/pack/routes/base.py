@@ -89,6 +89,34 @@ def moments_of(effect: Effect, delivery: Delivery) -> list[int]:
     return list(range(start, end + 1, getattr(delivery.route, "every", 1)))
 
 
+@dataclass(frozen=True)
+class Crowd:
+    """What was measured of a layer's particles over the moments that are written.
+
+    Attributes
+    ----------
+    alive : (moments,) how many there were
+    width : m, of one by the mean of squares
+    speed : m/s, weighted by width
+    """
+
+    alive: np.ndarray
+    width: float
+    speed: float
+
+
+def crowd_of(effect: Effect, delivery: Delivery, figures: Mapping[str, Mapping[int, Any]]) -> Crowd:
+    """A delivery's particles, from the figures of its frames; nothing where none are known."""
+    moments = set(moments_of(effect, delivery))
+    held = [m for f, m in figures.get(delivery.of[0], {}).items() if f in moments]
+    total = max(sum(m["alive"] for m in held), 1)
+    # frames of before were measured by their widest alone
+    square = sum(m.get("area", m["alive"] * m["widest"] ** 2) for m in held) / total
+    width = float(np.sqrt(square))
+    swept = sum(m.get("swept", 0.0) for m in held) / total
+    return Crowd(np.array([m["alive"] for m in held] or [0], float), width, swept / max(width, 1e-9))
+
+
 def paged_rows(
     times: tuple[float, ...], rows: np.ndarray, most: int, kind: type = np.float16
 ) -> dict[str, Any]:

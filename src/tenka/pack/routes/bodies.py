@@ -22,6 +22,7 @@ from tenka.pack.turning import continuous
 from tenka.package.elements.bodies import Bodies
 from tenka.package.elements.particles import Texture
 from tenka.package.manifest import Set
+from tenka.package.parts import vec3
 from tenka.package.rows import stands_of
 from tenka.package.stands import mesh_of
 from tenka.scene.gltf import Builder
@@ -67,8 +68,8 @@ class BodiesWriter:
             pieces=pieces,
             starts=tuple(round(mean * n) for n in range(pieces + 1)) if textures else (),
             triangles=round(mean * pieces),
-            low=_vec(box[0]),
-            high=_vec(box[1]),
+            low=vec3(box[0]),
+            high=vec3(box[1]),
         )
 
     @staticmethod
@@ -194,8 +195,3 @@ class BodiesWriter:
             "colours": text(np.repeat(mesh.colours, 3, axis=0)),
             "pieces": text(which),
         }
-
-
-def _vec(v: np.ndarray) -> tuple[float, float, float]:
-    x, y, z = (round(float(c), 6) for c in v)
-    return x, y, z

@@ -18,6 +18,7 @@ from tenka.pack.routes.base import Job, Output
 from tenka.package.elements.grid import LiveGrid
 from tenka.package.elements.particles import Texture
 from tenka.package.manifest import Set
+from tenka.package.parts import vec3
 
 
 def _told(effect: Effect, node: Any) -> dict[str, Any]:
@@ -73,8 +74,8 @@ class GridWriter:
             layers=(layer.name,),
             times=(round(first, 6), round(last, 6)),
             table=Texture(file=f"{delivery.id}_grid.json"),
-            low=_vec(low),
-            high=_vec(low + shape * voxel),
+            low=vec3(low),
+            high=vec3(low + shape * voxel),
             shape=(int(shape[0]), int(shape[1]), int(shape[2])),
             voxel=voxel,
             rate=route.rate,
@@ -126,8 +127,3 @@ class GridWriter:
 
 def _bytes(effect: Effect, layer: GasLayer) -> bytes:
     return (json.dumps(described(effect, layer), indent=1, ensure_ascii=False) + "\n").encode()
-
-
-def _vec(v: np.ndarray) -> tuple[float, float, float]:
-    x, y, z = (round(float(c), 6) for c in v)
-    return x, y, z

@@ -21,9 +21,10 @@ from tenka.look.shot import shot_of
 from tenka.look.swarm import PointSet, over, ready
 from tenka.pack.layout import Box, taken
 from tenka.pack.outgoing import columns_of
-from tenka.pack.routes.base import Job, Output, moments_of, paged_rows
+from tenka.pack.routes.base import Job, Output, crowd_of, moments_of, paged_rows
 from tenka.package.elements.particles import Particles, Texture
 from tenka.package.manifest import Set
+from tenka.package.parts import vec3
 from tenka.package.rows import rows_of
 from tenka.particles.files import write_points
 from tenka.scene.meshes import joined
@@ -110,15 +111,12 @@ class ParticlesWriter:
         route, layer = delivery.by(ParticleBake), taken(effect, delivery)[0]
         assert isinstance(layer, PointLayer)
         look, moments = layer.look, moments_of(effect, delivery)
-        held = [m for f, m in figures.get(layer.id, {}).items() if f in set(moments)]
-        alive = np.array([m["alive"] for m in held] or [0], float) * look.copies
+        crowd = crowd_of(effect, delivery, figures)
+        alive = crowd.alive * look.copies
         one_in = max(1.0, float(np.ceil(alive.max() / route.most)))
         drawn = look.scale * float(over(look.size_over, np.linspace(0, 1, 17)).mean())
-        total = max(sum(m["alive"] for m in held), 1)
-        square = sum(m.get("area", m["alive"] * m["widest"] ** 2) for m in held) / total
-        swept = sum(m.get("swept", 0.0) for m in held) / total
-        width = drawn * float(np.sqrt(square * one_in))
-        length = look.streak * swept / max(float(np.sqrt(square)), 1e-9) if look.form == "streak" else 0.0
+        width = drawn * crowd.width * float(np.sqrt(one_in))
+        length = look.streak * crowd.speed if look.form == "streak" else 0.0
         most = int(np.ceil(alive.max() / one_in))
         columns, rows = width_of(most, len(moments))
         ending = route.tables.lower()
@@ -141,8 +139,8 @@ class ParticlesWriter:
             mean_width=round(width, 6),
             mean_length=round(length, 6),
             mean_alive=round(float(alive.mean()) / one_in, 3),
-            low=_vec(box[0]),
-            high=_vec(box[1]),
+            low=vec3(box[0]),
+            high=vec3(box[1]),
             tables=tuple(Texture(file=name) for name in named),
             player=route.player,
         )
@@ -237,8 +235,3 @@ class ParticlesWriter:
         rows = rows_of(folder, element)
         chance = np.round(unit_array(917, np.arange(rows.shape[1]), 0), 6).tolist()
         return {**paged_rows(element.times, rows, MOST_PAGED), "chance": chance}
-
-
-def _vec(v: np.ndarray) -> tuple[float, float, float]:
-    x, y, z = (round(float(c), 6) for c in v)
-    return x, y, z

@@ -23,6 +23,7 @@ from tenka.pack.routes.base import Job, Output
 from tenka.pack.slicing import Slab, slab_of, sliced
 from tenka.package.elements.slices import Slice, Slices
 from tenka.package.manifest import Set
+from tenka.package.parts import vec3
 from tenka.run.driver import frame_between
 from tenka.scene.meshes import joined
 
@@ -62,8 +63,8 @@ def _element(effect: Effect, delivery: Delivery, slab: Slab) -> Slices:
         columns=route.columns,
         rows=route.rows,
         frame=(slab.view.width, slab.view.height),
-        corner=_vec(slab.corner),
-        axes=(_vec(axes[0]), _vec(axes[1]), _vec(axes[2] / deep)),
+        corner=vec3(slab.corner),
+        axes=(vec3(axes[0]), vec3(axes[1]), vec3(axes[2] / deep)),
         deep=round(deep, 6),
         scale=1.0,
         player=route.player,
@@ -185,8 +186,3 @@ def _spaced(job: Job, delivery: Delivery, slab: Slab, times: tuple[float, ...]) 
         return slab
     sums = np.concatenate([[0.0], np.cumsum(weight + PLAIN * weight.mean())])
     return Slab(slab.view, np.interp(np.linspace(0, sums[-1], count + 1), sums, fine.edges))
-
-
-def _vec(v: np.ndarray) -> tuple[float, float, float]:
-    x, y, z = (round(float(c), 6) for c in v)
-    return x, y, z

@@ -18,11 +18,12 @@ from tenka.look.pieces import kept_pieces, lives_of
 from tenka.look.shot import shot_of
 from tenka.look.swarm import Swarm, over, ready
 from tenka.pack.layout import Box, taken
-from tenka.pack.routes.base import Job, Output, moments_of, paged_rows
+from tenka.pack.routes.base import Job, Output, crowd_of, moments_of, paged_rows
 from tenka.pack.routes.particles import Columns, width_of
 from tenka.package.elements.particles import Texture
 from tenka.package.elements.trails import STEPS, Trails
 from tenka.package.manifest import Set
+from tenka.package.parts import vec3
 from tenka.package.rows import trail_rows
 from tenka.scene.meshes import joined
 
@@ -67,12 +68,9 @@ class TrailsWriter:
         route, layer = delivery.by(TrailBake), taken(effect, delivery)[0]
         assert isinstance(layer, PointLayer)
         look, moments = layer.look, moments_of(effect, delivery)
-        held = [m for f, m in figures.get(layer.id, {}).items() if f in set(moments)]
-        alive = np.array([m["alive"] for m in held] or [0], float)
+        crowd = crowd_of(effect, delivery, figures)
+        alive = crowd.alive
         one_in = max(1.0, float(np.ceil(alive.max() / route.most)))
-        total = max(sum(m["alive"] for m in held), 1)
-        square = sum(m.get("area", m["alive"] * m["widest"] ** 2) for m in held) / total
-        swept = sum(m.get("swept", 0.0) for m in held) / total
         most = int(np.ceil(alive.max() / one_in))
         columns, rows = width_of(most, len(moments))
         along = np.linspace(0, 1, STEPS)
@@ -93,11 +91,11 @@ class TrailsWriter:
             seconds=max(look.trail, 1e-3),
             width_over=tuple(round(float(v), 6) for v in over(look.trail_width, along)),
             opacity_over=tuple(round(float(v), 6) for v in over(look.trail_opacity, along)),
-            mean_width=round(look.scale * float(np.sqrt(square * one_in)), 6),
-            mean_speed=round(swept / max(float(np.sqrt(square)), 1e-9), 6),
+            mean_width=round(look.scale * crowd.width * float(np.sqrt(one_in)), 6),
+            mean_speed=round(crowd.speed, 6),
             mean_alive=round(float(alive.mean()) / one_in, 3),
-            low=_vec(box[0]),
-            high=_vec(box[1]),
+            low=vec3(box[0]),
+            high=vec3(box[1]),
             player=route.player,
         )
 
@@ -182,8 +180,3 @@ class TrailsWriter:
     def page(folder: Path, element: Trails, stands: Set) -> dict[str, Any]:
         """Rows of numbers, of as many moments as the page can hold."""
         return paged_rows(element.times, trail_rows(folder, element), MOST_PAGED)
-
-
-def _vec(v: np.ndarray) -> tuple[float, float, float]:
-    x, y, z = (round(float(c), 6) for c in v)
-    return x, y, z

@@ -22,6 +22,7 @@ from tenka.package.elements.volume import Grid, Volume, VolumeFrame
 from tenka.package.grids import CHANNELS
 from tenka.package.manifest import Set
 from tenka.package.openvdb import Field, dumps
+from tenka.package.parts import vec3
 
 UNITS = {
     "density": "",
@@ -101,8 +102,8 @@ class VolumeWriter:
             ),
             frames=frames,
             voxel=voxel,
-            low=_vec(low),
-            high=_vec(high),
+            low=vec3(low),
+            high=vec3(high),
             shape=(int(shape[0]), int(shape[1]), int(shape[2])),
             tiles=_tiles(int(shape[2]), int(shape[0]), int(shape[1])) if dense else (1, 1),
             threshold=route.threshold,
@@ -194,11 +195,6 @@ def _plain(value: Any) -> float:
     return float(value_at(value, 0.0))
 
 
-def _vec(v: np.ndarray) -> tuple[float, float, float]:
-    x, y, z = (round(float(c), 6) for c in v)
-    return x, y, z
-
-
 def fields_of(frame: Frame, name: str) -> np.ndarray:
     """A field of a frame by its name in files; nothing where the frame has none."""
     if name == "velocity":
@@ -226,7 +222,7 @@ def sparse_bytes(
         held,
         active,
         voxel,
-        _vec(base + 0.5 * voxel),
+        vec3(base + 0.5 * voxel),
         (x, y, z),
         route.precision == "half",
         {"time": float(round(frame.time, 6)), "creator": "Tenka"},

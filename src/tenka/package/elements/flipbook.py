@@ -55,7 +55,7 @@ class Sheet(Part):
 class LightMaps(Part):
     """Two atlases, 8-bit RGBA PNG, of what a gas throws back of a white light of strength 1, premultiplied.
 
-    `first`: red, green, blue: from the right, the left, the top, as sRGB, times `scale`; alpha: cover.
+    `first`: red, green, blue: from the right, the left, the top, as sRGB, times `scale`; in alpha its cover.
     `second`: from the bottom, the back, the front, likewise; alpha, as it is, times `round_scale`: from all
     round. With the unit vector l to the light (right, up, to the viewer), the gas shows
     `tint` (light (lx^2 right or left + ly^2 top or bottom + lz^2 front or back) + sky round).

@@ -11,6 +11,8 @@ import numpy as np
 
 from tenka.effect.model import Light
 from tenka.look.lamps import NO_LAMPS
+from tenka.look.points import count_splats, paint, splats_of
+from tenka.look.swarm import PointSet
 from tenka.look.volume import LitVolume
 from tenka.scene.cameras import View
 from tenka.scene.meshes import Mesh
@@ -81,6 +83,24 @@ class Played:
     def lamps(self, player: Any, now: Now) -> np.ndarray:
         """What it throws on the set, as rows of lamps."""
         return NO_LAMPS
+
+
+SPLAT_DEPTH = 5  # where a splat holds its depth
+
+
+def splatted(points: PointSet, now: Now, texel_bytes: int) -> Drawn:
+    """Particles or parts of trails as they are laid over the set; `texel_bytes`: read of each."""
+    splats = splats_of(points, now.view)
+    hidden = np.zeros((now.view.height, now.view.width), np.float32)
+
+    def draw(rows: np.ndarray, depth: np.ndarray, image: np.ndarray) -> int:
+        paint(splats[rows], depth, image, hidden)
+        return texel_bytes * len(rows)
+
+    def count(layers: np.ndarray) -> None:
+        count_splats(splats, layers)
+
+    return Drawn(splats[:, SPLAT_DEPTH], draw, count, particles=len(splats))
 
 
 def place_in(times: tuple[float, ...], time: float) -> tuple[int, float] | None:

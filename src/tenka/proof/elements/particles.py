@@ -8,16 +8,14 @@ import numpy as np
 
 from tenka.base.randomness import unit_array
 from tenka.effect.routes.particles import SwarmPlayer
-from tenka.look.points import count_splats, paint, splats_of
 from tenka.look.swarm import DISC, SOFT, PointSet
 from tenka.package.elements.particles import Particles
 from tenka.package.rows import rows_of
-from tenka.proof.elements.base import Drawn, Now, Played, place_in
+from tenka.proof.elements.base import Drawn, Now, Played, place_in, splatted
 
 WIDTH, LIGHT, OPACITY, WAY = 3, slice(4, 7), 7, slice(8, 11)
 POINT_WIDTH = 1e-6  # m: what is a point in every picture
 TEXEL_BYTES = 32  # of a particle in a moment: place of 16, light of 8, way of 8
-DEPTH = 5  # of a splat
 
 
 def between(rows: np.ndarray, index: int, share: float) -> np.ndarray:
@@ -70,13 +68,4 @@ class PlayedParticles(Played):
         points = self.points(player, now)
         if points is None or not len(points):
             return None
-        splats = splats_of(points, now.view)
-        hidden = np.zeros((now.view.height, now.view.width), np.float32)
-
-        def draw(rows: np.ndarray, depth: np.ndarray, image: np.ndarray) -> int:
-            paint(splats[rows], depth, image, hidden)
-            return 2 * TEXEL_BYTES * len(rows)
-
-        return Drawn(
-            splats[:, DEPTH], draw, lambda layers: count_splats(splats, layers), particles=len(splats)
-        )
+        return splatted(points, now, 2 * TEXEL_BYTES)

@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-import io
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
 
-from tenka.base.errors import BadInput
-from tenka.base.files import read_file
 from tenka.base.jit import kernel, prange
 from tenka.effect.routes.shimmer import ShimmerPlayer
 from tenka.package.elements.shimmer import Shimmer
+from tenka.package.pictures import read_png
 from tenka.proof.elements.base import Drawn, Now, Played, place_in
 
-MOST_BYTES = 256 * 1024**2
 FARTHEST = np.float32(40.0)  # m behind the heat, where a sky is taken to lie
 NEAREST = 0.05
 ZERO, ONE, HALF = np.float32(0.0), np.float32(1.0), np.float32(0.5)
@@ -62,15 +58,7 @@ class PlayedShimmer(Played):
 
     def __init__(self, folder: Path, element: Shimmer) -> None:
         super().__init__(folder, element)
-        file = folder / element.atlas.file
-        try:
-            with Image.open(io.BytesIO(read_file(file, "an atlas", MOST_BYTES)), formats=("PNG",)) as image:
-                if image.size != element.textures[0]:
-                    wide, tall = element.textures[0]
-                    raise BadInput(f"is {image.size[0]} x {image.size[1]} px", f"{wide} x {tall} px", file)
-                raw = np.asarray(image.convert("RGB"))[..., :2]
-        except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-            raise BadInput("broken off or not an image", "the PNG that the manifest names", file) from None
+        raw = read_png(folder / element.atlas.file, element.textures[0], "RGB")[..., :2]
         self.angles = (raw.astype(np.float32) / np.float32(127) - 1) * np.float32(element.scale)
 
     def _cell(self, n: int) -> np.ndarray:

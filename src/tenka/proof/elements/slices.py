@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-import io
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
 
-from tenka.base.errors import BadInput
-from tenka.base.files import read_file
 from tenka.base.jit import kernel, prange
 from tenka.base.srgb import from_srgb
 from tenka.effect.routes.slices import SlicePlayer
 from tenka.package.elements.slices import Slices
+from tenka.package.pictures import read_png
 from tenka.proof.elements.base import Drawn, Now, Played, place_in
 
-MOST_BYTES = 1024**3
 ZERO, ONE, HALF = np.float32(0.0), np.float32(1.0), np.float32(0.5)
 NEAREST = np.float32(0.05)
 LONGEST, SOLID = np.float32(8.0), np.float32(0.9999)
@@ -156,13 +152,6 @@ class PlayedSlices(Played):
 
 def _read(file: Path, element: Slices) -> np.ndarray:
     """A sheet's atlas, (h, w, 4) linear and premultiplied, in shares of its scale."""
-    try:
-        with Image.open(io.BytesIO(read_file(file, "an atlas", MOST_BYTES)), formats=("PNG",)) as image:
-            if image.size != element.textures[0]:
-                wide, tall = element.textures[0]
-                raise BadInput(f"is {image.size[0]} x {image.size[1]} px", f"{wide} x {tall} px", file)
-            raw = np.asarray(image.convert("RGBA")).astype(np.float32) / np.float32(255)
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-        raise BadInput("broken off or not an image", "the PNG that the manifest names", file) from None
+    raw = read_png(file, element.textures[0], "RGBA").astype(np.float32) / np.float32(255)
     raw[..., :3] = from_srgb(raw[..., :3])
     return raw

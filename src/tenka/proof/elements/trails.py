@@ -8,15 +8,13 @@ import numpy as np
 
 from tenka.base.cubic import through
 from tenka.effect.routes.trails import TrailPlayer
-from tenka.look.points import count_splats, paint, splats_of
 from tenka.look.swarm import PART, ROUND, PointSet
 from tenka.package.elements.trails import STEPS, Trails
 from tenka.package.rows import trail_rows
-from tenka.proof.elements.base import Drawn, Now, Played, place_in
+from tenka.proof.elements.base import Drawn, Now, Played, place_in, splatted
 
 WIDTH, LIGHT, OPACITY, SPEED, AGE = 3, slice(4, 7), 7, slice(8, 11), 11
 FINER = 3  # straight parts between two moments
-DEPTH = 5  # of a splat
 TEXEL_BYTES = 32
 
 
@@ -107,13 +105,4 @@ class PlayedTrails(Played):
         points = self.points(player, now)
         if points is None or not len(points):
             return None
-        splats = splats_of(points, now.view)
-        hidden = np.zeros((now.view.height, now.view.width), np.float32)
-
-        def draw(rows: np.ndarray, depth: np.ndarray, image: np.ndarray) -> int:
-            paint(splats[rows], depth, image, hidden)
-            return TEXEL_BYTES * len(rows)
-
-        return Drawn(
-            splats[:, DEPTH], draw, lambda layers: count_splats(splats, layers), particles=len(splats)
-        )
+        return splatted(points, now, TEXEL_BYTES)

@@ -1,0 +1,188 @@
+"""How near what is delivered is to the stage, and the page to Proof: tables for docs/quality.md.
+
+`python -m bench.delivered --frames FOLDER` prints them; needs Chromium for the page's column.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+from chains import as_flipbooks, flip, lighter, one_sprite, proof_picture, stage_picture, whole_view
+
+from bench.browser import NAME, picture
+from tenka.cache.store import FrameStore
+from tenka.demo import EFFECTS, FOLDER
+from tenka.effect.courses import still
+from tenka.effect.document import delivered_on, replaced
+from tenka.effect.model import Effect, rerouted
+from tenka.effect.storage import load
+from tenka.look.march import march
+from tenka.look.render import Renderer
+from tenka.look.shot import gathered, seen, shot_of
+from tenka.look.volume import light_volume
+from tenka.pack.books import books_of
+from tenka.pack.packing import pack
+from tenka.package.elements.flipbook import Flipbook
+from tenka.proof.elements.base import Now
+from tenka.proof.engine import Package
+from tenka.run.plans import plans_of
+from tenka.scene.cameras import side_view, view_of
+
+SIZE = (480, 300)
+ANGLES = (0, 15, 30, 45, 60)
+
+
+def stage_of(effect: Effect, store: FrameStore, index: int) -> np.ndarray:
+    """A frame as the stage draws it by the demo's camera."""
+    plans = {layer.id: plans_of(effect, FOLDER)[layer.id] for layer in seen(effect)}
+    frames, past = gathered(plans, store, index)
+    shot = shot_of(effect, frames, FOLDER, index / effect.rate, past=past, books=books_of(effect, FOLDER)[0])
+    view = view_of(effect.camera, *SIZE)
+    return Renderer().draw_shot(shot, still(effect.light, index / effect.rate), view, passes=8).rgb
+
+
+def per_demo(store: FrameStore, spare: Path, only: str) -> None:
+    """Each demo on its last tier: stage, Proof with each flipbook on one still sprite, Proof as a game, page."""
+    print("| demo | routes | effect | stage and Proof, as packed | Proof and page |")
+    print("| --- | --- | --- | --- | --- |")
+    for file in EFFECTS:
+        if only not in file.stem:
+            continue
+        effect = load(file)
+        effect = delivered_on(effect, effect.tiers[-1].id)
+        out = spare / file.stem
+        pack(effect, FOLDER, store, out)
+        package, view = Package(out), view_of(effect.camera, *SIZE)
+        index = round(0.55 * effect.frames)
+        t = index / effect.rate
+        stage = stage_of(effect, store, index)
+        bare = stage_of(effect.model_copy(update={"layers": ()}), store, index)
+        players = tuple(
+            e.player.on_one_sprite(e.times[-1] - e.times[0]) if isinstance(e, Flipbook) else e.turned
+            for e in package.elements
+        )
+        packed, game = package.draw(t, view, players).rgb, package.draw(t, view).rgb
+        page = float("nan")
+        if NAME is not None:
+            shot = spare / f"{file.stem}.png"
+            picture(out / "play.html", f"t={t}&w={SIZE[0]}&h={SIZE[1]}", SIZE, shot, 60_000)
+            with Image.open(shot) as image:
+                page = flip(game, np.asarray(image.convert("RGB"))[: SIZE[1], : SIZE[0]])
+        routes = ", ".join(dict.fromkeys(e.route for e in package.elements))
+        row = f"| {file.stem} | {routes} | {flip(bare, stage):.3f} | {flip(stage, packed):.3f} | {page:.3f} |"
+        print(row, flush=True)
+
+
+def motion(store: FrameStore, spare: Path) -> None:
+    """Half of the frames, blended plainly and along their motion."""
+    print("\n| demo, half of its frames | plainly | along motion |\n| --- | --- | --- |")
+    for file in EFFECTS:
+        effect = one_sprite(lighter(as_flipbooks(load(file)), frames=17, cells=3, px=128))
+        view, found = whole_view(effect, store, 160), []
+        for along in (False, True):
+            variant = effect
+            for d in effect.deliveries:
+                variant = replaced(variant, f"deliveries.{d.id}.route.motion", along)
+            out = spare / f"{file.stem}_{along}"
+            pack(variant, FOLDER, store, out)
+            package = Package(out)
+            errors = [
+                flip(stage_picture(effect, store, n, view), proof_picture(package, n, view))
+                for n in (7, 9, 11, 13)
+            ]
+            found.append(float(np.mean(errors)))
+        print(f"| {file.stem} | {found[0]:.4f} | {found[1]:.4f} |", flush=True)
+
+
+def plume(**more: object) -> Effect:
+    """The kiln's plume, half as fine, by a flipbook."""
+    effect = lighter(as_flipbooks(load(FOLDER / "kiln_plume.tenka")), frames=96, voxels=1.6, cells=6, px=128)
+    for name, value in more.items():
+        effect = replaced(effect, f"deliveries.plume.route.{name}", value)
+    return effect
+
+
+def flipbooks(store: FrameStore, spare: Path) -> None:
+    """Seam of a loop, blocks, light maps."""
+    looped = pack(plume(loop=True), FOLDER, store, spare / "loop").elements[0]
+    print(f"\nLoop of the plume: its seam is {looped.seam:.2f} of the median step.")
+    print("\n| atlas of the plume | form | PSNR, dB |\n| --- | --- | --- |")
+    for form in ("BC1", "BC3", "BC7"):
+        element = pack(plume(blocks=form, motion=True), FOLDER, store, spare / form).elements[0]
+        for block in element.blocks if form != "BC1" else element.blocks[:1]:
+            print(f"| {block.of} | {block.form.upper()} | {block.psnr:.1f} |")
+    effect = one_sprite(plume(six_way=True))
+    pack(effect, FOLDER, store, spare / "lit")
+    package, view = Package(spare / "lit"), whole_view(effect, store, 160)
+    index = 60
+    frames, past = gathered(plans_of(effect, FOLDER), store, index)
+    t, wrong, fixed = index / effect.rate, [], []
+    for heading in (-150, -90, -30, 30, 90, 150):
+        for height in (10, 55):
+            light = effect.light.model_copy(update={"heading": float(heading), "height": float(height)})
+            lit = effect.model_copy(update={"light": light})
+            shot = shot_of(lit, frames, FOLDER, t, past=past)
+            true = Renderer().draw_shot(shot, light, view, passes=8).rgb
+            package.turn_light(*package.sun)
+            fixed.append(flip(true, package.draw(t, view).rgb))
+            package.turn_light(float(heading), float(height))
+            wrong.append(flip(true, package.draw(t, view).rgb))
+    print(
+        f"\nLight maps of the plume, twelve directions of the sun: FLIP {np.mean(wrong):.3f} on average, "
+        f"{np.max(wrong):.3f} at most, to a true render; {np.mean(fixed):.3f} as it was packed."
+    )
+
+
+def slices(store: FrameStore, spare: Path) -> None:
+    """The plume as slices, by the angle from which it is seen."""
+    print("\n| sheets | " + " | ".join(f"{a}°" for a in ANGLES) + " |\n| --- |" + " --- |" * len(ANGLES))
+    for count in (8, 16, 32):
+        effect = rerouted(plume(), "plume", "slices").model_copy(update={"props": ()})
+        for name, value in (("count", count), ("side", 128)):
+            effect = replaced(effect, f"deliveries.plume.route.{name}", value)
+        effect = replaced(effect, "light.exposure", 0.0)
+        pack(effect, FOLDER, store, spare / f"slices_{count}")
+        package = Package(spare / f"slices_{count}")
+        element, played = package.elements[0], package.played[0]
+        t = element.times[-4]
+        index = round(t * effect.rate)
+        layer = effect.layers[0]
+        frame = plans_of(effect, FOLDER)[layer.id].read(store, index, True)
+        volume, row = light_volume(frame, layer.look, still(effect.light, t)), []
+        for angle in ANGLES:
+            view = side_view(np.array(frame.origin), frame.high, -90.0 + angle, 120, 120)
+            true = march(volume, view)[..., :3]
+            image = np.zeros((120, 120, 3), np.float32)
+            player = element.player.model_copy(update={"soft_edge": 0.0})
+            drawn = played.drawn(player, Now(index / effect.rate, view, np.zeros((1, 3)), package.light, 1.0))
+            assert drawn is not None
+            drawn.paint(np.argsort(-drawn.depth), np.full((120, 120), 1e6, np.float32), image)
+            row.append(float(np.abs(image - true).mean() / true.mean()))
+        print(f"| {count} | " + " | ".join(f"{100 * v:.0f} %" for v in row) + " |", flush=True)
+
+
+def main() -> None:
+    ask = argparse.ArgumentParser(description=__doc__)
+    ask.add_argument("--frames", type=Path, help="a folder in which simulated frames are kept")
+    ask.add_argument("--only", default="", help="demos whose names hold this")
+    chosen = ask.parse_args()
+    with tempfile.TemporaryDirectory() as spare:
+        store = FrameStore(chosen.frames or Path(spare) / "frames")
+        per_demo(store, Path(spare), chosen.only)
+        if not chosen.only:
+            motion(store, Path(spare))
+            flipbooks(store, Path(spare))
+            slices(store, Path(spare))
+
+
+if __name__ == "__main__":
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    main()

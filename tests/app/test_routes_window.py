@@ -1,0 +1,153 @@
+"""Routes in the window: chosen, shown, packed, played, weighed, undone."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import pytest
+from drive import LEFT, settle, until
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "package"))
+from routes import many_ways
+
+from tenka.app.pack.base import CurveView
+from tenka.app.window import Window
+from tenka.effect import storage
+from tenka.effect.document import replaced
+from tenka.effect.model import ROUTES, Tier
+from tenka.package.manifest import read
+
+
+@pytest.fixture
+def opened(window: Window, qtbot: QtBot, tmp_path: Path) -> Window:
+    effect = many_ways().model_copy(
+        update={"tiers": (Tier(id="low", name="Low", distance=6.0), Tier(id="mid", name="Mid", distance=6.0))}
+    )
+    storage.save(effect, tmp_path / "many.tenka")
+    assert window.open(tmp_path / "many.tenka")
+    until(qtbot, lambda: window.state.ready and all(window.state.status.stored), 90_000)
+    window.go_to("pack")
+    settle(qtbot, window)
+    return window
+
+
+def choose(window: Window, qtbot: QtBot, id: str) -> None:
+    window.pack.choice.choose(id)
+    until(qtbot, lambda: window.state.delivery is not None and window.state.delivery.id == id)
+    name = window.state.delivery.name  # type: ignore[union-attr]
+    until(qtbot, lambda: window.pack.choice.list.currentText() == name)
+
+
+@pytest.mark.parametrize(
+    "id", ["fog", "slabs", "leaves", "specks", "tails", "chips", "nodes", "glow", "haze", "live"]
+)
+def test_every_route_is_shown_with_its_files_its_curve_and_its_cost(opened: Window, qtbot: QtBot, id: str):
+    window = opened
+    choose(window, qtbot, id)
+    kind = window.state.effect.delivery(id).route.kind
+    view = window.pack.views[kind]
+    until(qtbot, lambda: window.pack.shown.currentWidget() is view)
+    first = {"fog": "fog_0001.vdb", "slabs": "slabs_0001.png", "leaves": "leaves_slice_01.png"}.get(
+        id, f"{id}"
+    )
+    until(qtbot, lambda: first in window.pack.outputs.text())
+    until(qtbot, lambda: window.state.ledger is not None and not window.state.ledger.uncounted)
+    until(qtbot, lambda: "on Hearth" in window.pack.outputs.text())
+    assert isinstance(view, CurveView)
+    until(qtbot, lambda: len(view.pictures) == len(view.moments) > 3, 30_000)
+    assert view.curve is not None and len(view.curve.values) == len(window.state.status.stored)
+    image = view.grab().toImage()
+    assert (
+        len({image.pixel(x, y) for x in range(0, image.width(), 7) for y in range(0, image.height(), 7)}) > 12
+    )
+    rows = {row for row in ("kind", "name") if window.sheet.row(f"deliveries.{id}.route.{row}")}
+    assert not rows
+    assert window.sheet.row(f"deliveries.{id}.route.first") is not None
+
+
+def test_a_route_is_chosen_by_keys_and_undone(opened: Window, qtbot: QtBot):
+    window = opened
+    choose(window, qtbot, "fog")
+    box = window.pack.choice.route
+    kinds = [box.itemData(n) for n in range(box.count())]
+    assert kinds == ["flipbook", "volume", "slices", "grid", "light", "shimmer"]
+    assert all(box.itemData(n, Qt.ItemDataRole.ToolTipRole) for n in range(box.count()))
+    box.setFocus()
+    QTest.keyClick(box, Qt.Key.Key_Down)
+    until(qtbot, lambda: window.state.effect.delivery("fog").route.kind == "slices")
+    until(qtbot, lambda: window.sheet.row("deliveries.fog.route.count") is not None)
+    window.state.undo()
+    until(qtbot, lambda: window.state.effect.delivery("fog").route.kind == "volume")
+    until(qtbot, lambda: window.sheet.row("deliveries.fog.route.form") is not None)
+    assert box.currentData() == "volume"
+
+
+def test_a_layer_that_does_not_fit_is_refused_in_words(opened: Window, qtbot: QtBot):
+    window = opened
+    said: list[str] = []
+    window.state.said.connect(said.append)
+    choose(window, qtbot, "fog")
+    sparks = next(x.id for x in window.state.effect.layers if x.kind == "particles")
+    window.pack.choice.take(sparks, True)
+    assert len(window.state.effect.delivery("fog").of) == 1
+    assert said and "takes one layer" in said[-1]
+    choose(window, qtbot, "glow")
+    debris = next(x.id for x in window.state.effect.layers if x.kind == "debris")
+    window.pack.choice.take(debris, True)
+    assert len(window.state.effect.delivery("glow").of) == 1 and "choose another route" in said[-1]
+    window.state.edit(f"layers.{sparks}.look.form", "ribbon", "Form")
+    choose(window, qtbot, "specks")
+    until(qtbot, lambda: "takes what is drawn as" in window.pack.outputs.text())
+
+
+def test_all_routes_are_packed_played_and_lit_anew(opened: Window, qtbot: QtBot, tmp_path: Path):
+    window = opened
+    window.pack.set_target(tmp_path / "package")
+    until(qtbot, lambda: window.pack.button.isEnabled())
+    QTest.mouseClick(window.pack.button, LEFT)
+    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 90_000)
+    assert {e.route for e in read(tmp_path / "package").elements} == set(ROUTES)
+    window.go_to("proof")
+    until(qtbot, lambda: window.proof.package is not None and window.proof.screen_.image is not None, 30_000)
+    window.proof.show_time(0.4)
+    until(qtbot, lambda: window.proof.clock.text() == "0.40 s")
+    counts = window.proof.screen_.counts
+    assert counts is not None and counts.particles and counts.triangles and counts.samples
+    before = window.proof.screen_.image
+    QTest.mouseClick(window.proof.turn, LEFT)
+    screen = window.proof.screen_
+    middle = QPoint(screen.width() // 2, screen.height() // 2)
+    QTest.mousePress(screen, LEFT, Qt.KeyboardModifier.NoModifier, middle)
+    QTest.mouseMove(screen, middle + QPoint(120, 30))
+    QTest.mouseRelease(screen, LEFT, Qt.KeyboardModifier.NoModifier, middle + QPoint(120, 30))
+    until(
+        qtbot, lambda: window.proof.screen_.image is not None and window.proof.screen_.image != before, 30_000
+    )
+    camera = window.proof.screen_.camera
+    assert camera == window.proof.package.camera  # type: ignore[union-attr]
+    QTest.mouseClick(window.proof.turn, LEFT)
+    until(qtbot, lambda: window.proof.screen_.image == before, 30_000)
+    assert QPointF(0, 0).isNull()
+
+
+def test_a_setting_of_a_route_is_tried_in_proof_and_has_its_own_value_on_a_tier(
+    opened: Window, qtbot: QtBot, tmp_path: Path
+):
+    window = opened
+    choose(window, qtbot, "specks")
+    window.pack.set_target(tmp_path / "package")
+    until(qtbot, lambda: window.pack.button.isEnabled())
+    window.pack.start()
+    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 90_000)
+    window.go_to("proof")
+    until(qtbot, lambda: window.proof.package is not None and window.proof.screen_.image is not None, 30_000)
+    assert not window.proof.players_tried()
+    window.state.edit("deliveries.specks.route.player.share", 0.0, "Share")
+    until(qtbot, lambda: set(window.proof.players_tried()) == {"specks"} and window.proof.tried.isVisible())
+    window.proof.show_time(0.3)
+    until(qtbot, lambda: window.proof.clock.text() == "0.30 s")
+    assert replaced(window.state.effect, "name", "x").delivery("specks").route.player.share == 0.0  # type: ignore[union-attr]
