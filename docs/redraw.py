@@ -42,8 +42,17 @@ def sprite(e, slot, time):
     place = (
         np.array(e["attach"]) + [far * np.cos(way), far * np.sin(way), 0] + age * life * np.array(p["drift"])
     )
-    stops = p["alpha"]["stops"]
-    opacity = np.interp(age, [s["at"] for s in stops], [s["value"] for s in stops])
+    t, k = age * life, max(p["drag"], 1e-6)
+    gone = (1 - np.exp(-k * t)) / k
+    up = 1 - chance(seed + 7, 0, own) * (1 - np.cos(np.radians(p["cone"])))
+    flat, turn = (1 - up * up) ** 0.5, 2 * np.pi * chance(seed + 8, 0, own)
+    place = place + p["speed"] * gone * np.array([flat * np.cos(turn), flat * np.sin(turn), up])
+    place[2] -= p["gravity"] * ((t - gone) / k if p["drag"] > 1e-3 else 0.5 * t * t)
+    opacity, sizes = (
+        np.interp(age, [s["at"] for s in p[r]["stops"]], [s["value"] for s in p[r]["stops"]])
+        for r in ("alpha", "size_over")
+    )
+    size = size * sizes
     return age, place, size, p["rotation"] * (2 * chance(seed + 5, 0, own) - 1), opacity
 
 

@@ -22,6 +22,27 @@ def encode(raw: np.ndarray, alpha_form: str, exposure: float, glow: bool = False
     return (np.concatenate([to_srgb(colour), alpha], axis=2) * 255.0 + 0.5).astype(np.uint8)
 
 
+def levelled(raw: np.ndarray, floor: float, contrast: float) -> np.ndarray:
+    """Linear premultiplied (h, w, 8) with other cover: what is up to `floor` goes, the rest is stretched to
+    fill 0 to 1, and bent about its middle so that its slope there is `contrast`; colour goes with its cover,
+    light that is given off stays.
+
+    The bend is t^c / (t^c + (1 - t)^c), whose slope at a half is c.
+    """
+    if floor <= 0.0 and contrast == 1.0:
+        return raw
+    alpha = np.clip(raw[..., 3:4], 0.0, 1.0)
+    t = np.clip((alpha - floor) / max(1.0 - floor, 1e-6), 0.0, 1.0)
+    up, down = t**contrast, (1.0 - t) ** contrast
+    new = up / np.maximum(up + down, 1e-9)
+    share = np.where(alpha > 1 / 512, new / np.maximum(alpha, 1 / 512), 0.0)
+    out = raw.copy()
+    out[..., :3] *= share
+    out[..., 3:4] = new
+    out[..., HEAT] *= share[..., 0]  # heat is weighted by cover
+    return out
+
+
 class SecondSheet:
     """The second atlas, whose scale is known only when all frames are drawn."""
 

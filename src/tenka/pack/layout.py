@@ -263,7 +263,7 @@ def describe(effect: Effect, delivery: Delivery, box: Box, plan: Layout | None =
     second = None
     if holds == "emission" or holds == "temperature":
         second = form.SecondAtlas(file=f"{delivery.id}_{holds}.png", holds=holds, scale=1.0)
-    return form.Flipbook(
+    found = form.Flipbook(
         id=delivery.id,
         name=delivery.name,
         layers=tuple(layer.name for layer in taken(effect, delivery)),
@@ -296,6 +296,12 @@ def describe(effect: Effect, delivery: Delivery, box: Box, plan: Layout | None =
         period=plan.period,
         player=book.player,
     )
+    if book.further == "EXR":
+        return found.model_copy(update={"further": (form.Sheet(file=f"{delivery.id}_light.exr"),)})
+    if book.further == "TGA":
+        named = tuple(form.Sheet(file=name.removesuffix(".png") + ".tga") for name in found.sheets)
+        return found.model_copy(update={"further": named})
+    return found
 
 
 def atlas_bytes(effect: Effect, delivery: Delivery) -> int:
@@ -311,5 +317,6 @@ def atlas_bytes(effect: Effect, delivery: Delivery) -> int:
             + 3 * book.motion
             + 9 * (book.six_way or book.normals)
             + book.distance
+            + 4 * (book.further == "EXR")
         )
     )

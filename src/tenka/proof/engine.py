@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -24,7 +25,7 @@ from tenka.package.manifest import Manifest, read
 from tenka.package.parts import Element
 from tenka.package.stands import lamps_at, light_of, mesh_of, set_of
 from tenka.proof.elements import PLAYED
-from tenka.proof.elements.base import ORIGIN, Now, Played
+from tenka.proof.elements.base import ORIGIN, Now, Played, Ride
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh, joined
 
@@ -181,6 +182,8 @@ class Package:
         players: Players | None = None,
         carriers: np.ndarray | None = None,
         heat: bool = False,
+        ride: Ride | None = None,
+        stopped: float = math.inf,
     ) -> ProofPicture:
         """The picture a game would show `time` seconds after the effect was started.
 
@@ -189,11 +192,16 @@ class Package:
         players : settings of each element, by default those that it was packed with
         carriers : (copies, 3) offsets in m
         heat : show overdraw in place of the sprites
+        ride : how what carries the effect has moved at given times, see `tenka.proof.riding`
+        stopped : s, from when on no sprite is born
         """
         players = players or self.players()
         there = ORIGIN if carriers is None else carriers
+        there = there if ride is None else there + ride(np.array([time]))[0]
         relit = self.light != self.packed_light
-        now = Now(time, view, there, self.light, self.gain, lamps_at(self.manifest.set, time), relit)
+        now = Now(
+            time, view, there, self.light, self.gain, lamps_at(self.manifest.set, time), relit, ride, stopped
+        )
         both = list(zip(self.played, players))
         self.mesh_at(time)
         bodies = [m for p, _ in both if (m := p.standing(now)) is not None]

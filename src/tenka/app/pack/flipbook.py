@@ -15,7 +15,7 @@ from tenka.app.state import State
 from tenka.base.jobs import Progress, Worker
 from tenka.effect.courses import value_at
 from tenka.effect.model import Delivery, Flipbook
-from tenka.pack.atlases import encode
+from tenka.pack.atlases import encode, levelled
 from tenka.pack.books import books_of
 from tenka.pack.flipbook import draw_cell, frames_at
 from tenka.pack.layout import Layout, layout, second_of, taken
@@ -132,6 +132,7 @@ class ContactView(RouteView):
                 t = plan.times[n]
                 frames, past = frames_at(effect, delivery, plans, store, t, Progress())
                 raw = draw_cell(effect, delivery, frames, t, plan, size, folder, past, books)
+                raw = levelled(raw, book.alpha_floor, book.alpha_contrast)
                 self.cell_ready.emit(mine, n, encode(raw, "premultiplied", exposure, glow))
 
         self._preview.ask(work)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import Qt, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices, QImage
 from PyQt6.QtWidgets import (
+    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -29,6 +31,7 @@ from tenka.base.jobs import Worker
 from tenka.effect.catalogue import Settings, plain_number
 from tenka.package.manifest import MANIFEST, PAGE
 from tenka.proof.engine import Counts, Package, spread_copies
+from tenka.proof.riding import RIDES, ride_of
 from tenka.scene.cameras import view_of
 
 STEPS = 200
@@ -64,6 +67,7 @@ class ProofStation(QWidget):
         column.addWidget(self._bar())
         self._busy = False
         self._light: tuple[float, float] | None = None
+        self._stopped = math.inf
         self.sliders: dict[str, QSlider] = {}
         state.changed.connect(lambda _: self.redraw())
         self.drawn.connect(self._take)
@@ -107,7 +111,18 @@ class ProofStation(QWidget):
         self.turn.setCheckable(True)
         self.turn.setToolTip("Drag in the picture to turn the sun; what was packed with its light is named")
         self.turn.toggled.connect(self._turn_light)
-        for part in (self.play, again, self.heat, self.turn, label, self.copies):
+        self.ends = QPushButton("Stop births")
+        self.ends.setCheckable(True)
+        self.ends.setToolTip("No sprite is born from now on; what lives plays to its end")
+        self.ends.toggled.connect(self._stop_births)
+        self.ride = QComboBox()
+        self.ride.setAccessibleName("What carries it")
+        self.ride.setToolTip(
+            "How what carries the effect moves; sprites stay where they were born, or keep a share"
+        )
+        self.ride.addItems([f"it {name}" for name in RIDES])
+        self.ride.activated.connect(lambda _: self.trigger())
+        for part in (self.play, again, self.ends, self.heat, self.turn, label, self.copies, self.ride):
             self._line.addWidget(part)
         self.slots_ = QHBoxLayout()
         self.slots_.setSpacing(10)
@@ -227,6 +242,11 @@ class ProofStation(QWidget):
         self._start = time.perf_counter() - self._at
 
     def trigger(self) -> None:
+        """Start the effect anew."""
+        self._stopped = math.inf
+        self.ends.blockSignals(True)
+        self.ends.setChecked(False)
+        self.ends.blockSignals(False)
         self._start, self._at = time.perf_counter(), 0.0
         self.redraw()
 
@@ -234,6 +254,11 @@ class ProofStation(QWidget):
         """Stand still at a time since the start."""
         self.playing, self._at = False, seconds
         self.play.setIcon(theme.icon("play"))
+        self.redraw()
+
+    def _stop_births(self, on: bool) -> None:
+        """No births from this moment on, or births again."""
+        self._stopped = self._at if on else math.inf
         self.redraw()
 
     def _turn_light(self, on: bool) -> None:
@@ -290,7 +315,8 @@ class ProofStation(QWidget):
         self.tried.setVisible(bool(tried))
         at, heat, levers, camera = self._at, self.heat.isChecked(), dict(self.levers), self.screen_.camera
         view = view_of(camera, self.screen_.width(), self.screen_.height())
-        copies = int(self.copies.value)
+        copies, stopped = int(self.copies.value), self._stopped
+        ride = ride_of(RIDES[self.ride.currentIndex()], view.right)
         sun = self._light or package.sun
         self._busy = True
 
@@ -299,7 +325,7 @@ class ProofStation(QWidget):
             players = package.players(levers, tried)
             wide = max(e.wide for e in package.elements)
             carriers = spread_copies(copies, wide * 0.8, view.right) if copies > 1 else np.zeros((1, 3))
-            picture = package.draw(at, view, players, carriers, heat)
+            picture = package.draw(at, view, players, carriers, heat, ride, stopped)
             h, w, _ = picture.rgb.shape
             image = QImage(picture.rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(
                 QImage.Format.Format_RGB32

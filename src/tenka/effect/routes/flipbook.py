@@ -48,6 +48,53 @@ class Player(Settings):
     drift: Vec3 = PLAYER.number(
         (0.0, 0.0, 0.0), "m/s", -100, 100, "Speed of a sprite after birth.", soft=(-2, 2), step=0.02
     )
+    speed: float = PLAYER.number(
+        0.0, "m/s", 0, 200, "Speed at birth, upwards within the cone.", soft=(0, 5), label="birth speed"
+    )
+    cone: float = PLAYER.number(
+        20.0,
+        "°",
+        0,
+        180,
+        "How far from upright a sprite may set out, by chance; 180 is every way.",
+        soft=(0, 90),
+        step=1,
+        label="birth cone",
+    )
+    gravity: float = PLAYER.number(
+        0.0,
+        "m/s²",
+        -100,
+        100,
+        "Pull downwards on sprites; below 0 they rise.",
+        soft=(-5, 10),
+        label="sprite gravity",
+    )
+    drag: float = PLAYER.number(
+        0.0,
+        "1/s",
+        0,
+        100,
+        "How quickly a sprite loses the speed that it set out with.",
+        soft=(0, 5),
+        label="sprite drag",
+    )
+    carried: float = PLAYER.number(
+        0.0,
+        "",
+        0,
+        1,
+        "Share of the speed of what carries the effect that a sprite keeps; with none it stays where it was "
+        "born.",
+        label="speed kept",
+    )
+    size_over: Ramp = PLAYER.param(
+        ramp((0.0, 1.0), (1.0, 1.0)),
+        "Size over a sprite's life, against its own.",
+        kind="ramp",
+        cost="fill",
+        label="size over life",
+    )
     alpha: Ramp = PLAYER.param(
         ramp((0.0, 0.0), (0.16, 1.0), (0.6, 0.85), (1.0, 0.0)),
         "Opacity over a sprite's life: up fast, away slowly, never cut off.",
@@ -93,6 +140,9 @@ class Player(Settings):
                 "drift": (0.0, 0.0, 0.0),
                 "plays": 1.0,
                 "any_start": False,
+                "speed": 0.0,
+                "gravity": 0.0,
+                "size_over": ramp((0.0, 1.0), (1.0, 1.0)),
                 "alpha": ramp((0.0, 1.0), (1.0, 1.0)),
             }
         )
@@ -152,6 +202,29 @@ class Flipbook(RouteSettings):
     )
     alpha_form: Literal["premultiplied", "straight"] = ATLAS.param(
         "premultiplied", "Colour already weighted by alpha (exact), or not.", label="alpha form"
+    )
+    alpha_floor: float = ATLAS.number(
+        0.0,
+        "",
+        0,
+        0.9,
+        "Cover up to this becomes nothing, and what is above begins there: thin haze is cut off.",
+        soft=(0, 0.2),
+        label="thinnest cover",
+    )
+    alpha_contrast: float = ATLAS.number(
+        1.0,
+        "",
+        0.2,
+        5,
+        "Above 1 the middle of the cover is steeper: thin parts get thinner and thick ones thicker.",
+        soft=(0.5, 2),
+        label="cover contrast",
+    )
+    further: Literal["none", "TGA", "EXR"] = ATLAS.param(
+        "none",
+        "Writes each atlas as TGA too, or one OpenEXR of 16-bit floats with all light, above 1 as well.",
+        label="further files",
     )
     second: Literal["as needed", "none", "emission", "temperature"] = ATLAS.param(
         "as needed",

@@ -83,14 +83,20 @@ function sprites(e, player, time, carriers) {
       if (lived < 0) continue;
       const generation = Math.floor(lived), age = lived - generation, own = slot + 65536 * (generation + 1);
       const chance = n => unit(seed + n, copy, own, 0);
-      const grown = player.scale * (1 + player.size_spread * (2 * chance(2) - 1));
+      const over = DATA.held[e.id].sizes, grown = over[Math.min(Math.floor(age * 1023), 1023)] * player.scale * (1 + player.size_spread * (2 * chance(2) - 1));
       const round = 2 * Math.PI * chance(3), far = player.scatter * Math.sqrt(chance(4));
       let place = add(add(e.attach, carrier), [far * Math.cos(round), far * Math.sin(round), 0]);
-      place = add(place, mul(player.drift, age * life));
+      place = add(add(place, mul(player.drift, age * life)), thrown_(player, age * life, chance));
       found.push({ e, player, age, place, through: throughOf(e, player, age, player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: table[Math.min(Math.floor(age * 1023), 1023)] });
     }
   });
   return found;
+}
+function thrown_(player, since, chance) {
+  // the path of a body that is slowed in proportion to its speed
+  const k = Math.max(player.drag, 1e-6), gone = -Math.expm1(-k * since) / k, fallen = player.drag > 1e-3 ? (since - gone) / k : 0.5 * since * since;
+  const up = 1 - chance(7) * (1 - Math.cos(player.cone * Math.PI / 180)), flat = Math.sqrt(Math.max(1 - up * up, 0)), way = 2 * Math.PI * chance(8), s = player.speed * gone;
+  return [flat * Math.cos(way) * s, flat * Math.sin(way) * s, up * s - player.gravity * fallen];
 }
 function throughOf(e, player, age, start) {
   const x = age * player.plays + start;

@@ -11,6 +11,7 @@ import numpy as np
 from PIL import Image
 
 from tenka.base.blocks import psnr
+from tenka.base.exr import exr_bytes
 from tenka.base.randomness import stable_seed
 from tenka.base.srgb import from_srgb, to_srgb
 from tenka.base.words import counted
@@ -18,7 +19,7 @@ from tenka.effect.courses import most, value_at
 from tenka.effect.model import Delivery, Effect
 from tenka.effect.model import Flipbook as Book
 from tenka.look.colour import ramp_table
-from tenka.pack.atlases import MotionSheet, SecondSheet, encode
+from tenka.pack.atlases import MotionSheet, SecondSheet, encode, levelled
 from tenka.pack.dds import dds_bytes, dds_size
 from tenka.pack.flipbook import draw_cell, frames_at, moved_cell
 from tenka.pack.layout import Box, Layout, atlas_bytes, describe, layout, second_of, span_of, taken
@@ -87,6 +88,10 @@ class FlipbookWriter:
             held.append(Output(element.normals.file, f"{size}, which way it faces"))
         if element.distance is not None:
             held.append(Output(element.distance.file, f"{size}, how deep it is seen"))
+        for copy in element.further:
+            held.append(
+                Output(copy.file, "all light as 16-bit floats" if copy.file.endswith("exr") else "a copy")
+            )
         for block in element.blocks:
             told = f"{block.form.upper()}, {counted(element.levels, 'level')}"
             taken_ = dds_size(element.width, element.height, element.levels, block.form)
@@ -111,6 +116,7 @@ class FlipbookWriter:
         motion = MotionSheet(element) if element.motion is not None else None
         exposure = value_at(effect.light.exposure, 0.0)  # one for all cells: a course of it is the camera's
         lit, cells = LightSheets(element), list[np.ndarray]()
+        whole = np.zeros((book.height, book.width, 4), np.float32) if book.further == "EXR" else None
         progress.begin(len(plan.times), f"Drawing frames of {delivery.name}")
         for index, t in enumerate(plan.times):
             held = _moments(job, delivery, plan, index, motion is not None)
@@ -120,12 +126,17 @@ class FlipbookWriter:
                     effect, delivery, f, t, plan, plan.content, job.folder, past, job.books
                 ),
             )
+            raw = levelled(raw, book.alpha_floor, book.alpha_contrast)
             rgba = encode(raw, book.alpha_form, exposure, holds == "none")
             row, column = divmod(index, book.columns)
             y, x = row * plan.cell[1] + book.padding, column * plan.cell[0] + book.padding
             colour[y : y + plan.content[1], x : x + plan.content[0]] = rgba
             if second is not None:
                 second.put(raw, y, x)
+            if whole is not None:
+                light = (raw[..., :3] + raw[..., 4:7]) * np.float32(2.0**exposure)
+                cell = (slice(y, y + plan.content[1]), slice(x, x + plan.content[0]))
+                whole[cell] = np.concatenate([light, raw[..., 3:4]], axis=2)
             if motion is not None:
                 gap = partial(_moved, job, delivery, plan, _gap(plan, index))
                 motion.put(_mixed(held, gap), y, x)
@@ -155,6 +166,12 @@ class FlipbookWriter:
         element = element.model_copy(update={"lit": told.lit})
         for name, texels in sheets:
             Image.fromarray(texels).save(job.target / name, compress_level=4)
+        if whole is not None:
+            (job.target / element.further[0].file).write_bytes(exr_bytes(whole, True))
+        elif element.further:
+            for name, copy in zip(element.sheets, element.further):
+                with Image.open(job.target / name) as image:
+                    image.save(job.target / copy.file, "TGA", compression="tga_rle")
         progress.check()
         return element.model_copy(update={"blocks": tuple(_blocked(job, element, b) for b in element.blocks)})
 
@@ -181,6 +198,8 @@ class FlipbookWriter:
             text += LIT.format(e=e.lit, a=e.lit.first.file, b=e.lit.second.file)
         if e.normals is not None:
             text += f"  {e.normals.file}: red right, green up, blue to the viewer; (v - 127.5) / 127.5.\n"
+        if e.further:
+            text += f"  {', '.join(copy.file for copy in e.further)}: the same for other uses.\n"
         if e.distance is not None:
             text += (
                 f"  {e.distance.file}: grey d of 255 is seen {e.distance.near:.3f} m before the sprite's\n"
@@ -197,6 +216,7 @@ class FlipbookWriter:
             "images": [name for name in element.files if name.endswith(".png")],
             "seed": stable_seed("player", element.id),
             "opacity": np.round(ramp_table(element.player.alpha, OPACITIES), 6).tolist(),
+            "sizes": np.round(ramp_table(element.player.size_over, OPACITIES), 6).tolist(),
         }
 
 

@@ -95,6 +95,9 @@ class Flipbook(Element):
     lit: LightMaps | None = None
     normals: Sheet | None = None  # red right, green up, blue to the viewer: 127.5 is 0
     distance: DepthSheet | None = None
+    further: tuple[Sheet, ...] = Field(
+        (), max_length=16
+    )  # the same for other uses: TGA, or OpenEXR of all light
     blocks: tuple[BlockTexture, ...] = Field((), max_length=16)
     width: int = Field(gt=0, le=16384)
     height: int = Field(gt=0, le=16384)
@@ -128,7 +131,7 @@ class Flipbook(Element):
     @property
     def files(self) -> list[str]:
         """Names of its atlases."""
-        return [*self.sheets, *(block.file for block in self.blocks)]
+        return [*self.sheets, *(block.file for block in self.blocks), *(copy.file for copy in self.further)]
 
     @property
     def sheets(self) -> list[str]:

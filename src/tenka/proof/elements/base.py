@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -18,6 +19,7 @@ from tenka.scene.cameras import View
 from tenka.scene.meshes import Mesh
 
 ORIGIN = np.zeros((1, 3))
+Ride = Callable[[np.ndarray], tuple[np.ndarray, np.ndarray]]
 
 
 @dataclass(frozen=True)
@@ -29,6 +31,9 @@ class Now:
     time : s since the effect was started
     carriers : (copies, 3) offsets of copies, m
     gain : 2^exposure: what pictures are of light times that
+    ride : how what carries the effect has moved at given times: offset, m, and speed, m/s; it is in the
+        carriers already
+    stopped : s, from when on no sprite is born
     relit : whether the sun stands elsewhere than when it was packed
     """
 
@@ -39,6 +44,16 @@ class Now:
     gain: float
     lamps: np.ndarray = field(default_factory=lambda: NO_LAMPS)
     relit: bool = False
+    ride: Ride | None = None
+    stopped: float = math.inf
+
+    @property
+    def copies(self) -> np.ndarray:
+        """Offsets of copies before what carries them moved."""
+        if self.ride is None:
+            return self.carriers
+        found: np.ndarray = self.carriers - self.ride(np.array([self.time]))[0]
+        return found
 
 
 @dataclass(frozen=True)

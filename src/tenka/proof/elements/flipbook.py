@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,7 +17,7 @@ from tenka.look.sprites import DEPTH, FRAME, NEXT, QUAD_FIELDS, count_layers, dr
 from tenka.look.volume import sky_of
 from tenka.package.atlas import Maps, load_atlas, load_maps
 from tenka.package.elements.flipbook import Flipbook
-from tenka.proof.elements.base import Drawn, Now, Played
+from tenka.proof.elements.base import Drawn, Now, Played, Ride
 from tenka.scene.cameras import View, frame_of, sun_direction
 
 NEAREST = 0.05
@@ -44,7 +45,14 @@ class Sprites:
     opacity: np.ndarray
 
 
-def sprites(element: Flipbook, player: Player, time: float, carriers: np.ndarray | None = None) -> Sprites:
+def sprites(
+    element: Flipbook,
+    player: Player,
+    time: float,
+    carriers: np.ndarray | None = None,
+    ride: Ride | None = None,
+    stopped: float = math.inf,
+) -> Sprites:
     """The sprites alive `time` seconds after the start.
 
     Slot i of `count` is born first at i / count of a life, and again whenever its life ends, so that
@@ -53,6 +61,8 @@ def sprites(element: Flipbook, player: Player, time: float, carriers: np.ndarray
     Parameters
     ----------
     carriers : (copies, 3) offsets in m of further copies of the effect; by default one at 0
+    ride : how what carries the effect has moved at given times: offset, m, and speed, m/s
+    stopped : s, from when on nothing is born
     """
     carriers = np.zeros((1, 3)) if carriers is None else carriers
     copy, slot = (
@@ -64,7 +74,8 @@ def sprites(element: Flipbook, player: Player, time: float, carriers: np.ndarray
     )
     lived = (time - slot / player.count * player.life) / life
     generation = np.floor(lived).astype(np.int64)
-    live = lived >= 0
+    born = time - (lived - generation) * life
+    live = (lived >= 0) & (born <= stopped)
     copy, slot, life, lived, generation = copy[live], slot[live], life[live], lived[live], generation[live]
     age = lived - generation
     own = slot + 65536 * (generation + 1)
@@ -76,7 +87,13 @@ def sprites(element: Flipbook, player: Player, time: float, carriers: np.ndarray
     around, far = 2.0 * math.pi * chance(3), player.scatter * np.sqrt(chance(4))
     place = np.asarray(element.attach) + carriers[copy]
     place = place + np.stack([far * np.cos(around), far * np.sin(around), np.zeros_like(far)], axis=1)
-    place = place + np.asarray(player.drift) * (age * life)[:, None]
+    since = age * life
+    place = place + np.asarray(player.drift) * since[:, None]
+    place = place + _thrown(player, since, chance)
+    if ride is not None:
+        offset, speed = ride(time - since)
+        place = place + offset + player.carried * speed * since[:, None]
+    grown = grown * ramp_table(player.size_over, 1024)[np.minimum((age * 1023).astype(int), 1023)]
     table = ramp_table(player.alpha, 1024)
     opacity = table[np.minimum((age * 1023).astype(int), 1023)]
     turn = math.radians(player.rotation) * (2.0 * chance(5) - 1.0)
@@ -86,8 +103,30 @@ def sprites(element: Flipbook, player: Player, time: float, carriers: np.ndarray
     return Sprites(age, through, place, np.asarray(element.size) * grown[:, None], turn, opacity)
 
 
+def _thrown(player: Player, since: np.ndarray, chance: Callable[[int], np.ndarray]) -> np.ndarray:
+    """How far sprites have gone by the speed that they set out with, by gravity and by drag, (n, 3) m: the
+    path of a body that is slowed in proportion to its speed."""
+    k = max(player.drag, 1e-6)
+    gone = -np.expm1(-k * since) / k  # of a speed of 1
+    fallen = (since - gone) / k if player.drag > 1e-3 else 0.5 * since**2
+    out = np.zeros((len(since), 3))
+    out[:, 2] = -player.gravity * fallen
+    if player.speed > 0:
+        up = 1.0 - chance(7) * (1.0 - math.cos(math.radians(player.cone)))  # even over the cone
+        flat, way = np.sqrt(np.maximum(1.0 - up * up, 0.0)), 2.0 * math.pi * chance(8)
+        aim = np.stack([flat * np.cos(way), flat * np.sin(way), up], axis=1)
+        out += player.speed * aim * gone[:, None]
+    return out
+
+
 def quads(
-    element: Flipbook, player: Player, time: float, view: View, carriers: np.ndarray | None = None
+    element: Flipbook,
+    player: Player,
+    time: float,
+    view: View,
+    carriers: np.ndarray | None = None,
+    ride: Ride | None = None,
+    stopped: float = math.inf,
 ) -> np.ndarray:
     """Camera-facing quads of the living sprites, far ones first.
 
@@ -95,7 +134,7 @@ def quads(
     -------
     (n, QUAD_FIELDS) float32, see tenka.look.sprites.quad_table
     """
-    s = sprites(element, player, time, carriers)
+    s = sprites(element, player, time, carriers, ride, stopped)
     if not len(s.age):
         return np.zeros((0, QUAD_FIELDS), np.float32)
     at = view.project(s.place)
@@ -158,7 +197,7 @@ class PlayedFlipbook(Played):
 
     def drawn(self, player: Player, now: Now) -> Drawn:
         e, atlas, levels = self.element, self.atlas, self.levels(now)
-        table = quads(e, player, now.time, now.view, now.carriers)
+        table = quads(e, player, now.time, now.view, now.copies, now.ride, now.stopped)
         grid = (e.columns, *e.cell, e.padding)
 
         def paint(rows: np.ndarray, depth: np.ndarray, image: np.ndarray) -> int:
