@@ -50,7 +50,7 @@ def stage_of(effect: Effect, store: FrameStore, index: int) -> np.ndarray:
 
 
 def per_demo(store: FrameStore, spare: Path, only: str) -> None:
-    """Each demo on its last tier: stage, Proof with each flipbook on one still sprite, Proof as a game, page."""
+    """Each demo on its last tier: stage, Proof with each flipbook on one sprite, Proof as a game, page."""
     print("| demo | routes | effect | stage and Proof, as packed | Proof and page |")
     print("| --- | --- | --- | --- | --- |")
     for file in EFFECTS:

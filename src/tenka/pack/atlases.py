@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy.ndimage import gaussian_filter, map_coordinates, uniform_filter
 
 from tenka.base.srgb import to_srgb
 from tenka.look.alone import HEAT
@@ -10,6 +11,9 @@ from tenka.look.colour import glow_table
 from tenka.package.elements import flipbook as form
 
 BLACK_BODY_STEPS = 33
+SHARES = (1.0, 0.5, 0.0)  # of a motion that are tried
+PREFER = np.array([1.0, 1.02, 1.05])  # of like ones the larger motion
+AROUND, SMOOTH = 9, 2.0  # px over which frames are compared, and over which shares go into each other
 
 
 def encode(raw: np.ndarray, alpha_form: str, exposure: float, glow: bool = False) -> np.ndarray:
@@ -82,6 +86,50 @@ class MotionSheet:
     def put(self, motion: np.ndarray, y: int, x: int) -> None:
         h, w = motion.shape[:2]
         self.data[y : y + h, x : x + w] = motion
+
+    def agree(self, element: form.Flipbook, colour: np.ndarray) -> None:
+        """Keep of the motion only as much as both frames agree on: where what was moved half of the way from
+        a frame meets what was moved half of the way back from the next. Where things go through each other,
+        as before and behind a whirl, there is no one motion.
+
+        Parameters
+        ----------
+        colour : the atlas, (h, w, 4) uint8
+        """
+        wide, tall = element.cell
+        pad, last = element.padding, element.frames - (0 if element.loop else 1)
+        inner = (wide - 2 * pad, tall - 2 * pad)
+
+        def place(n: int) -> tuple[slice, slice]:
+            row, column = divmod(n % element.frames, element.columns)
+            y, x = row * tall + pad, column * wide + pad
+            return slice(y, y + inner[1]), slice(x, x + inner[0])
+
+        y, x = np.mgrid[0 : inner[1], 0 : inner[0]].astype(np.float32)
+        for n in range(last):
+            first, after = (colour[place(m)].astype(np.float32) for m in (n, n + 1))
+            way = self.data[place(n)] * np.array(inner, np.float32)
+            off = []
+            for share in SHARES:
+                half = 0.5 * share * way
+                moved = [
+                    np.stack(
+                        [
+                            map_coordinates(
+                                f[..., c],
+                                [y + s * half[..., 1], x + s * half[..., 0]],
+                                order=1,
+                                mode="nearest",
+                            )
+                            for c in range(4)
+                        ],
+                        axis=2,
+                    )
+                    for f, s in ((first, -1.0), (after, 1.0))
+                ]
+                off.append(uniform_filter(np.abs(moved[0] - moved[1]).sum(axis=2), AROUND))
+            best = np.array(SHARES, np.float32)[np.argmin(np.array(off) * PREFER[:, None, None], axis=0)]
+            self.data[place(n)] *= gaussian_filter(best, SMOOTH)[..., None]
 
     def finish(self) -> tuple[np.ndarray, tuple[float, float]]:
         """The picture, (h, w, 3) uint8, and what its ends stand for."""

@@ -27,6 +27,13 @@ def _read(field: Any, x: Any, y: Any, z: Any) -> Any:
     nx, ny, nz = field.shape
     a, b, c = np.int64(np.floor(x)), np.int64(np.floor(y)), np.int64(np.floor(z))
     f, g, h = x - np.float32(a), y - np.float32(b), z - np.float32(c)
+    if 0 <= a < nx - 1 and 0 <= b < ny - 1 and 0 <= c < nz - 1:
+        near, far = field[a], field[a + 1]
+        low = (ONE - h) * near[b, c] + h * near[b, c + 1]
+        low += g * ((ONE - h) * near[b + 1, c] + h * near[b + 1, c + 1] - low)
+        high = (ONE - h) * far[b, c] + h * far[b, c + 1]
+        high += g * ((ONE - h) * far[b + 1, c] + h * far[b + 1, c + 1] - high)
+        return low + f * (high - low)
     total = ZERO
     for i in range(2):
         for j in range(2):
@@ -47,24 +54,33 @@ def _carry(
     Parameters
     ----------
     va, vb : (3, nx, ny, nz) m/s of both frames
-    shift_a, shift_b : voxels from `out`'s corner to those of the frames
+    shift_a, shift_b : whole voxels from `out`'s corner to those of the frames
     steps : frame time over voxel, s/m
     share : 0 at `a`, 1 at `b`
     """
     nx, ny, nz = out.shape
+    back, ahead = share * steps, (ONE - share) * steps
     for p_ in prange(nx):
         i = np.int64(p_)
+        ia, ib = i - shift_a[0], i - shift_b[0]
         for j in range(ny):
+            ja, jb = j - shift_a[1], j - shift_b[1]
+            row_a = 0 <= ia < a.shape[0] and 0 <= ja < a.shape[1]
+            row_b = 0 <= ib < b.shape[0] and 0 <= jb < b.shape[1]
             for k in range(nz):
-                x, y, z = np.float32(i), np.float32(j), np.float32(k)
-                ax, ay, az = x - shift_a[0], y - shift_a[1], z - shift_a[2]
-                bx, by, bz = x - shift_b[0], y - shift_b[1], z - shift_b[2]
-                u = (ONE - share) * _read(va[0], ax, ay, az) + share * _read(vb[0], bx, by, bz)
-                v = (ONE - share) * _read(va[1], ax, ay, az) + share * _read(vb[1], bx, by, bz)
-                w = (ONE - share) * _read(va[2], ax, ay, az) + share * _read(vb[2], bx, by, bz)
-                back, ahead = share * steps, (ONE - share) * steps
-                early = _read(a, ax - back * u, ay - back * v, az - back * w)
-                late = _read(b, bx + ahead * u, by + ahead * v, bz + ahead * w)
+                ka, kb = k - shift_a[2], k - shift_b[2]
+                u, v, w = ZERO, ZERO, ZERO
+                if row_a and 0 <= ka < a.shape[2]:
+                    part = ONE - share
+                    u, v, w = part * va[0, ia, ja, ka], part * va[1, ia, ja, ka], part * va[2, ia, ja, ka]
+                if row_b and 0 <= kb < b.shape[2]:
+                    u += share * vb[0, ib, jb, kb]
+                    v += share * vb[1, ib, jb, kb]
+                    w += share * vb[2, ib, jb, kb]
+                x, y, z = np.float32(ia), np.float32(ja), np.float32(ka)
+                early = _read(a, x - back * u, y - back * v, z - back * w)
+                x, y, z = np.float32(ib), np.float32(jb), np.float32(kb)
+                late = _read(b, x + ahead * u, y + ahead * v, z + ahead * w)
                 out[i, j, k] = early + share * (late - early)
 
 
@@ -74,7 +90,7 @@ def gas_between(a: Frame, b: Frame, share: float) -> Frame:
         return a
     low = np.minimum(a.origin, b.origin)
     shape = np.ceil((np.maximum(a.high, b.high) - low) / a.voxel - 1e-3).astype(int)
-    shifts = [np.round((np.asarray(f.origin) - low) / a.voxel).astype(np.float32) for f in (a, b)]
+    shifts = [np.round((np.asarray(f.origin) - low) / a.voxel).astype(np.int64) for f in (a, b)]
     steps = np.float32((b.time - a.time) / a.voxel)
     moving = [np.ascontiguousarray(v, np.float32) for v in (a.velocity, b.velocity)]  # kernels take no halves
 

@@ -152,6 +152,7 @@ class FlipbookWriter:
         Image.fromarray(colour, "RGBA").save(job.target / element.colour.file, compress_level=4)
         progress.check()
         if motion is not None and element.motion is not None:
+            motion.agree(element, colour)
             data, scales = motion.finish()
             Image.fromarray(data).save(job.target / element.motion.file, compress_level=4)
             moves = element.motion.model_copy(update={"scale": scales})
