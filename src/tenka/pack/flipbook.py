@@ -60,12 +60,15 @@ def frames_at(
     t: float,
     progress: Progress,
     whole: bool = False,
+    kept: dict[str, dict[object, Any]] | None = None,
 ) -> tuple[dict[str, Any], dict[str, Any]]:
-    """The frames of a delivery's layers at a moment (`whole`: with their velocity), and the past of each."""
+    """The frames of a delivery's layers at a moment (`whole`: with their velocity), and the past of each.
+    `kept` holds the newest frames of each for the next moments."""
     frames, past = {}, {}
     for layer in taken(effect, delivery):
         run = plans[layer.id]
-        frames[layer.id] = frame_between(run, store, t, progress, whole)
+        newest = None if kept is None else kept.setdefault(layer.id, {})
+        frames[layer.id] = frame_between(run, store, t, progress, whole, newest)
         past[layer.id] = past_of(run, store, int(t * effect.rate + 1e-6))
     return frames, past
 

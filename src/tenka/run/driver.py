@@ -7,6 +7,8 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+
 from tenka.base.errors import BadInput
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
@@ -192,22 +194,45 @@ def stored_frames(
         yield f, frame_at(plan, store, f, progress, whole=whole)
 
 
-def frame_between(plan: Plan, store: FrameStore, t: float, progress: Progress, whole: bool = False) -> Any:
+KEPT = 2  # frames of a layer
+
+
+def frame_between(
+    plan: Plan,
+    store: FrameStore,
+    t: float,
+    progress: Progress,
+    whole: bool = False,
+    kept: dict[object, Any] | None = None,
+) -> Any:
     """A layer at a time, s: a stored frame, or what lies between two of them along their motion.
 
     Parameters
     ----------
     whole : with its velocity, whether that is needed for the moment or not
+    kept : the newest frames of the layer that were read, for who asks for moments in turn
 
     Raises as `frame_at` does.
     """
     place = min(max(t * plan.effect.rate, 0.0), plan.effect.frames - 1.0)
     index = int(place + 1e-6)
     share = place - index
-    first = frame_at(plan, store, index, progress, whole=whole or share > 1e-4)
-    if share <= 1e-4:
-        return first
-    return plan.kind.between(first, frame_at(plan, store, index + 1, progress, whole=True), share)
+
+    def at(f: int, moving: bool) -> Any:
+        key = (plan.name(f), moving)
+        if kept is None or key not in kept:
+            found = frame_at(plan, store, f, progress, whole=moving)
+            if kept is None:
+                return found
+            while len(kept) >= KEPT:
+                kept.pop(next(iter(kept)))
+            if moving and getattr(found, "velocity", None) is not None:
+                found.velocity = np.ascontiguousarray(found.velocity, np.float32)  # once for both sides
+            kept[key] = found
+        return kept[key]
+
+    first = at(index, whole or share > 1e-4)
+    return first if share <= 1e-4 else plan.kind.between(first, at(index + 1, True), share)
 
 
 def figures_of(plan: Plan, store: FrameStore) -> dict[int, dict[str, Any]]:

@@ -33,6 +33,7 @@ class Job:
     target : the folder that is filled
     drawn : hears of each finished cell of a flipbook (delivery, index, RGBA)
     low, high : corners of all that was written so far, m
+    kept : the newest frames of each layer
     """
 
     effect: Effect
@@ -44,6 +45,7 @@ class Job:
     drawn: Callable[[str, int, np.ndarray], None] | None = None
     low: np.ndarray = field(default_factory=lambda: np.full(3, np.inf))
     high: np.ndarray = field(default_factory=lambda: np.full(3, -np.inf))
+    kept: dict[str, dict[object, Any]] = field(default_factory=dict)
 
     @cached_property
     def books(self) -> dict[str, Book]:

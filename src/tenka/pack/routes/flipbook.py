@@ -259,7 +259,7 @@ def surveyed(job: Job, delivery: Delivery, plan: Layout) -> Survey | None:
     job.progress.begin(len(indices), f"Looking at {delivery.name}")
 
     def draw(t: float, size: tuple[int, int]) -> np.ndarray:
-        frames, past = frames_at(effect, delivery, job.plans, job.store, t, job.progress)
+        frames, past = frames_at(effect, delivery, job.plans, job.store, t, job.progress, False, job.kept)
         job.progress.step()
         return draw_cell(effect, delivery, frames, t, plan, size, job.folder, past, job.books)
 
@@ -272,7 +272,7 @@ def _moments(job: Job, delivery: Delivery, plan: Layout, index: int, whole: bool
     other, share = plan.blends[index] if plan.blends else (t, 0.0)
     asked = [(1.0 - share, t), (share, other)]
     return [
-        (part, at, *frames_at(job.effect, delivery, job.plans, job.store, at, job.progress, whole))
+        (part, at, *frames_at(job.effect, delivery, job.plans, job.store, at, job.progress, whole, job.kept))
         for part, at in asked
         if part > 0
     ]
