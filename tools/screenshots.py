@@ -19,6 +19,7 @@ from PIL import Image
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from tenka.app import theme
+from tenka.app.pack.base import CurveView
 from tenka.app.state import State
 from tenka.app.window import Window
 from tenka.cache.store import FrameStore
@@ -169,14 +170,6 @@ def light(s: Studio) -> None:
     window.undo()
 
 
-def sides(s: Studio) -> None:
-    s.open("ash_floor", 40)
-    s.window.stage.sides_button.setChecked(True)
-    s.settle()
-    s.save("sides")
-    s.window.stage.sides_button.setChecked(False)
-
-
 def pack(s: Studio) -> None:
     s.open("kiln_plume", 60)
     s.window.go_to("pack")
@@ -215,6 +208,18 @@ def ash(s: Studio) -> None:
 def burst(s: Studio) -> None:
     s.open("boiler_burst", 22)
     s.save("burst")
+
+
+def routes(s: Studio) -> None:
+    s.open("boiler_burst", 22)
+    s.window.go_to("pack")
+    s.window.pack.choice.choose("plates")
+    view = s.window.pack.views["bodies"]
+    assert isinstance(view, CurveView)
+    s.until(lambda: len(view.moments) > 0 and len(view.pictures) == len(view.moments))
+    s.spin(0.6)
+    s.save("routes")
+    s.window.go_to("shape")
 
 
 def sparks(s: Studio) -> None:
@@ -262,12 +267,12 @@ PICTURES = (
     start,
     walk,
     look,
-    sides,
     pack,
     fire,
     mesh,
     ash,
     burst,
+    routes,
     sparks,
     inspect,
     trial,
