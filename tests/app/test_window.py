@@ -408,7 +408,7 @@ def test_pack_writes_the_package_and_proof_plays_it_with_levers_and_heat(
 ):
     QTest.keyClick(window, Qt.Key.Key_3)
     assert "puff_colour.png" in window.pack.outputs.text() and "as BC" in window.pack.outputs.text()
-    until(qtbot, lambda: len(window.pack.contact.cells) == 6)
+    until(qtbot, lambda: len(window.pack.views["flipbook"].contact.cells) == 6)
     window.pack.set_target(tmp_path / "package")
     QTest.mouseClick(window.pack.button, LEFT)
     until(qtbot, lambda: window.pack.progress is None and window.state.package is not None)
