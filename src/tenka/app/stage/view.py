@@ -375,6 +375,8 @@ class Stage(QWidget):
         self._worker.close()
         self._prober.close()
         self.inspector.close_worker()
+        # what was drawn from is large, and a closed window may live on in what it was connected to
+        self._renderer, self._final_renderer, self.image = Renderer(), Renderer(), None
 
 
 id_of = id

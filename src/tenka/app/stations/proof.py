@@ -343,3 +343,4 @@ class ProofStation(QWidget):
     def close_workers(self) -> None:
         self._tick.stop()
         self._worker.close()
+        self.package, self.screen_.image = None, None
