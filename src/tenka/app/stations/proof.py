@@ -125,7 +125,13 @@ class ProofStation(QWidget):
         )
         self.ride.addItems([f"it {name}" for name in RIDES])
         self.ride.activated.connect(lambda _: self.trigger())
-        for part in (self.play, again, self.ends, self.heat, self.turn, label, self.copies, self.ride):
+        tries = QHBoxLayout()
+        tries.setSpacing(10)
+        for tried in (self.ends, self.turn, self.ride):
+            tries.addWidget(tried)
+        tries.addStretch(1)
+        rows.addLayout(tries)
+        for part in (self.play, again, self.heat, label, self.copies):
             self._line.addWidget(part)
         levers = QHBoxLayout()
         self.slots_ = QHBoxLayout()
