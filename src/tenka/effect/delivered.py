@@ -106,8 +106,8 @@ def check_deliveries(effect: Effect) -> None:
             raise ValueError(f"delivery {delivery.id} takes several layers; as {route.kind} it takes one")
         for layer in effect.layers:
             # a kind that no route knows yet is told of when it is packed
-            known = any(layer.kind in settings.TAKES for settings in ROUTES.values())
-            if layer.id in delivery.of and known and layer.kind not in route.TAKES:
+            usual = any(layer.kind in settings.TAKES for settings in ROUTES.values())
+            if layer.id in delivery.of and usual and layer.kind not in route.TAKES:
                 raise ValueError(f"delivery {delivery.id} cannot deliver {layer.id}: {route.fits(layer)}")
     known = {d.id for d in effect.deliveries}
     for tier in effect.tiers:
