@@ -6,6 +6,7 @@ from pathlib import Path
 
 import flip_evaluator
 import numpy as np
+from routes import many_ways
 
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
@@ -110,7 +111,9 @@ def own() -> Effect:
 
 
 def effect_of(name: str) -> Effect:
-    """A demo by its name, or that of our own."""
+    """A demo by its name, that of our own, or that which goes by every route."""
+    if name == "many":
+        return many_ways()
     return own() if name == "own" else storage.load(FOLDER / f"{name}.tenka")
 
 

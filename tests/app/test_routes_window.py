@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 from drive import LEFT, settle, until
+from PIL import Image
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
-
-sys.path.insert(0, str(Path(__file__).parents[1] / "package"))
 from routes import many_ways
 
 from tenka.app.pack.base import CurveView
+from tenka.app.pack.flipbook import ContactView
 from tenka.app.window import Window
 from tenka.effect import storage
 from tenka.effect.document import replaced
 from tenka.effect.model import ROUTES, Tier
+from tenka.package.elements.flipbook import Flipbook
 from tenka.package.manifest import read
 
 
@@ -148,3 +149,56 @@ def test_a_setting_of_a_route_is_tried_in_proof_and_has_its_own_value_on_a_tier(
     window.proof.show_time(0.3)
     until(qtbot, lambda: window.proof.clock.text() == "0.30 s")
     assert replaced(window.state.effect, "name", "x").delivery("specks").route.player.share == 0.0  # type: ignore[union-attr]
+
+
+def test_the_contact_sheet_shows_what_is_packed_cropped_and_looped(
+    opened: Window, qtbot: QtBot, tmp_path: Path
+):
+    window = opened
+    choose(window, qtbot, "book")
+    view = window.pack.views["flipbook"]
+    assert isinstance(view, ContactView)
+
+    def alpha(n: int) -> np.ndarray:
+        image = view.contact.cells[n]
+        return np.array(
+            [[image.pixelColor(x, y).alpha() for x in range(image.width())] for y in range(image.height())]
+        )
+
+    until(qtbot, lambda: len(view.contact.cells) == 4, 30_000)
+    assert view.steps.isVisible() and view.steps.seam is None and "of the median" in view.steps.words
+    whole = alpha(3)
+    window.state.edit("deliveries.book.route.crop", True, "Crop")
+    until(qtbot, lambda: len(view.contact.cells) == 4 and not np.array_equal(alpha(3), whole), 30_000)
+    window.state.edit("deliveries.book.route.loop", True, "Loop")
+    until(qtbot, lambda: len(view.contact.cells) == 4 and view.steps.seam is not None, 30_000)
+    assert "the seam is" in view.steps.words
+    before = dict(view.contact.cells)
+    window.state.edit("deliveries.book.route.player.count", 5, "Count")
+    qtbot.wait(600)
+    assert view.contact.cells == before  # how it is played draws nothing anew
+    window.pack.set_target(tmp_path / "package")
+    until(qtbot, lambda: window.pack.button.isEnabled())
+    window.pack.start()
+    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 90_000)
+    book = next(e for e in read(tmp_path / "package").elements if e.id == "book")
+    assert isinstance(book, Flipbook) and book.loop
+    with Image.open(tmp_path / "package" / book.colour.file) as atlas:
+        packed = np.asarray(atlas.convert("RGBA"))[..., 3].astype(int)
+    side, edge = book.cell[0], book.padding
+    for n in range(4):
+        top, left = n // 2 * side + edge, n % 2 * side + edge
+        cell = packed[top : top + side - 2 * edge, left : left + side - 2 * edge]
+        assert np.corrcoef(cell.ravel(), alpha(n).ravel())[0, 1] > 0.9  # the sheet has its glow added
+        assert np.corrcoef(cell.ravel(), np.roll(alpha(n), 2, 1).ravel())[0, 1] < 0.9
+
+
+def test_a_layer_that_fits_its_route_no_more_is_a_finding_that_mends(opened: Window, qtbot: QtBot):
+    window = opened
+    sparks = window.state.effect.delivery("specks").of[0]
+    window.state.edit(f"layers.{sparks}.look.form", "ribbon", "Form")
+    found = next(f for f in window.state.findings() if "cannot go as particles" in f.text)
+    assert found.mended is not None and found.mend == "Deliver it as trails"
+    window.state.apply(found.mended, found.mend)
+    assert window.state.effect.delivery("specks").route.kind == "trails"
+    assert not any("cannot go" in f.text for f in window.state.findings())

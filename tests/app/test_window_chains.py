@@ -35,7 +35,7 @@ def all_stored(window: Window) -> bool:
     return all(all(plan.stored(state.store)) for plan in plans.values())
 
 
-@pytest.mark.parametrize("name", [*NAMES, "own"])
+@pytest.mark.parametrize("name", [*NAMES, "own", "many"])
 def test_open_edit_save_undo_simulate_pack_and_proof(window: Window, qtbot: QtBot, tmp_path: Path, name: str):
     effect = lighter(effect_of(name), frames=4, voxels=2.5, cells=2, px=48)
     file = tmp_path / "chain.tenka"
@@ -72,7 +72,7 @@ def test_open_edit_save_undo_simulate_pack_and_proof(window: Window, qtbot: QtBo
     assert not window.notice.isVisible(), window.notice.text.text()
 
 
-@pytest.mark.parametrize("name", ["own", "furnace_mouth"])
+@pytest.mark.parametrize("name", ["own", "many", "furnace_mouth"])
 def test_final_run_and_gate_follow(
     window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, name: str
 ):

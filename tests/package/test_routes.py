@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 from pathlib import Path
 
@@ -12,6 +13,7 @@ import trimesh
 from build import small_effect
 from chains import flip
 from command import command
+from PIL import Image
 from routes import alone, many_ways, packed_alone
 
 import tenka.app.pack
@@ -35,7 +37,7 @@ from tenka.look.shimmer import bends_of
 from tenka.look.shot import gathered, shot_of
 from tenka.look.swarm import Swarm, ready
 from tenka.look.volume import light_volume
-from tenka.pack.layout import bounds_of, left_out, packable, taken
+from tenka.pack.layout import bounds_of, left_out, packable, taken, unfit
 from tenka.pack.packing import pack
 from tenka.pack.routes import ROUTES as WRITERS
 from tenka.package import manifest as form
@@ -383,10 +385,21 @@ def test_other_readers_move_the_mesh_of_bodies_by_its_textures(
     assert np.allclose(high, want.points.max(axis=0), atol=1e-3)
 
 
-def test_bodies_as_nodes_are_nodes(folder: Path):
+def test_bodies_as_nodes_stand_where_their_textures_have_them(folder: Path):
     element = of(folder, "nodes")
     scene = trimesh.load(folder / element.mesh.file)
     assert element.places is None and len(scene.graph.nodes_geometry) == element.pieces > 0
+    package = Package(folder)
+    nodes, textures = (next(p for p in package.played if p.element.id == id) for id in ("nodes", "chips"))
+    assert element.triangles == textures.element.triangles
+    for t in (0.1, 5 / 24, 0.4):
+        now = Now(t, package_view(package, 64, 40), np.zeros((1, 3)), package.light, 1.0)
+        both = [p.standing(now) for p in (nodes, textures)]
+        corners = [np.sort(m.corners.astype(float).reshape(-1, 9).sum(axis=1)) for m in both]
+        assert len(corners[0]) == len(corners[1]) > 0
+        assert np.abs(corners[0] - corners[1]).max() < 0.03  # keys that hardly differ were left out
+        middles = [m.corners.astype(float).mean(axis=(0, 1)) for m in both]
+        assert np.allclose(middles[0], middles[1], atol=1e-3)
 
 
 # --- light -----------------------------------------------------------------------------------------
@@ -694,6 +707,74 @@ def test_stopping_leaves_the_earlier_package_whole(
         pack(effect, None, store, out, progress, only=id)
     assert {p.name: p.read_bytes() for p in out.iterdir()} == before
     assert [p.name for p in tmp_path.iterdir()] == ["p"]
+
+
+def test_a_volume_without_a_field_is_refused(effect: Effect, store: FrameStore, tmp_path: Path):
+    bare = effect
+    for name in ("density", "temperature", "flame", "velocity", "colour"):
+        bare = replaced(bare, f"deliveries.fog.route.{name}", False)
+    with pytest.raises(BadInput, match="writes no field"):
+        packed_alone(bare, store, tmp_path / "p", "fog")
+    assert not (tmp_path / "p").exists()
+
+
+def test_what_no_more_fits_its_route_is_left_out_told_mended_and_not_counted(effect: Effect, tmp_path: Path):
+    sparks = effect.delivery("specks").of[0]
+    changed = replaced(effect, f"layers.{sparks}.look.form", "ribbon")
+    changed = changed.model_copy(update={"tiers": (Tier(id="mid", name="Mid"),)})
+    found = unfit(changed)
+    assert (
+        len(found) == 1
+        and "cannot go as particles" in found[0].text
+        and "takes what is drawn as" in found[0].text
+    )
+    assert found[0].mended is not None and not unfit(found[0].mended)
+    assert sparks in {x.id for x in left_out(changed)} and "specks" not in {d.id for d in packable(changed)}
+    missing = [str(u) for u in ledger(changed, "mid").uncounted]
+    assert any("as particles it takes what is drawn as" in text for text in missing)
+    storage.save(changed, tmp_path / "e.tenka")
+    run = command("pack", tmp_path / "e.tenka", "--out", tmp_path / "p", "--only", "book", "--json")
+    assert run.code == 0 and "cannot go" not in run.err
+    run = command("pack", tmp_path / "e.tenka", "--out", tmp_path / "p", "--only", "specks", "--json")
+    assert run.code == 2 and "specks" in run.err
+    dark = replaced(effect, f"layers.{effect.gases[0].id}.look.shimmer", 0.0)
+    assert [f.text for f in unfit(dark)] == [
+        f"{effect.gases[0].name} cannot go as shimmer, which takes a gas whose look has shimmer"
+    ]
+
+
+@pytest.mark.parametrize(
+    "id", ["fog", "slabs", "leaves", "haze", "live", "glow", "specks", "tails", "chips", "nodes"]
+)
+def test_a_full_disk_and_a_foreign_folder_leave_all_as_it_was(
+    effect: Effect, store: FrameStore, tmp_path: Path, id: str, monkeypatch: pytest.MonkeyPatch
+):
+    out = tmp_path / "p"
+    out.mkdir()
+    (out / "mine.txt").write_text("mine")
+    with pytest.raises(BadInput):
+        packed_alone(effect, store, out, id)
+    assert [p.name for p in out.iterdir()] == ["mine.txt"]
+    (out / "mine.txt").unlink()
+    out.rmdir()
+    packed_alone(effect, store, out, "book")
+    before = {p.name: p.read_bytes() for p in out.iterdir()}
+
+    def full(*_: object, **__: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    for place in (Path, Image.Image):
+        for name in ("write_bytes", "write_text", "save"):
+            if hasattr(place, name):
+                monkeypatch.setattr(place, name, full)
+    monkeypatch.setattr("tenka.pack.bodies.write_atomic", full)
+    with pytest.raises(BadInput) as told:
+        packed_alone(effect, store, out, id)
+    monkeypatch.undo()
+    assert str(told.value).count("\n") == 0 and "space" in str(told.value).lower()
+    assert {p.name: p.read_bytes() for p in out.iterdir()} == before and [
+        p.name for p in tmp_path.iterdir()
+    ] == ["p"]
 
 
 @pytest.mark.parametrize(

@@ -76,7 +76,9 @@ def _why_unknown(layer: Any, played: Effect) -> str:
     """Why a seen layer that no delivery takes is not counted."""
     if layer.kind not in KINDS or layer.kind not in SHOWN:
         return f"layers of the kind '{layer.kind}' have no delivery yet"
-    return "it has no delivery" if not played.deliveries_of(layer.id) else "its delivery is left out here"
+    ways = played.deliveries_of(layer.id)
+    why = next((f"as {d.route.TITLE.lower()} it {text}" for d in ways if (text := d.route.fits(layer))), "")
+    return why or ("its delivery is left out here" if ways else "it has no delivery")
 
 
 def ledger(

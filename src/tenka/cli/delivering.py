@@ -40,7 +40,7 @@ def pack(
 ) -> None:
     """Write the package: all deliveries of what is seen."""
     from tenka.effect.document import on_tier
-    from tenka.pack.layout import left_out, lost_flames, twice_shown
+    from tenka.pack.layout import left_out, lost_flames, twice_shown, unfit
     from tenka.pack.lightmaps import asked_in_vain
     from tenka.pack.packing import pack as write
 
@@ -64,7 +64,7 @@ def pack(
             print(f"{text}.", file=sys.stderr)
         for text in twice_shown(had) if only is None else ():
             print(f"{text}.", file=sys.stderr)
-        for found in lost_flames(effect, only):
+        for found in lost_flames(effect, only) + unfit(had, only):
             print(f"{found.text}.", file=sys.stderr)
         for element in manifest.elements:
             _say_element(element, folder, name, as_json)
@@ -110,6 +110,8 @@ def proof(
     if not 0 <= frame <= 10**7:
         raise BadInput(f"frame {frame}", "0 or more", place="--frame")
     package = Package(folder)
+    for name in package.unplayed:
+        print(f"{name}: a game solves it, which Proof does not.", file=sys.stderr)
     drawn = package.draw(frame / package.manifest.frame_rate, package_view(package, width, height), heat=heat)
     save_picture(drawn.rgb, picture)
     c = drawn.counts

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -16,12 +16,12 @@ from tenka.look.alone import drawn_alone
 from tenka.look.motion import motion_of, spread
 from tenka.look.shot import shot_of
 from tenka.look.sprites import Book
-from tenka.pack.layout import Layout, content_view, taken
+from tenka.pack.layout import Layout, content_view, span_of, taken
+from tenka.pack.survey import Survey, survey_of
 from tenka.run.driver import frame_between, past_of
 from tenka.run.plans import Plan
 from tenka.scene.meshes import joined
 
-MEMORY_SHARE = 0.5
 NOTHING = joined([])
 
 
@@ -73,6 +73,14 @@ def frames_at(
     return frames, past
 
 
+def shares_of(plan: Layout, index: int) -> list[tuple[float, float]]:
+    """What a cell is made of: shares of what is seen at times, s; two of them where a loop's end turns into
+    its begin."""
+    t = plan.times[index]
+    other, share = plan.blends[index] if plan.blends else (t, 0.0)
+    return [(part, at) for part, at in ((1.0 - share, t), (share, other)) if part > 0]
+
+
 def moved_cell(
     effect: Effect,
     delivery: Delivery,
@@ -90,3 +98,36 @@ def moved_cell(
     shot = shot_of(alone, frames, folder, t, NOTHING, past)
     view = content_view(plan, delivery.by(Flipbook).heading, width, height)
     return spread(motion_of(shot, still(effect.light, t), view, gap)) / np.array((width, height), np.float32)
+
+
+def surveyed_times(effect: Effect, delivery: Delivery) -> np.ndarray:
+    """Times of all frames of a flipbook's span, s."""
+    first, last = span_of(effect, delivery)
+    return np.arange(int(first * effect.rate + 1e-6), int(last * effect.rate + 1e-6) + 1) / effect.rate
+
+
+def survey_cells(
+    effect: Effect,
+    delivery: Delivery,
+    plan: Layout,
+    times: np.ndarray,
+    read: Callable[..., tuple[dict[str, Any], dict[str, Any]]],
+    folder: Path | None,
+    books: dict[str, Book],
+    step: Callable[[], object],
+) -> Survey:
+    """A look at a flipbook's frames.
+
+    Parameters
+    ----------
+    plan : its layout without a look
+    read : the frames of its layers at a time, and the past of each
+    step : is called after each
+    """
+
+    def draw(t: float, size: tuple[int, int]) -> np.ndarray:
+        frames, past = read(t=t)
+        step()
+        return draw_cell(effect, delivery, frames, t, plan, size, folder, past, books)
+
+    return survey_of(times, draw, plan.content[0] / plan.content[1])

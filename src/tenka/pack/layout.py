@@ -11,7 +11,7 @@ import numpy as np
 
 from tenka.base.errors import BadInput
 from tenka.effect.document import replaced
-from tenka.effect.model import REGIONS, Delivery, Effect, Flipbook, Layer
+from tenka.effect.model import FIELD, REGIONS, ROUTES, Delivery, Effect, Flipbook, Layer, rerouted, routes_for
 from tenka.look.shot import SHOWN, seen
 from tenka.pack.survey import Survey
 from tenka.package.elements import flipbook as form
@@ -50,8 +50,37 @@ class Layout:
 
 
 def taken(effect: Effect, delivery: Delivery) -> list[Layer]:
-    """The layers of a delivery that are seen and can be drawn."""
-    return [x for x in seen(effect) if x.id in delivery.of and x.kind in SHOWN and x.kind in KINDS]
+    """The layers of a delivery that are seen, can be drawn, and can go by its route."""
+    fits = delivery.route.fits
+    return [
+        x for x in seen(effect) if x.id in delivery.of and x.kind in SHOWN and x.kind in KINDS and not fits(x)
+    ]
+
+
+def the_layer(effect: Effect, delivery: Delivery) -> Any:
+    """The layer of a delivery whose route takes one."""
+    return taken(effect, delivery)[0]
+
+
+def unfit(effect: Effect, only: str | None = None) -> list[Finding]:
+    """Layers that are seen and cannot go by the route of a delivery that names them, with a mend; `only`: id
+    of a delivery or a layer."""
+    found = []
+    for d in effect.deliveries:
+        for layer in seen(effect):
+            why = d.route.fits(layer) if layer.id in d.of and layer.kind in KINDS else ""
+            if why and only in (None, d.id, layer.id):
+                text = f"{layer.name} cannot go as {d.route.TITLE.lower()}, which {why}"
+                # of the ways that it can go, one that is written like the one it went
+                ways = sorted(
+                    routes_for([layer]), key=lambda k: ROUTES[k].__bases__ != type(d.route).__bases__
+                )
+                if len(d.of) == 1 and ways:
+                    title = ROUTES[ways[0]].TITLE.lower()
+                    found.append(Finding(text, f"Deliver it as {title}", rerouted(effect, d.id, ways[0])))
+                else:
+                    found.append(Finding(text))
+    return found
 
 
 def packable(effect: Effect) -> list[Delivery]:
@@ -258,7 +287,7 @@ def describe(effect: Effect, delivery: Delivery, box: Box, plan: Layout | None =
     """The flipbook as its manifest will state it, before anything is drawn."""
     book, holds = delivery.by(Flipbook), second_of(effect, delivery)
     plan = layout(effect, delivery, box) if plan is None else plan
-    gas = all(layer.kind == "gas" for layer in taken(effect, delivery))
+    gas = all(layer.HANDS == FIELD for layer in taken(effect, delivery))
     near, far = _reach(plan, book.heading)
     second = None
     if holds == "emission" or holds == "temperature":

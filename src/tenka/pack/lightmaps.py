@@ -11,7 +11,7 @@ import numpy as np
 
 from tenka.base.srgb import to_srgb
 from tenka.effect.courses import still
-from tenka.effect.model import Delivery, Effect, Flipbook, GasLayer, Light
+from tenka.effect.model import FIELD, Delivery, Effect, Flipbook, Light
 from tenka.look.colour import black_body_colour
 from tenka.look.march import march
 from tenka.look.volume import LitVolume, light_volume, sky_of, smoothed
@@ -28,7 +28,7 @@ LEAST = 1 / 255  # of cover: less is nowhere
 
 def only_gas(effect: Effect, delivery: Delivery) -> bool:
     """Whether light maps can be made: of gas alone."""
-    return all(isinstance(layer, GasLayer) for layer in taken(effect, delivery))
+    return all(layer.HANDS == FIELD for layer in taken(effect, delivery))
 
 
 def asked_in_vain(effect: Effect, delivery: Delivery) -> str:
@@ -43,7 +43,7 @@ def asked_in_vain(effect: Effect, delivery: Delivery) -> str:
     ]
     if not wanted or only_gas(effect, delivery):
         return ""
-    others = ", ".join(x.name for x in taken(effect, delivery) if not isinstance(x, GasLayer))
+    others = ", ".join(x.name for x in taken(effect, delivery) if x.HANDS != FIELD)
     return (
         f"{delivery.name} gets no {' and '.join(wanted)}: they are made of gas alone, and it draws {others}"
     )

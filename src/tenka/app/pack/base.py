@@ -20,7 +20,7 @@ from tenka.pack.atlases import encode
 from tenka.pack.layout import Box, taken
 from tenka.package.parts import Element
 from tenka.run.plans import Plan
-from tenka.scene.cameras import side_view
+from tenka.scene.cameras import view_of
 from tenka.scene.meshes import joined
 
 
@@ -77,6 +77,7 @@ class Curve:
 
 
 THUMBS, LEAST_THUMB = 7, 96  # moments that are drawn, and how wide a picture is at least, px
+THUMB = (360, 225)  # px of a picture as it is drawn, by the effect's camera
 STRIP = 0.42  # of the height that they may take
 
 
@@ -126,8 +127,7 @@ class CurveView(RouteView):
         moments = sorted({round(first + (last - first) * (n + 0.5) / THUMBS) for n in range(THUMBS)})
         have = tuple(f for f in moments if all(store.has(run.name(f)) for run in shown.plans.values()))
         layers = tuple(taken(effect, shown.delivery))
-        low, high = shown.box
-        key = (layers, effect.light, effect.lights, have, low.tobytes(), high.tobytes())
+        key = (layers, effect.light, effect.lights, effect.camera, have)
         self.moments = [f / effect.rate for f in moments]
         if key == self._key:
             return
@@ -135,8 +135,7 @@ class CurveView(RouteView):
         self._round += 1
         mine = self._round
         alone = effect.model_copy(update={"layers": layers})
-        aspect = float(np.clip((high - low)[0] / max((high - low)[2], 1e-6), 0.6, 1.5))
-        view = side_view(low, high, -90.0, round(300 * aspect), 300)
+        view = view_of(effect.camera, *THUMB)
 
         def work() -> None:
             for f in have:

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import math
+from contextlib import suppress
+from functools import partial
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
@@ -11,14 +14,17 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tenka.app import theme
 from tenka.app.pack.base import RouteView, Shown, image_of
+from tenka.app.pack.steps import Steps
 from tenka.app.state import State
+from tenka.base.errors import Cancelled
 from tenka.base.jobs import Progress, Worker
 from tenka.effect.courses import value_at
-from tenka.effect.model import Delivery, Flipbook
+from tenka.effect.model import Delivery, Flipbook, Player
+from tenka.look.sprites import Book
 from tenka.pack.atlases import encode, levelled
 from tenka.pack.books import books_of
-from tenka.pack.flipbook import draw_cell, frames_at
-from tenka.pack.layout import Layout, layout, second_of, taken
+from tenka.pack.flipbook import draw_cell, frames_at, shares_of, survey_cells, surveyed_times
+from tenka.pack.layout import Box, Layout, layout, second_of, taken
 from tenka.run.plans import Plan
 
 THUMB = 96
@@ -83,38 +89,54 @@ class ContactView(RouteView):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.contact = Contact()
-        column.addWidget(self.contact)
+        column.addWidget(self.contact, 1)
+        self.steps = Steps()
+        column.addWidget(self.steps)
+        self._cells: dict[int, np.ndarray] = {}
+        self._looped = False
         self.cell_ready.connect(self._take_cell)
 
     def clear(self) -> None:
         self.contact.begin(1, 1, 0, 1.0)
+        self.steps.hide()
         self._sheet_key = None
 
     def show_delivery(self, shown: Shown) -> None:
         effect, delivery, plans, box = self.state.played, shown.delivery, shown.plans, shown.box
-        plan = layout(effect, delivery, box)
+        book, store, plan = delivery.by(Flipbook), self.state.store, layout(effect, delivery, box)
+        looked_at = surveyed_times(effect, delivery) if book.looks_first else np.array(plan.times)
         have = tuple(
-            all(self.state.store.has(run.name(f)) for run in plans.values() for f in self._needed(t))
-            for t in plan.times
+            all(store.has(run.name(f)) for run in plans.values() for f in self._needed(t))
+            for t in looked_at.tolist()
         )
         key = (
             tuple((x.id, x.look, plans[x.id].keys.get(0)) for x in taken(effect, delivery)),
             effect.light,
             effect.lights,
-            delivery,
+            book.model_copy(update={"player": Player()}),  # how it is played changes no cell
             have,
             box[0].tobytes(),
         )
-        if key != self._sheet_key:
-            self._sheet_key = key
-            self._draw_cells(plan, plans, delivery, [n for n, there in enumerate(have) if there])
+        if key == self._sheet_key:
+            return
+        self._sheet_key = key
+        self._cells, self._looped = {}, book.loop
+        self.steps.hide()
+        if book.looks_first and not all(have):  # how it is laid out is known when all of it is simulated
+            self._round += 1
+            self.contact.begin(book.columns, book.rows, len(plan.times), plan.cell[0] / plan.cell[1])
+        else:
+            there = have if not book.looks_first else (True,) * len(plan.times)
+            self._draw_cells(plan, plans, delivery, box, [n for n, on in enumerate(there) if on])
 
     def _needed(self, t: float) -> set[int]:
         """The frames between which a moment lies."""
         place = min(max(t * self.state.effect.rate, 0.0), self.state.effect.frames - 1.0)
         return {int(place + 1e-6), math.ceil(place - 1e-6)}
 
-    def _draw_cells(self, plan: Layout, plans: dict[str, Plan], delivery: Delivery, have: list[int]) -> None:
+    def _draw_cells(
+        self, plan: Layout, plans: dict[str, Plan], delivery: Delivery, box: Box, have: list[int]
+    ) -> None:
         self._round += 1
         mine, effect, store, folder = self._round, self.state.played, self.state.store, self.state.folder
         cell, book = plan.cell, delivery.by(Flipbook)
@@ -123,23 +145,39 @@ class ContactView(RouteView):
         size = (max(4, round(plan.content[0] * scale)), max(4, round(plan.content[1] * scale)))
         glow = second_of(effect, delivery) != "temperature"
         exposure = value_at(effect.light.exposure, 0.0)
+        kept: dict[str, dict[object, Any]] = {}
+        read = partial(frames_at, effect, delivery, plans, store, progress=Progress(), kept=kept)
+
+        def still_asked() -> None:
+            if mine != self._round:
+                raise Cancelled
+
+        def drawn(at: Layout, t: float, books: dict[str, Book]) -> np.ndarray:
+            frames, past = read(t=t)
+            return draw_cell(effect, delivery, frames, t, at, size, folder, past, books)
 
         def work() -> None:
             books, _ = books_of(effect, folder)
-            for n in have:
-                if mine != self._round:
-                    return
-                t = plan.times[n]
-                frames, past = frames_at(effect, delivery, plans, store, t, Progress())
-                raw = draw_cell(effect, delivery, frames, t, plan, size, folder, past, books)
-                raw = levelled(raw, book.alpha_floor, book.alpha_contrast)
-                self.cell_ready.emit(mine, n, encode(raw, "premultiplied", exposure, glow))
+            at = plan
+            with suppress(Cancelled):
+                if book.looks_first:
+                    times = surveyed_times(effect, delivery)
+                    look = survey_cells(effect, delivery, plan, times, read, folder, books, still_asked)
+                    at = layout(effect, delivery, box, look)
+                for n in have:
+                    still_asked()
+                    raw = sum(np.float32(share) * drawn(at, t, books) for share, t in shares_of(at, n))
+                    raw = levelled(np.asarray(raw), book.alpha_floor, book.alpha_contrast)
+                    self.cell_ready.emit(mine, n, encode(raw, "premultiplied", exposure, glow))
 
         self._preview.ask(work)
 
     def _take_cell(self, of: int, index: int, rgba: np.ndarray) -> None:
         if of == self._round:
+            self._cells[index] = rgba.copy()
             self.contact.put(index, image_of(rgba))
+            if len(self._cells) == self.contact.count:
+                self.steps.show_steps([self._cells[n] for n in sorted(self._cells)], self._looped)
 
     def close_workers(self) -> None:
         self._round += 1

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tenka.app.pack.base import Curve, CurveView, Shown
+from tenka.effect.model import FIELD
 
 
 class LightView(CurveView):
@@ -10,7 +11,7 @@ class LightView(CurveView):
 
     def curve_of(self, shown: Shown) -> Curve:
         layer = self.state.effect.layer(shown.delivery.of[0])
-        if layer.kind == "gas":
+        if layer.HANDS == FIELD:
             self.TITLE, self.UNIT = "Flame that gives light", "m³"
             return self.measured(shown, "flame")
         self.TITLE, self.UNIT = "Particles that shine", ""

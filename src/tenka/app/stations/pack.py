@@ -26,7 +26,7 @@ from tenka.base.jobs import Progress, Worker
 from tenka.base.words import span
 from tenka.effect.document import delivered_on
 from tenka.effect.model import Delivery
-from tenka.pack.layout import bounds_of, packable, taken
+from tenka.pack.layout import bounds_of, packable, taken, unfit
 from tenka.pack.lightmaps import asked_in_vain
 from tenka.pack.packing import pack
 from tenka.pack.routes import ROUTES
@@ -137,8 +137,11 @@ class PackStation(QWidget):
         if layer is None or delivery is None:
             for view in self.views.values():
                 view.clear()
+            unable = unfit(effect, chosen.id) if chosen is not None else []
             self.outputs.setText(
-                (
+                f"{unable[0].text}."
+                if unable
+                else (
                     f"{layer.name} is not in the package: it is hidden, passed over, without a delivery, or "
                     "left out on this tier."
                 )
@@ -149,15 +152,12 @@ class PackStation(QWidget):
         figures = {id: of.figures for id, of in self.state.status.layers.items()}
         route = delivery.route
         self.shown.setCurrentWidget(self.views[route.kind])
-        unfit = next(
-            (f"{x.name}: {route.TITLE} {why}" for x in taken(effect, delivery) if (why := route.fits(x))), ""
-        )
         try:
             box = bounds_of(effect, delivery, figures)
-            if box is None or unfit:
+            if box is None:
                 self.views[route.kind].clear()
                 told = f"{delivery.name} is simulated first: its size is not known before."
-                self.outputs.setText(f"{unfit}." if unfit else told)
+                self.outputs.setText(told)
                 return
             element = ROUTES[route.kind].describe(effect, delivery, box, figures, self.state.folder)
         except TenkaError as error:

@@ -335,7 +335,7 @@ class ProofStation(QWidget):
         def work() -> None:
             package.turn_light(*sun)
             players = package.players(levers, tried)
-            wide = max(e.wide for e in package.elements)
+            wide = max(1.0, *(e.wide for e in package.elements))
             carriers = spread_copies(copies, wide * 0.8, view.right) if copies > 1 else np.zeros((1, 3))
             picture = package.draw(at, view, players, carriers, heat, ride, stopped)
             h, w, _ = picture.rgb.shape

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, ClassVar
 
-from tenka.effect.catalogue import Section, Settings
+from tenka.effect.catalogue import BAKE, PLAYER, Section, Settings
 
 
 def first_moment(section: Section) -> Any:
@@ -59,4 +59,27 @@ class RouteSettings(Settings):
 
     def fits(self, layer: Any) -> str:
         """Why it cannot deliver a layer, as the end of a sentence; nothing where it can."""
-        return "" if layer.kind in self.TAKES else f"takes {' and '.join(self.TAKES)} alone"
+        *most, last = self.TAKES
+        return (
+            "" if layer.kind in self.TAKES else f"takes {', '.join(most)}{' and ' * bool(most)}{last} alone"
+        )
+
+
+class Baked(RouteSettings):
+    """What is written row by row, one for a moment."""
+
+    first: float = first_moment(BAKE)
+    last: float = last_moment(BAKE)
+    every: int = one_in(BAKE)
+
+
+class RowPlayer(Settings):
+    """What the game may turn of what it draws from rows."""
+
+    width: float = PLAYER.number(
+        1.0, "", 0, 20, "Size against what was packed.", soft=(0.3, 3), cost="fill", label="size played"
+    )
+    brightness: float = PLAYER.number(
+        1.0, "", 0, 50, "Light against what was packed.", soft=(0, 3), label="brightness played"
+    )
+    opacity: float = PLAYER.number(1.0, "", 0, 1, "Opacity against what was packed.", label="opacity played")

@@ -5,19 +5,16 @@ from __future__ import annotations
 from typing import Any, ClassVar, Literal
 
 from tenka.effect.catalogue import BAKE
-from tenka.effect.routes.base import RouteSettings, first_moment, last_moment, one_in
+from tenka.effect.routes.base import Baked
 
 
-class BodyBake(RouteSettings):
+class BodyBake(Baked):
     """The bodies route: a mesh with textures of how each piece stands, or a node for each piece with keys."""
 
     TITLE: ClassVar[str] = "Bodies"
     HINT: ClassVar[str] = "Pieces as a mesh that textures move, or as nodes with keys."
     TAKES: ClassVar[tuple[str, ...]] = ("debris", "particles")
     kind: Literal["bodies"] = "bodies"
-    first: float = first_moment(BAKE)
-    last: float = last_moment(BAKE)
-    every: int = one_in(BAKE)
     form: Literal["textures", "nodes"] = BAKE.param(
         "textures",
         "One mesh of all pieces with a texture of their places and one of their turns, or a node of its own "

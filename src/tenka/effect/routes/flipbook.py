@@ -272,3 +272,8 @@ class Flipbook(RouteSettings):
         step=1,
     )
     player: Player = Field(default_factory=Player)
+
+    @property
+    def looks_first(self) -> bool:
+        """Whether all of its frames are looked at before they are laid out."""
+        return self.crop or self.loop or self.spacing == "even change"

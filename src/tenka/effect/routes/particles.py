@@ -6,37 +6,27 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
-from tenka.effect.catalogue import BAKE, PLAYER, Settings
-from tenka.effect.routes.base import RouteSettings, first_moment, last_moment, one_in
+from tenka.effect.catalogue import BAKE, PLAYER
+from tenka.effect.routes.base import Baked, RowPlayer
 
 DRAWN = ("point", "disc", "sprite", "streak")
 
 
-class SwarmPlayer(Settings):
+class SwarmPlayer(RowPlayer):
     """What the game may turn of particles that it plays."""
 
     share: float = PLAYER.number(
         1.0, "", 0, 1, "Share of the particles that is drawn.", cost="fill", label="share drawn"
     )
-    width: float = PLAYER.number(
-        1.0, "", 0, 20, "Size against what was packed.", soft=(0.3, 3), cost="fill", label="size played"
-    )
-    brightness: float = PLAYER.number(
-        1.0, "", 0, 50, "Light against what was packed.", soft=(0, 3), label="brightness played"
-    )
-    opacity: float = PLAYER.number(1.0, "", 0, 1, "Opacity against what was packed.", label="opacity played")
 
 
-class ParticleBake(RouteSettings):
+class ParticleBake(Baked):
     """The particles route: places, ways, sizes and light in textures, a row or more for each frame."""
 
     TITLE: ClassVar[str] = "Particles"
     HINT: ClassVar[str] = "Places, sizes and light of particles in textures, which the game draws as its own."
     TAKES: ClassVar[tuple[str, ...]] = ("particles", "debris")
     kind: Literal["particles"] = "particles"
-    first: float = first_moment(BAKE)
-    last: float = last_moment(BAKE)
-    every: int = one_in(BAKE)
     most: int = BAKE.number(
         20_000,
         "",

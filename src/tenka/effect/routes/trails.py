@@ -6,37 +6,27 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
-from tenka.effect.catalogue import BAKE, PLAYER, Settings
-from tenka.effect.routes.base import RouteSettings, first_moment, last_moment, one_in
+from tenka.effect.catalogue import BAKE, PLAYER
+from tenka.effect.routes.base import Baked, RowPlayer
 
 DRAWN = ("ribbon", "tube")
 
 
-class TrailPlayer(Settings):
+class TrailPlayer(RowPlayer):
     """What the game may turn of trails."""
 
     length: float = PLAYER.number(
         1.0, "", 0, 1, "Length of trails against what was packed.", cost="fill", label="length played"
     )
-    width: float = PLAYER.number(
-        1.0, "", 0, 20, "Size against what was packed.", soft=(0.3, 3), cost="fill", label="size played"
-    )
-    brightness: float = PLAYER.number(
-        1.0, "", 0, 50, "Light against what was packed.", soft=(0, 3), label="brightness played"
-    )
-    opacity: float = PLAYER.number(1.0, "", 0, 1, "Opacity against what was packed.", label="opacity played")
 
 
-class TrailBake(RouteSettings):
+class TrailBake(Baked):
     """The trails route: places, speeds and light of the heads in textures, and how a trail goes on behind."""
 
     TITLE: ClassVar[str] = "Trails"
     HINT: ClassVar[str] = "Ribbons or tubes that the game draws behind particles, from where these were."
     TAKES: ClassVar[tuple[str, ...]] = ("particles", "debris")
     kind: Literal["trails"] = "trails"
-    first: float = first_moment(BAKE)
-    last: float = last_moment(BAKE)
-    every: int = one_in(BAKE)
     most: int = BAKE.number(
         2_000,
         "",

@@ -42,7 +42,7 @@ function playersNow() {
   return found;
 }
 function carriersNow() {
-  const n = +$("copies").value, wide = Math.max(0.5, ...M.elements.map(e => e.size ? e.size[0] : e.low ? e.high[0] - e.low[0] : 0)) * 0.8, v = viewNow();
+  const n = +$("copies").value, wide = Math.max(1, ...M.elements.map(e => e.size ? e.size[0] : e.low ? e.high[0] - e.low[0] : 0)) * 0.8, v = viewNow();
   return Array.from({ length: n }, (_, k) => mul(v.right, (k % 2 ? 1 : -1) * Math.floor((k + 1) / 2) * wide));
 }
 const numberOf = (lever, value) => wholes.has(lever.path.split(".player.")[1]) ? value.toFixed(0) : value.toPrecision(3);
@@ -51,6 +51,8 @@ function chooseTier(id) {
   for (const l of M.levers) { levers[l.id] = t && l.id in t.levers ? t.levers[l.id] : levers[l.id]; const box = $("lever_" + l.id); if (box && l.id in levers) { box.value = levers[l.id]; box.nextElementSibling.textContent = numberOf(l, +box.value); } }
 }
 function panel() {
+  const unplayed = M.elements.filter(e => e.route === "grid").map(e => e.name);
+  if (unplayed.length) $("fault").textContent = unplayed.join(", ") + ": a game solves it, which this page does not.";
   $("name").textContent = M.effect; document.title = M.effect;
   const choice = $("tier"); for (const t of M.tiers) choice.add(new Option(t.name, t.id)); choice.value = tier; choice.onchange = () => chooseTier(choice.value);
   for (const l of M.levers) {

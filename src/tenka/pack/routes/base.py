@@ -17,7 +17,7 @@ from tenka.cache.store import FrameStore
 from tenka.effect.model import Delivery, Effect, Layer
 from tenka.look.sprites import Book
 from tenka.pack.books import books_of
-from tenka.pack.layout import Box, bounds_of, span_of, taken
+from tenka.pack.layout import Box, bounds_of, span_of, taken, the_layer
 from tenka.package.manifest import Set
 from tenka.package.parts import Element
 from tenka.run.driver import figures_of, stored_frames
@@ -33,7 +33,7 @@ class Job:
     target : the folder that is filled
     drawn : hears of each finished cell of a flipbook (delivery, index, RGBA)
     low, high : corners of all that was written so far, m
-    kept : the newest frames of each layer
+    kept : the newest frames of each layer; measured : figures of all
     """
 
     effect: Effect
@@ -46,6 +46,7 @@ class Job:
     low: np.ndarray = field(default_factory=lambda: np.full(3, np.inf))
     high: np.ndarray = field(default_factory=lambda: np.full(3, -np.inf))
     kept: dict[str, dict[object, Any]] = field(default_factory=dict)
+    measured: dict[str, dict[int, dict[str, Any]]] = field(default_factory=dict)
 
     @cached_property
     def books(self) -> dict[str, Book]:
@@ -60,8 +61,7 @@ class Job:
         BadInput
             A delivery without a frame.
         """
-        figures = {x.id: figures_of(self.plans[x.id], self.store) for x in taken(self.effect, delivery)}
-        found = bounds_of(self.effect, delivery, figures)
+        found = bounds_of(self.effect, delivery, self.figures(delivery))
         if found is None:
             raise BadInput(
                 f"{delivery.name} has no frame that could be packed", "a longer effect", place="pack"
@@ -69,9 +69,20 @@ class Job:
         self.low, self.high = np.minimum(self.low, found[0]), np.maximum(self.high, found[1])
         return found
 
+    def figures(self, delivery: Delivery) -> dict[str, dict[int, dict[str, Any]]]:
+        """What was measured of the frames of a delivery's layers."""
+        for x in taken(self.effect, delivery):
+            if x.id not in self.measured:
+                self.measured[x.id] = figures_of(self.plans[x.id], self.store)
+        return self.measured
+
+    def crowd(self, delivery: Delivery) -> Crowd:
+        """How many particles a delivery's layer has."""
+        return crowd_of(self.effect, delivery, self.figures(delivery))
+
     def layer(self, delivery: Delivery) -> Any:
         """The one layer of a delivery that takes one."""
-        return taken(self.effect, delivery)[0]
+        return the_layer(self.effect, delivery)
 
     def moments(self, delivery: Delivery) -> list[int]:
         """Indices of the effect's frames that are written."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -11,11 +12,11 @@ import numpy as np
 from tenka.base.errors import BadInput, TenkaError
 from tenka.base.exr import exr_bytes
 from tenka.base.words import counted
-from tenka.effect.model import Delivery, Effect, PointLayer
+from tenka.effect.model import Delivery, Effect
 from tenka.effect.routes.bodies import BodyBake
 from tenka.look.pieces import MOST_BODIES, kept_pieces, posed, shapes_of
 from tenka.pack.bodies import write_bodies
-from tenka.pack.layout import Box, taken
+from tenka.pack.layout import Box, the_layer
 from tenka.pack.outgoing import Outgoing
 from tenka.pack.routes.base import Job, Output, moments_of, paged_rows
 from tenka.pack.turning import continuous
@@ -23,7 +24,7 @@ from tenka.package.elements.bodies import Bodies
 from tenka.package.elements.particles import Texture
 from tenka.package.manifest import Set
 from tenka.package.parts import vec3
-from tenka.package.rows import stands_of
+from tenka.package.rows import nodes_of, stands_of
 from tenka.package.stands import mesh_of
 from tenka.scene.gltf import Builder
 from tenka.scene.meshes import joined
@@ -44,8 +45,7 @@ class BodiesWriter:
         folder: Path | None,
     ) -> Bodies:
         """As many pieces as were ever there at once; exactly how many is known when they are written."""
-        route, layer = delivery.by(BodyBake), taken(effect, delivery)[0]
-        assert isinstance(layer, PointLayer)
+        route, layer = delivery.by(BodyBake), the_layer(effect, delivery)
         moments = moments_of(effect, delivery)
         held = [m for f, m in figures.get(layer.id, {}).items() if f in set(moments)]
         pieces = int(min(max((m["alive"] for m in held), default=0), MOST_BODIES))
@@ -90,7 +90,7 @@ class BodiesWriter:
     @staticmethod
     def memory(effect: Effect, delivery: Delivery) -> int:
         """Where all pieces stand at all moments."""
-        most = min(MOST_BODIES, getattr(taken(effect, delivery)[0], "most", MOST_BODIES))
+        most = min(MOST_BODIES, getattr(the_layer(effect, delivery), "most", MOST_BODIES))
         return 64 * most * len(moments_of(effect, delivery))
 
     @staticmethod
@@ -104,13 +104,13 @@ class BodiesWriter:
         moments = job.moments(delivery)
         if delivery.by(BodyBake).form == "nodes":
             job.progress.begin(len(moments), f"Writing {delivery.name}")
-            frames = range(moments[0], moments[-1] + 1, max(1, delivery.route.every))  # type: ignore[union-attr]
+            frames = range(moments[0], moments[-1] + 1, delivery.by(BodyBake).every)
             way = Outgoing(
                 job.plans[layer.id], job.store, job.progress, layer, frames, np.zeros(0, np.int64), shapes
             )
-            written = write_bodies(job.target / element.mesh.file, way)
-            faces = int(np.mean([len(s.mesh.faces) for s in shapes]) * written.points)
-            return element.model_copy(update={"pieces": written.points, "triangles": faces})
+            target = job.target / element.mesh.file
+            pieces = write_bodies(target, way).points
+            return element.model_copy(update={"pieces": pieces, "triangles": nodes_of(target, (0.0,))[1][-1]})
         job.progress.begin(len(moments), f"Gathering {delivery.name}")
         rows: dict[int, int] = {}
         kinds: list[int] = []
@@ -177,14 +177,15 @@ class BodiesWriter:
 
     @staticmethod
     def page(folder: Path, element: Bodies, stands: Set) -> dict[str, Any]:
-        """The mesh and where its pieces stand; of nodes nothing, which the page does not move."""
-        if element.form == "nodes" or not element.pieces:
+        """The mesh and where its pieces stand."""
+        if not element.pieces:
             return {}
-        import base64
-
-        places, turns = stands_of(folder, element)
-        mesh = mesh_of(folder / element.mesh.file)
-        which = np.repeat(np.arange(element.pieces), np.diff(element.starts) * 3)
+        file, starts = folder / element.mesh.file, element.starts
+        if element.form == "nodes":
+            mesh, starts, places, turns = nodes_of(file, tuple(t - element.times[0] for t in element.times))
+        else:
+            mesh, (places, turns) = mesh_of(file), stands_of(folder, element)
+        which = np.repeat(np.arange(len(starts) - 1), np.diff(starts) * 3)
 
         def text(values: np.ndarray, kind: type = np.float32) -> str:
             return base64.b64encode(np.ascontiguousarray(values, kind).tobytes()).decode()

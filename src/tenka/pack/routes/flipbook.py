@@ -21,11 +21,11 @@ from tenka.effect.model import Flipbook as Book
 from tenka.look.colour import ramp_table
 from tenka.pack.atlases import MotionSheet, SecondSheet, encode, levelled
 from tenka.pack.dds import dds_bytes, dds_size
-from tenka.pack.flipbook import draw_cell, frames_at, moved_cell
-from tenka.pack.layout import Box, Layout, atlas_bytes, describe, layout, second_of, span_of, taken
+from tenka.pack.flipbook import draw_cell, frames_at, moved_cell, shares_of, survey_cells, surveyed_times
+from tenka.pack.layout import Box, Layout, atlas_bytes, describe, layout, second_of, taken
 from tenka.pack.lightmaps import LightSheets
 from tenka.pack.routes.base import Job, Output
-from tenka.pack.survey import Survey, seam_of, survey_of
+from tenka.pack.survey import Survey, seam_of
 from tenka.package.atlas import halved
 from tenka.package.elements.flipbook import BlockTexture, Flipbook
 from tenka.package.manifest import Set
@@ -108,7 +108,7 @@ class FlipbookWriter:
         """Draw the frames of a delivery and write its atlases."""
         effect, book, progress = job.effect, delivery.by(Book), job.progress
         layers, box = taken(effect, delivery), job.box(delivery)
-        plan = layout(effect, delivery, box, surveyed(job, delivery, layout(effect, delivery, box)))
+        plan = layout(effect, delivery, box, _looked_at(job, delivery, box))
         element = describe(effect, delivery, box, plan)
         holds = second_of(effect, delivery)
         colour = np.zeros((book.height, book.width, 4), np.uint8)
@@ -214,7 +214,7 @@ class FlipbookWriter:
     def page(folder: Path, element: Flipbook, stands: Set) -> dict[str, Any]:
         """What the package's page needs besides the manifest."""
         return {
-            "images": [name for name in element.files if name.endswith(".png")],
+            "images": [s.file for s in (element.colour, element.second, element.motion) if s is not None],
             "seed": stable_seed("player", element.id),
             "opacity": np.round(ramp_table(element.player.alpha, OPACITIES), 6).tolist(),
             "sizes": np.round(ramp_table(element.player.size_over, OPACITIES), 6).tolist(),
@@ -249,32 +249,26 @@ def _blocked(job: Job, element: Flipbook, block: BlockTexture) -> BlockTexture:
 Held = tuple[float, float, dict[str, Any], dict[str, Any]]
 
 
-def surveyed(job: Job, delivery: Delivery, plan: Layout) -> Survey | None:
-    """A look at every frame of the span, where cropping, spacing or looping needs it."""
-    book, effect = delivery.by(Book), job.effect
-    if not (book.crop or book.loop or book.spacing == "even change"):
+def _looked_at(job: Job, delivery: Delivery, box: Box) -> Survey | None:
+    """A look at every frame of the span, where the layout needs it."""
+    if not delivery.by(Book).looks_first:
         return None
-    first, last = span_of(effect, delivery)
-    indices = np.arange(int(first * effect.rate + 1e-6), int(last * effect.rate + 1e-6) + 1)
-    job.progress.begin(len(indices), f"Looking at {delivery.name}")
-
-    def draw(t: float, size: tuple[int, int]) -> np.ndarray:
-        frames, past = frames_at(effect, delivery, job.plans, job.store, t, job.progress, False, job.kept)
-        job.progress.step()
-        return draw_cell(effect, delivery, frames, t, plan, size, job.folder, past, job.books)
-
-    return survey_of(indices / effect.rate, draw, plan.content[0] / plan.content[1])
+    times = surveyed_times(job.effect, delivery)
+    job.progress.begin(len(times), f"Looking at {delivery.name}")
+    from_store = partial(
+        frames_at, job.effect, delivery, job.plans, job.store, progress=job.progress, kept=job.kept
+    )
+    plan = layout(job.effect, delivery, box)
+    return survey_cells(
+        job.effect, delivery, plan, times, from_store, job.folder, job.books, job.progress.step
+    )
 
 
 def _moments(job: Job, delivery: Delivery, plan: Layout, index: int, whole: bool) -> list[Held]:
     """What a cell is made of: shares, times, frames and their past."""
-    t = plan.times[index]
-    other, share = plan.blends[index] if plan.blends else (t, 0.0)
-    asked = [(1.0 - share, t), (share, other)]
     return [
         (part, at, *frames_at(job.effect, delivery, job.plans, job.store, at, job.progress, whole, job.kept))
-        for part, at in asked
-        if part > 0
+        for part, at in shares_of(plan, index)
     ]
 
 

@@ -13,7 +13,7 @@ from tenka.effect.catalogue import plain, walk
 from tenka.effect.courses import Course, value_at
 from tenka.effect.model import Delivery, Effect, GasLayer, heard
 from tenka.effect.routes.grid import LiveGrid as Route
-from tenka.pack.layout import Box, span_of, taken
+from tenka.pack.layout import Box, span_of, the_layer
 from tenka.pack.routes.base import Job, Output
 from tenka.package.elements.grid import LiveGrid
 from tenka.package.elements.particles import Texture
@@ -62,8 +62,7 @@ class GridWriter:
         folder: Path | None,
     ) -> LiveGrid:
         """The box that holds the gas, in so many voxels."""
-        route, layer = delivery.by(Route), taken(effect, delivery)[0]
-        assert isinstance(layer, GasLayer)
+        route, layer = delivery.by(Route), the_layer(effect, delivery)
         low, high = (np.asarray(b, float) for b in box)
         voxel = float((high - low).max()) / route.longest
         shape = np.maximum(np.ceil((high - low) / voxel - 1e-6), 1).astype(int)
@@ -88,8 +87,7 @@ class GridWriter:
     @staticmethod
     def outputs(effect: Effect, delivery: Delivery, element: LiveGrid) -> list[Output]:
         """The description, to the byte."""
-        layer = taken(effect, delivery)[0]
-        assert isinstance(layer, GasLayer)
+        layer = the_layer(effect, delivery)
         x, y, z = element.shape
         what = f"{x} × {y} × {z} voxels, sources, forces and movement; Proof does not solve it"
         return [Output(element.table.file, what, float(len(_bytes(effect, layer))), True)]

@@ -10,7 +10,7 @@ import numpy as np
 
 from tenka.base.words import counted
 from tenka.effect.courses import still
-from tenka.effect.model import Delivery, Effect, GasLayer
+from tenka.effect.model import Delivery, Effect
 from tenka.effect.routes.light import LightTrack as Route
 from tenka.look.firelight import kept_keys
 from tenka.look.lamps import WIDE
@@ -35,13 +35,10 @@ def light_at(job: Job, delivery: Delivery, f: int) -> np.ndarray:
     light, rows = still(effect.light, t), []
     for layer in taken(effect, delivery):
         frame = next(iter(job.frames(layer, [f])))[1]
-        if isinstance(layer, GasLayer):
-            lamp = light_volume(frame, still(layer.look, t), light).lamp
-            if lamp is not None:
-                rows.append(lamp_row(lamp)[:7])
-            continue
         alone = effect.model_copy(update={"layers": (layer,), "lights": ()})
         shot = shot_of(alone, {layer.id: frame}, job.folder, t, joined([]), {}, {})
+        lamps = [light_volume(gas, look, light).lamp for gas, look in shot.gases]
+        rows += [lamp_row(lamp)[:7] for lamp in lamps if lamp is not None]
         rows += [lamp_of(ready(s, light, None, 1, np.zeros((0, WIDE))))[:7] for s in shot.swarms]
     rows = [row for row in rows if row[3:6].sum() > 0]
     if not rows:
@@ -131,7 +128,8 @@ class LightWriter:
             f"{100 * e.error:.2g} % of the brightest;\n"
             f"  {e.table.file} has every frame: place in m, light, radius in m.\n"
             "  A surface at distance r whose normal is at the angle a gets light * cos a /\n"
-            "  (pi (r^2 + radius^2)) times its colour, times 2^exposure.\n"
+            "  (pi (r^2 + radius^2)) times its colour, times 2^exposure; beyond `reach` m\n"
+            "  it may be left out.\n"
         )
 
     @staticmethod

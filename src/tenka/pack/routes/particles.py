@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import heapq
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -14,23 +12,23 @@ from tenka.base.exr import exr_bytes
 from tenka.base.randomness import unit_array
 from tenka.base.words import counted
 from tenka.effect.courses import still, value_at
-from tenka.effect.model import Delivery, Effect, PointLayer
+from tenka.effect.model import Delivery, Effect
 from tenka.effect.routes.particles import ParticleBake
 from tenka.look.lamps import WIDE
 from tenka.look.shot import shot_of
 from tenka.look.swarm import PointSet, over, ready
-from tenka.pack.layout import Box, taken
+from tenka.pack.layout import Box, the_layer
 from tenka.pack.outgoing import columns_of
 from tenka.pack.routes.base import Job, Output, crowd_of, moments_of, paged_rows
+from tenka.pack.routes.rows import laid_out, width_of
 from tenka.package.elements.particles import Particles, Texture
 from tenka.package.manifest import Set
 from tenka.package.parts import vec3
+from tenka.package.rows import WIDE as WIDE_ROW
 from tenka.package.rows import rows_of
 from tenka.particles.files import write_points
 from tenka.scene.meshes import joined
 
-MOST_SIDE = 16384  # px of a texture
-USUAL_WIDTH = 1024
 FORMS = {"point": "point", "disc": "disc", "sprite": "soft", "streak": "soft"}
 MOST_PAGED = 400_000  # particles over all moments that the page holds
 
@@ -41,9 +39,7 @@ def frames_of(job: Job, delivery: Delivery) -> Iterator[tuple[int, PointSet]]:
     moments, route = job.moments(delivery), delivery.by(ParticleBake)
     alone = effect.model_copy(update={"layers": (layer,)})
     meets = layer.look.meets if layer.look.colour_by.startswith("gas") else ""
-    most = 0
-    for _, frame in job.frames(layer, moments):
-        most = max(most, len(frame.points) * layer.look.copies)
+    most = int(job.crowd(delivery).alive.max()) * layer.look.copies
     one_in = max(1, -(-most // route.most))
     for f, frame in job.frames(layer, moments):
         frames = {layer.id: frame}
@@ -65,37 +61,6 @@ def _none() -> tuple[Any, ...]:
     return empty, np.zeros((0, 3), np.float32), empty, 1, 0.5, 1.0
 
 
-@dataclass
-class Columns:
-    """Which column each particle has: it keeps it as long as it lives, and the column stays empty for a
-    moment before another takes it."""
-
-    of: dict[int, int] = field(default_factory=dict)
-    count: int = 0
-
-    @staticmethod
-    def given(lives: dict[int, tuple[int, int]]) -> Columns:
-        """Columns for particles that are there from a moment to another; as few as that takes."""
-        free: list[tuple[int, int]] = []  # from which moment on, and which
-        found = Columns()
-        for id, (first, last) in sorted(lives.items(), key=lambda item: (item[1][0], item[0])):
-            if free and free[0][0] <= first:
-                _, column = heapq.heappop(free)
-            else:
-                column, found.count = found.count, found.count + 1
-            found.of[id] = column
-            heapq.heappush(free, (last + 2, column))
-        return found
-
-
-def width_of(most: int, moments: int) -> tuple[int, int]:
-    """Columns and rows in which a moment lies, so that all moments fit a texture."""
-    columns = max(1, min(most, USUAL_WIDTH))
-    while moments * -(-most // columns) > MOST_SIDE and columns < MOST_SIDE:
-        columns *= 2
-    return columns, max(1, -(-most // columns))
-
-
 class ParticlesWriter:
     """Particles as they are drawn, moment by moment."""
 
@@ -108,8 +73,7 @@ class ParticlesWriter:
         folder: Path | None,
     ) -> Particles:
         """The textures for as many as were alive at once."""
-        route, layer = delivery.by(ParticleBake), taken(effect, delivery)[0]
-        assert isinstance(layer, PointLayer)
+        route, layer = delivery.by(ParticleBake), the_layer(effect, delivery)
         look, moments = layer.look, moments_of(effect, delivery)
         crowd = crowd_of(effect, delivery, figures)
         alive = crowd.alive * look.copies
@@ -161,7 +125,7 @@ class ParticlesWriter:
     @staticmethod
     def memory(effect: Effect, delivery: Delivery) -> int:
         """All moments of as many as are written."""
-        layer = taken(effect, delivery)[0]
+        layer = the_layer(effect, delivery)
         most = min(delivery.by(ParticleBake).most, getattr(layer, "most", 10**6))
         return 48 * most * len(moments_of(effect, delivery))
 
@@ -171,28 +135,26 @@ class ParticlesWriter:
         box, layer = job.box(delivery), job.layer(delivery)
         element = ParticlesWriter.describe(job.effect, delivery, box, {}, job.folder)
         job.progress.begin(len(element.times), f"Gathering {delivery.name}")
-        sets, lives = [], dict[int, tuple[int, int]]()
-        for n, (_, points) in enumerate(frames_of(job, delivery)):
-            for id in points.id.tolist():
-                lives[id] = (lives[id][0] if id in lives else n, n)
+        sets = []
+        gain = np.float32(2.0 ** value_at(job.effect.light.exposure, 0.0))  # one for all, as of flipbooks
+        for _, points in frames_of(job, delivery):
             sets.append(points)
             job.progress.step()
-        columns = Columns.given(lives)
-        wide, rows = width_of(columns.count, len(sets))
-        place, paint, way = (np.zeros((len(sets), rows * wide, 4), np.float32) for _ in range(3))
-        gain = 2.0 ** value_at(job.effect.light.exposure, 0.0)  # one for all moments, as of flipbooks
-        for n, p in enumerate(sets):
-            at = np.array([columns.of[id] for id in p.id.tolist()], np.int64)
-            place[n, at] = np.concatenate([p.place, p.width[:, None]], axis=1)
-            paint[n, at] = np.concatenate([p.colour * gain, p.alpha[:, None]], axis=1)
-            way[n, at, :3] = p.tail - p.place
+        held = [
+            (
+                p.id,
+                np.concatenate(
+                    [p.place, p.width[:, None], p.colour * gain, p.alpha[:, None], p.tail - p.place], 1
+                ),
+            )
+            for p in sets
+        ]
+        picture, rows = laid_out(held, WIDE_ROW)
         job.progress.check()
-        for texture, values, half in ((element.place, place, False), (element.paint, paint, True)):
-            picture = values.reshape(len(sets) * rows, wide, 4)
-            (job.target / texture.file).write_bytes(exr_bytes(picture, half))
+        (job.target / element.place.file).write_bytes(exr_bytes(picture[..., :4]))
+        (job.target / element.paint.file).write_bytes(exr_bytes(picture[..., 4:8], True))
         if element.way is not None:
-            picture = way.reshape(len(sets) * rows, wide, 4)[..., :3]
-            (job.target / element.way.file).write_bytes(exr_bytes(picture, True))
+            (job.target / element.way.file).write_bytes(exr_bytes(picture[..., 8:], True))
         for texture, (f, frame) in zip(element.tables, job.frames(layer, job.moments(delivery))):
             write_points(job.target / texture.file, columns_of(layer, frame.points, f / job.effect.rate))
         alive = np.array([len(p) for p in sets], float)
@@ -200,7 +162,7 @@ class ParticlesWriter:
         total = max(alive.sum(), 1.0)
         return element.model_copy(
             update={
-                "columns": wide,
+                "columns": picture.shape[1],
                 "rows": rows,
                 "most": int(alive.max(initial=0)),
                 "mean_alive": round(float(alive.mean()), 3),

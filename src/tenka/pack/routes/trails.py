@@ -11,20 +11,20 @@ import numpy as np
 from tenka.base.exr import exr_bytes
 from tenka.base.words import counted
 from tenka.effect.courses import still, value_at
-from tenka.effect.model import Delivery, Effect, PointLayer
+from tenka.effect.model import Delivery, Effect
 from tenka.effect.routes.trails import TrailBake
 from tenka.look.lamps import WIDE
 from tenka.look.pieces import kept_pieces, lives_of
 from tenka.look.shot import shot_of
 from tenka.look.swarm import Swarm, over, ready
-from tenka.pack.layout import Box, taken
+from tenka.pack.layout import Box, the_layer
 from tenka.pack.routes.base import Job, Output, crowd_of, moments_of, paged_rows
-from tenka.pack.routes.particles import Columns, width_of
+from tenka.pack.routes.rows import laid_out, width_of
 from tenka.package.elements.particles import Texture
 from tenka.package.elements.trails import STEPS, Trails
 from tenka.package.manifest import Set
 from tenka.package.parts import vec3
-from tenka.package.rows import trail_rows
+from tenka.package.rows import WIDE_TRAIL, trail_rows
 from tenka.scene.meshes import joined
 
 MOST_PAGED = 200_000
@@ -65,8 +65,7 @@ class TrailsWriter:
         folder: Path | None,
     ) -> Trails:
         """The textures for as many as were alive at once."""
-        route, layer = delivery.by(TrailBake), taken(effect, delivery)[0]
-        assert isinstance(layer, PointLayer)
+        route, layer = delivery.by(TrailBake), the_layer(effect, delivery)
         look, moments = layer.look, moments_of(effect, delivery)
         crowd = crowd_of(effect, delivery, figures)
         alive = crowd.alive
@@ -113,7 +112,7 @@ class TrailsWriter:
     @staticmethod
     def memory(effect: Effect, delivery: Delivery) -> int:
         """All moments of as many as are written."""
-        most = min(delivery.by(TrailBake).most, getattr(taken(effect, delivery)[0], "most", 10**6))
+        most = min(delivery.by(TrailBake).most, getattr(the_layer(effect, delivery), "most", 10**6))
         return 96 * most * len(moments_of(effect, delivery))
 
     @staticmethod
@@ -122,23 +121,14 @@ class TrailsWriter:
         box, layer, route = job.box(delivery), job.layer(delivery), delivery.by(TrailBake)
         element = TrailsWriter.describe(job.effect, delivery, box, {}, job.folder)
         moments = job.moments(delivery)
-        alive = [len(frame.points) for _, frame in job.frames(layer, moments)]
-        one_in = max(1, -(-max(alive, default=0) // route.most))
+        one_in = max(1, -(-int(job.crowd(delivery).alive.max()) // route.most))
         job.progress.begin(len(moments), f"Gathering {delivery.name}")
-        held, lives = [], dict[int, tuple[int, int]]()
-        for n, (f, frame) in enumerate(job.frames(layer, moments)):
-            ids, rows = heads_at(job, delivery, f, frame, one_in)
-            for id in ids.tolist():
-                lives[id] = (lives[id][0] if id in lives else n, n)
-            held.append((ids, rows))
+        held = []
+        for f, frame in job.frames(layer, moments):
+            held.append(heads_at(job, delivery, f, frame, one_in))
             job.progress.step()
-        columns = Columns.given(lives)
-        wide, rows_each = width_of(columns.count, len(held))
-        out = np.zeros((len(held), rows_each * wide, 12), np.float32)
-        for n, (ids, rows) in enumerate(held):
-            out[n, np.array([columns.of[id] for id in ids.tolist()], np.int64)] = rows
+        picture, rows = laid_out(held, WIDE_TRAIL)
         job.progress.check()
-        picture = out.reshape(len(held) * rows_each, wide, 12)
         for texture, part, half in (
             (element.place, picture[..., :4], False),
             (element.paint, picture[..., 4:8], True),
@@ -149,8 +139,8 @@ class TrailsWriter:
         total = max(count.sum(), 1.0)
         return element.model_copy(
             update={
-                "columns": wide,
-                "rows": rows_each,
+                "columns": picture.shape[1],
+                "rows": rows,
                 "most": int(count.max(initial=0)),
                 "mean_alive": round(float(count.mean()), 3),
                 "mean_width": round(float(np.sqrt(sum((r[:, 3] ** 2).sum() for _, r in held) / total)), 6),

@@ -11,12 +11,13 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
+from tenka.base.errors import BadInput
 from tenka.base.words import counted
 from tenka.cache.store import Frame
 from tenka.effect.model import Delivery, Effect
 from tenka.effect.routes.volume import Volume as Route
 from tenka.pack.grids import paged_volume
-from tenka.pack.layout import Box, taken
+from tenka.pack.layout import Box, the_layer
 from tenka.pack.routes.base import Job, Output, moments_of
 from tenka.package.elements.volume import Grid, Volume, VolumeFrame
 from tenka.package.grids import CHANNELS
@@ -41,14 +42,16 @@ SCALE = {"density": 1.0, "temperature": 1000.0, "flame": 1.0}
 
 def grids_of(effect: Effect, delivery: Delivery) -> list[str]:
     """Names of the fields that are written."""
-    route, layer = delivery.by(Route), taken(effect, delivery)[0]
+    route, layer = delivery.by(Route), the_layer(effect, delivery)
     found = [name for name in ("density", "temperature") if getattr(route, name)]
     if route.flame and layer.flames:
         found.append("flame")
     if route.form == "sparse":
         found += ["velocity"] if route.velocity else []
-        found += ["colour", "coloured"] if route.colour and layer.look.carried > 0 else []  # type: ignore[union-attr]
-    return found or ["density"]
+        found += ["colour", "coloured"] if route.colour and layer.look.carried > 0 else []
+    if not found:
+        raise BadInput("writes no field", "at least one of them", place=f"{delivery.name}, volume")
+    return found
 
 
 def _tiles(depth: int, wide: int, tall: int) -> tuple[int, int]:
@@ -69,9 +72,9 @@ class VolumeWriter:
         folder: Path | None,
     ) -> Volume:
         """The volume over the box in which all of it is seen."""
-        route, layer = delivery.by(Route), taken(effect, delivery)[0]
+        route, layer = delivery.by(Route), the_layer(effect, delivery)
         low, high = (np.asarray(b, float) for b in box)
-        voxel: float = layer.domain.voxel  # type: ignore[union-attr]
+        voxel: float = layer.domain.voxel
         if route.form == "dense":
             voxel = float((high - low).max()) / route.side
         shape = np.maximum(np.ceil((high - low) / voxel - 1e-6), 1).astype(int)
@@ -107,7 +110,7 @@ class VolumeWriter:
             shape=(int(shape[0]), int(shape[1]), int(shape[2])),
             tiles=_tiles(int(shape[2]), int(shape[0]), int(shape[1])) if dense else (1, 1),
             threshold=route.threshold,
-            look=layer.look,  # type: ignore[arg-type]
+            look=layer.look,
             player=route.player,
         )
 
@@ -121,6 +124,8 @@ class VolumeWriter:
         if element.form == "dense":
             columns, rows = element.tiles
             what = f"{columns * nx} × {rows * ny} px: {nz} slices of {nx} × {ny} with {names}"
+            if the_layer(effect, delivery).look.carried > 0:
+                what += "; the colour that it carries is not in it"
             return [Output(many, f"{counted(len(element.frames), 'picture')}, {what}")]
         each = (2 if element.precision == "half" else 4) * sum(
             CHANNELS_OF.get(g.name, 1) for g in element.grids
@@ -136,7 +141,7 @@ class VolumeWriter:
     @staticmethod
     def memory(effect: Effect, delivery: Delivery) -> int:
         """A frame with its fields."""
-        domain = taken(effect, delivery)[0].domain  # type: ignore[union-attr]
+        domain = the_layer(effect, delivery).domain
         return int(np.prod([s / domain.voxel for s in domain.size]) * 4 * 12)
 
     @staticmethod

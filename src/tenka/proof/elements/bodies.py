@@ -1,4 +1,4 @@
-"""Pieces that textures move, as triangles among the set."""
+"""Pieces as triangles among the set, moved by textures or by the keys of their nodes."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import numpy as np
 
 from tenka.base.errors import BadInput
 from tenka.package.elements.bodies import Bodies
-from tenka.package.rows import stands_of
+from tenka.package.rows import nodes_of, stands_of
 from tenka.package.stands import mesh_of
 from tenka.proof.elements.base import Now, Played, place_in
 from tenka.scene.meshes import Mesh, joined
@@ -17,26 +17,30 @@ LEAST = 1e-6  # m: a smaller piece is not there
 
 
 class PlayedBodies(Played):
-    """Bodies; their mesh and textures are read when they are opened."""
+    """Bodies; what moves them is read when they are opened, keys at the moments of the manifest."""
 
     element: Bodies
 
     def __init__(self, folder: Path, element: Bodies) -> None:
         super().__init__(folder, element)
-        self.mesh = mesh_of(folder / element.mesh.file)
-        if element.form == "textures":
+        file, starts = folder / element.mesh.file, element.starts
+        if element.form == "nodes":
+            since = tuple(t - element.times[0] for t in element.times)
+            self.mesh, starts, self.places, self.turns = nodes_of(file, since)
+        else:
+            self.mesh = mesh_of(file)
             self.places, self.turns = stands_of(folder, element)
-            self.which = np.repeat(np.arange(element.pieces), np.diff(element.starts))
-            if len(self.which) != len(self.mesh.faces):
-                raise BadInput(
-                    f"has {len(self.mesh.faces)} triangles",
-                    f"{len(self.which)} as the manifest says",
-                    folder / element.mesh.file,
-                )
+        self.which = np.repeat(np.arange(len(starts) - 1), np.diff(starts))
+        if len(self.which) != len(self.mesh.faces) or len(starts) != element.pieces + 1:
+            raise BadInput(
+                f"has {len(self.mesh.faces)} triangles of {len(starts) - 1} pieces",
+                f"{len(self.which)} of {element.pieces} as the manifest says",
+                file,
+            )
 
     def standing(self, now: Now) -> Mesh | None:
         at = place_in(self.element.times, now.time)
-        if at is None or self.element.form != "textures" or not len(self.mesh.faces):
+        if at is None or not len(self.mesh.faces):
             return None
         place, turn = self._stand(*at)
         there = np.flatnonzero(place[self.which, 3] > LEAST)
