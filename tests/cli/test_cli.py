@@ -8,6 +8,7 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -22,10 +23,12 @@ from tenka.effect.document import replaced
 
 
 @pytest.fixture(scope="module")
-def file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def file(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
     path = tmp_path_factory.mktemp("cli") / "small.tenka"
     storage.save(small_effect(), path)
-    return path
+    with pytest.MonkeyPatch.context() as patch:  # frames that no other test has made
+        patch.setenv("TENKA_FRAMES", str(path.parent / "frames"))
+        yield path
 
 
 def test_simulate_render_pack_and_proof_follow_one_another(file: Path):
