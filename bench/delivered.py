@@ -141,6 +141,28 @@ def flipbooks(store: FrameStore, spare: Path) -> None:
     )
 
 
+def cut_outs(store: FrameStore, spare: Path) -> None:
+    """What cut-outs leave of the frames of each demo, and whether anything is lost."""
+    print("\n| demo | one for all | each frame | largest difference of a pixel, of 255 |\n| --- " * 4 + "|")
+    for file in EFFECTS:
+        effect = lighter(as_flipbooks(load(file)), frames=33, cells=4, px=128)
+        shares, shown = [], []
+        for cut in ("none", "one for all", "each frame"):
+            variant = effect
+            for d in effect.deliveries:
+                variant = replaced(variant, f"deliveries.{d.id}.route.cut_out", cut)
+                variant = replaced(variant, f"deliveries.{d.id}.route.alpha_floor", 0.02)
+            out = spare / f"{file.stem}_{cut}"
+            pack(variant, FOLDER, store, out)
+            package = Package(out)
+            view = view_of(effect.camera, 480, 300)
+            shown.append([package.draw(t, view).rgb.astype(int) for t in (0.4, 0.9, 1.3)])
+            held = [e.cut_out.shares.mean() for e in package.elements if e.cut_out is not None]
+            shares.append(float(np.mean(held)) if held else 1.0)
+        worst = max(int(np.abs(a - b).max()) for other in shown[1:] for a, b in zip(shown[0], other))
+        print(f"| {file.stem} | {100 * shares[1]:.0f} % | {100 * shares[2]:.0f} % | {worst} |", flush=True)
+
+
 def slices(store: FrameStore, spare: Path) -> None:
     """The plume as slices, by the angle from which it is seen."""
     print("\n| sheets | " + " | ".join(f"{a}°" for a in ANGLES) + " |\n| --- |" + " --- |" * len(ANGLES))
@@ -173,14 +195,15 @@ def main() -> None:
     ask = argparse.ArgumentParser(description=__doc__)
     ask.add_argument("--frames", type=Path, help="a folder in which simulated frames are kept")
     ask.add_argument("--only", default="", help="demos whose names hold this")
+    ask.add_argument("--part", default="", help="per_demo, motion, cut_outs, flipbooks or slices alone")
     chosen = ask.parse_args()
     with tempfile.TemporaryDirectory() as spare:
         store = FrameStore(chosen.frames or Path(spare) / "frames")
-        per_demo(store, Path(spare), chosen.only)
-        if not chosen.only:
-            motion(store, Path(spare))
-            flipbooks(store, Path(spare))
-            slices(store, Path(spare))
+        if chosen.part in ("", "per_demo"):
+            per_demo(store, Path(spare), chosen.only)
+        for part in () if chosen.only else (motion, cut_outs, flipbooks, slices):
+            if chosen.part in ("", part.__name__):
+                part(store, Path(spare))
 
 
 if __name__ == "__main__":

@@ -28,6 +28,11 @@ def chance(seed, *words):
     return (h >> 8) / 16777216
 
 
+def over(ramp, age):
+    """A ramp of values over life, straight between its stops."""
+    return np.interp(age, [s["at"] for s in ramp["stops"]], [s["value"] for s in ramp["stops"]])
+
+
 def sprite(e, slot, time):
     """Age as a share of the life, place (m), size (m), turn (degrees) and opacity of a sprite, or None."""
     p, digest = e["player"], hashlib.blake2b(f"player/{e['id']}".encode(), digest_size=4).digest()
@@ -48,19 +53,16 @@ def sprite(e, slot, time):
     flat, turn = (1 - up * up) ** 0.5, 2 * np.pi * chance(seed + 8, 0, own)
     place = place + p["speed"] * gone * np.array([flat * np.cos(turn), flat * np.sin(turn), up])
     place[2] -= p["gravity"] * ((t - gone) / k if p["drag"] > 1e-3 else 0.5 * t * t)
-    opacity, sizes = (
-        np.interp(age, [s["at"] for s in p[r]["stops"]], [s["value"] for s in p[r]["stops"]])
-        for r in ("alpha", "size_over")
-    )
-    size = size * sizes
-    return age, place, size, p["rotation"] * (2 * chance(seed + 5, 0, own) - 1), opacity
+    turned, opacity = p["rotation"] * (2 * chance(seed + 5, 0, own) - 1), over(p["alpha"], age)
+    return age, place, size * over(p["size_over"], age), turned, opacity
 
 
 def frame(folder, e, age):
     """The nearest frame at an age, (h, w, 4) uint8, as it lies in the atlas."""
     t = e["times"]
     end = t[0] + e["period"] if e["period"] else t[-1]
-    n = int(np.argmin(np.abs(np.array(t) - (t[0] + age * (end - t[0])))))
+    through = over(e["player"]["frames_over"], age)
+    n = int(np.argmin(np.abs(np.array(t) - (t[0] + through * (end - t[0])))))
     wide, tall, pad = e["width"] // e["columns"], e["height"] // e["rows"], e["padding"]
     x, y = n % e["columns"] * wide + pad, n // e["columns"] * tall + pad
     return np.asarray(Image.open(folder / e["colour"]["file"]))[

@@ -19,6 +19,7 @@ from tenka.app.window import Window
 from tenka.effect import storage
 from tenka.effect.document import replaced
 from tenka.effect.model import ROUTES, Tier
+from tenka.effect.placed import ramp
 from tenka.package.elements.flipbook import Flipbook
 from tenka.package.manifest import read
 
@@ -191,6 +192,47 @@ def test_the_contact_sheet_shows_what_is_packed_cropped_and_looped(
         cell = packed[top : top + side - 2 * edge, left : left + side - 2 * edge]
         assert np.corrcoef(cell.ravel(), alpha(n).ravel())[0, 1] > 0.9  # the sheet has its glow added
         assert np.corrcoef(cell.ravel(), np.roll(alpha(n), 2, 1).ravel())[0, 1] < 0.9
+
+
+def test_a_life_is_one_strip_and_cut_outs_are_drawn_and_counted(opened: Window, qtbot: QtBot):
+    window = opened
+    choose(window, qtbot, "book")
+    view = window.pack.views["flipbook"]
+    assert isinstance(view, ContactView)
+    until(qtbot, lambda: len(view.contact.cells) == 4 and window.state.ledger is not None, 30_000)
+
+    def covered() -> float:
+        book = window.state.ledger
+        return 0.0 if book is None else next(x.covered for x in book.lines if x.layer == "Book")
+
+    whole = covered()
+    window.state.edit("deliveries.book.route.cut_out", "each frame", "Cut out")
+    until(qtbot, lambda: view.contact.cut is not None and view.saved.text(), 30_000)
+    assert view.contact.cut is not None and len(view.contact.cut.shapes) == 4
+    until(qtbot, lambda: 0 < covered() < 0.95 * whole, 30_000)
+    assert window.state.ledger is not None
+    assert not any("whole frames" in note for note in window.state.ledger.notes)
+    window.state.edit("deliveries.book.route.cut_out", "none", "Whole")
+    until(qtbot, lambda: view.contact.cut is None and covered() == whole, 30_000)
+
+    QTest.mouseClick(view.tabs.button(1), LEFT)
+    until(qtbot, lambda: view.life.isVisible() and view.life.id == "book")
+    lane, player = view.life.lanes["alpha"], window.state.effect.delivery("book").route.player  # type: ignore[union-attr]
+    end = lane._point(player.alpha.stops[-1]).toPoint()
+    QTest.mousePress(lane, LEFT, pos=end)
+    QTest.mouseMove(lane, end - QPoint(0, 30))
+    QTest.mouseRelease(lane, LEFT, pos=end - QPoint(0, 30))
+    changed = window.state.effect.delivery("book").route.player.alpha  # type: ignore[union-attr]
+    assert changed.stops[-1].value > 0.2
+    before = view.life.sprites.grab().toImage()
+    window.state.edit("deliveries.book.route.player.tint_over", ramp((0.0, (1.0, 0.0, 0.0))), "Colour")
+    until(qtbot, lambda: view.life.sprites.grab().toImage() != before)
+    window.undo()
+    window.undo()
+    assert window.state.effect.delivery("book").route.player.alpha == player.alpha  # type: ignore[union-attr]
+    assert "frame 1 of 4" in view.life.sprites.words(0.0) and "opacity" in view.life.sprites.words(0.5)
+    window.state.edit("deliveries.book.route.player.frames_over", ramp((0.0, 1.0), (1.0, 0.0)), "Sequence")
+    until(qtbot, lambda: view.life.sprites.frame_at(0.0) == 3 and view.life.sprites.frame_at(1.0) == 0)
 
 
 def test_a_layer_that_fits_its_route_no_more_is_a_finding_that_mends(opened: Window, qtbot: QtBot):

@@ -45,7 +45,7 @@ def test_what_moves_evenly_is_drawn_where_it_is_between_two_frames(share: float)
     atlas = np.concatenate([disc(24, 40), disc(24 + way[0], 40 + way[1])], axis=1)
     motion = np.broadcast_to((way / PX).astype(np.float32), (PX, 2 * PX, 2)).copy()
     quad = np.zeros((1, QUAD_FIELDS), np.float32)
-    quad[0] = (PX / 2, PX / 2, 1, 0, PX / 2, PX / 2, 1.0, 0, 1, share, 1.0, 0.01, 1.0)
+    quad[0] = (PX / 2, PX / 2, 1, 0, PX / 2, PX / 2, 1.0, 0, 1, share, 1.0, 0.01, 1.0, 1, 1, 1)
     drawn = {}
     for name, held in (("plain", motion[:0, :0]), ("along", motion)):
         image = np.zeros((PX, PX, 3), np.float32)

@@ -28,7 +28,7 @@ from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.document import replaced, with_own
 from tenka.effect.model import Delivery, Effect
-from tenka.look.sprites import count_layers
+from tenka.look.sprites import WHOLE, count_layers
 from tenka.pack.flipbook import draw_cell
 from tenka.pack.layout import content_view, lost_flames
 from tenka.pack.packing import pack
@@ -497,7 +497,7 @@ def test_shipped_profiles_are_whole_and_a_bad_one_is_one_sentence(tmp_path: Path
 
 def test_layers_are_counted_on_the_picture_only():
     layers = np.zeros((10, 10), np.int32)
-    count_layers(np.array([[0, 0, 1, 0, 3, 3, 1, 0, 0, 0, 1, 1, 1, 0]], np.float32), layers)
+    count_layers(np.array([[0, 0, 1, 0, 3, 3, 1, 0, 0, 0, 1, 1, 1, 1, 1, 1]], np.float32), WHOLE, layers)
     assert layers.sum() == 9 and layers[:3, :3].all()
 
 

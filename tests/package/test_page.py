@@ -21,6 +21,7 @@ from bench.browser import NAME, asked, picture
 from tenka.cache.store import FrameStore
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
+from tenka.effect.placed import ramp
 from tenka.pack.packing import pack
 from tenka.package import manifest as form
 from tenka.proof.elements.flipbook import sprites
@@ -82,10 +83,20 @@ def bare(**changes: object) -> Effect:
 
 ROUTE = "deliveries__puff__route__"
 VARIANTS: dict[str, dict[str, object]] = {
-    "plain": {ROUTE + "second": "none", "light__backdrop": "grey"},
+    "plain": {
+        ROUTE + "second": "none",
+        "light__backdrop": "grey",
+        ROUTE + "player__tint_over": ramp((0.0, (1.0, 0.4, 0.2)), (0.6, (0.3, 0.6, 1.0))),
+        ROUTE + "player__frames_over": ramp((0.0, 0.0), (0.3, 0.8), (1.0, 0.9)),
+    },
     "emission": {ROUTE + "second": "emission", "light__backdrop": "sky", "light__exposure": 0.5},
     "heat": {ROUTE + "second": "temperature", ROUTE + "alpha_form": "straight", "light__backdrop": "dark"},
-    "motion": {ROUTE + "motion": True, ROUTE + "player__drift": (0.3, 0.0, 0.2)},
+    "motion": {
+        ROUTE + "motion": True,
+        ROUTE + "player__drift": (0.3, 0.0, 0.2),
+        ROUTE + "cut_out": "each frame",
+        ROUTE + "alpha_floor": 0.02,
+    },
 }
 
 

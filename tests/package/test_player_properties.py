@@ -16,7 +16,8 @@ from tenka.budget.devices import SHIPPED, device, devices
 from tenka.budget.lines import second_format
 from tenka.budget.routes.flipbook import mean_cover, viewing_of
 from tenka.effect.model import Camera, Player
-from tenka.look.sprites import count_covered, count_layers, draw_quads
+from tenka.look.sprites import QUAD_FIELDS, WHOLE, count_covered, count_layers, draw_quads
+from tenka.package.elements.flipbook import CutOut
 from tenka.package.manifest import Manifest, read
 from tenka.proof.elements.flipbook import quads, sprites
 from tenka.scene.cameras import view_of
@@ -58,12 +59,15 @@ def test_quads_are_finite_sorted_from_far_to_near_and_within_the_sequence(player
     np.testing.assert_allclose(np.hypot(table[:, 2], table[:, 3]), 1.0, rtol=1e-5)
 
 
-@given(PLAYERS, VIEWS, st.floats(0, 50))
-def test_counting_rows_and_counting_a_picture_agree(player: Player, view, time: float):
+LEAF = CutOut(shapes=(((0.1, 0.3), (0.4, 0.0), (0.9, 0.2), (1.0, 0.7), (0.5, 0.95)),)).table
+
+
+@given(PLAYERS, VIEWS, st.floats(0, 50), st.sampled_from((WHOLE, LEAF)))
+def test_counting_rows_and_counting_a_picture_agree(player: Player, view, time: float, cuts: np.ndarray):
     table = quads(ELEMENT, player, time, view)
     layers = np.zeros((view.height, view.width), np.int32)
-    count_layers(table, layers)
-    covered, pixels = count_covered(table, view.width, view.height).sum(axis=0)
+    count_layers(table, cuts, layers)
+    covered, pixels = count_covered(table, cuts, view.width, view.height).sum(axis=0)
     # the middle of a pixel may lie on an edge, within a rounding: one in ten thousand
     assert abs(covered - layers.sum()) <= max(1, 1e-4 * covered)
     assert abs(pixels - (layers > 0).sum()) <= max(1, 1e-4 * pixels)
@@ -81,11 +85,11 @@ def test_a_white_sprite_of_opacity_covers_by_its_alpha(size: float, opacity: flo
     """An atlas of full white: the picture becomes back * (1 - opacity) + opacity inside the quad."""
     level = np.ones((32, 32, 4), np.float32)
     image = np.full((40, 60, 3), 0.25, np.float32)
-    table = np.array([[30, 20, 1, 0, 8 * size, 6 * size, 5, 0, 0, 0, opacity, 0.1, 1, 0]], np.float32)
+    table = np.array([[30, 20, 1, 0, 8 * size, 6 * size, 5, 0, 0, 0, opacity, 0.1, 1, 1, 1, 1]], np.float32)
     draw_quads(table, (level,), (1, 32, 32, 0), np.full((40, 60), 1e9, np.float32), 0.0, True, image)
     np.testing.assert_allclose(image[20, 30], 0.25 * (1 - opacity) + opacity, atol=1e-5)
     layers = np.zeros((40, 60), np.int32)
-    count_layers(table, layers)
+    count_layers(table, WHOLE, layers)
     np.testing.assert_allclose(image[layers == 0], 0.25)
 
 
@@ -96,7 +100,7 @@ def test_a_frame_is_blended_into_the_next():
     level[:, 16:, :3] = 1.0
     for blend, want in ((True, 0.5), (False, 0.0)):
         image = np.zeros((20, 20, 3), np.float32)
-        table = np.array([[10, 10, 1, 0, 6, 6, 5, 0, 1, 0.5, 1, 0.1, 1, 0]], np.float32)
+        table = np.array([[10, 10, 1, 0, 6, 6, 5, 0, 1, 0.5, 1, 0.1, 1, 1, 1, 1]], np.float32)
         draw_quads(table, (level,), (2, 16, 16, 0), np.full((20, 20), 1e9, np.float32), 0.0, blend, image)
         assert image[10, 10, 0] == pytest.approx(want, abs=1e-5)
 
@@ -107,7 +111,7 @@ def test_far_sprites_read_smaller_mip_levels():
     for density in (1.0, 2.0, 8.0):
         image = np.zeros((40, 40, 3), np.float32)
         table = np.array(
-            [[20, 20, 1, 0, 32 / density, 32 / density, 5, 0, 0, 0, 1, 0.1, density, 0]], np.float32
+            [[20, 20, 1, 0, 32 / density, 32 / density, 5, 0, 0, 0, 1, 0.1, density, 1, 1, 1]], np.float32
         )
         read_by.append(
             draw_quads(table, levels, (1, 64, 64, 0), np.full((40, 40), 1e9, np.float32), 0.0, False, image)
@@ -122,7 +126,7 @@ def test_what_is_behind_the_set_is_not_drawn():
     depth = np.full((20, 20), 1e9, np.float32)
     depth[:, :10] = 2.0
     draw_quads(
-        np.array([[10, 10, 1, 0, 8, 8, 5, 0, 0, 0, 1, 0.1, 1, 0]], np.float32),
+        np.array([[10, 10, 1, 0, 8, 8, 5, 0, 0, 0, 1, 0.1, 1, 1, 1, 1]], np.float32),
         (level,),
         (1, 8, 8, 0),
         depth,
@@ -187,8 +191,8 @@ def test_the_second_atlas_takes_the_format_that_fits_it(id: str, holds: str, for
 
 def test_quads_beside_the_picture_count_nothing():
     """Interpreted, the kernel's indexing is checked; compiled, it once wrote outside its row."""
-    table = np.zeros((3, 14), np.float32)
+    table = np.zeros((3, QUAD_FIELDS), np.float32)
     table[:, 2], table[:, 4], table[:, 5], table[:, 1] = 1.0, 3.0, 3.0, 5.0
     table[:, 0] = (-40.0, 60.0, 8.0)  # left of, right of, and in a picture of 16 x 9
     for count in (count_covered.py_func, count_covered):
-        assert count(table, 16, 9).sum(axis=0).tolist() == [36, 36]
+        assert count(table, WHOLE, 16, 9).sum(axis=0).tolist() == [36, 36]

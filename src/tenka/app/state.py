@@ -23,6 +23,7 @@ from tenka.effect.naming import in_names
 from tenka.effect.starters import empty
 from tenka.effect.together import set_together
 from tenka.pack.layout import lost_flames, unfit
+from tenka.pack.looked import known_cuts
 from tenka.run.findings import Finding
 from tenka.run.fitting import ridden
 from tenka.run.kinds import KINDS
@@ -184,7 +185,7 @@ class State(Choosing):
         self.opened.emit()
         self.changed.emit("")
         self.moved.emit(0)
-        self._ask_costs()
+        self.count_again()
 
     def _refuse_to_overwrite(self, file: Path) -> None:
         """Notice, once, that what stands in the open file is not what was read or saved there."""
@@ -261,7 +262,7 @@ class State(Choosing):
             self.select(f"layers.{self.layer.id}" if self.layer else "light")
         self.frame = min(self.frame, self.effect.frames - 1)
         self.changed.emit(path)
-        self._ask_costs()
+        self.count_again()
 
     def _keep(self) -> None:
         journal, effect = self.journal, self.effect
@@ -319,7 +320,7 @@ class State(Choosing):
         known, was = ({id: len(of.figures) for id, of in s.layers.items()} for s in (self.status, before))
         ended = before.running and not self.status.running
         if ended or not self.ledgers or (known != was and not self.status.running):
-            self._ask_costs()  # kinds whose size only a simulation tells are known now
+            self.count_again()  # kinds whose size only a simulation tells are known now
 
     # --- cost ---------------------------------------------------------------------------------
 
@@ -328,14 +329,16 @@ class State(Choosing):
         self.tier_chosen.emit()
         self.costed.emit()
 
-    def _ask_costs(self) -> None:
-        folder = self.folder
+    def count_again(self) -> None:
+        """Work out the ledgers anew, in the background."""
+        folder, store = self.folder, self.store
         effect, figures = self.effect, {id: of.figures for id, of in self.status.layers.items()}
 
         def work() -> None:
             found: dict[str, Ledger] = {}
+            known = known_cuts(store, folder)
             for tier in effect.tiers:
-                found[tier.id] = ledger(effect, tier.id, figures, self.folder)
+                found[tier.id] = ledger(effect, tier.id, figures, folder, known)
             self._raw_costs.emit((effect, found, placing(effect, folder, figures)))
 
         self._coster.ask(work)

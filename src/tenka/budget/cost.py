@@ -20,6 +20,7 @@ from tenka.effect.document import delivered_on, on_tier
 from tenka.effect.model import Effect, Tier, heard
 from tenka.look.shot import SHOWN
 from tenka.pack.layout import bounds_of, left_out, packable, taken
+from tenka.pack.looked import Known
 from tenka.pack.routes import ROUTES as WRITERS
 from tenka.run.kinds import KINDS
 
@@ -86,6 +87,7 @@ def ledger(
     tier_id: str | None = None,
     figures: Mapping[str, Mapping[int, dict[str, Any]]] | None = None,
     folder: Path | None = None,
+    known: Known | None = None,
 ) -> Ledger:
     """The ledger of an effect on one of its tiers, with the tier's levers in place.
 
@@ -96,6 +98,7 @@ def ledger(
     figures : what was measured of the frames of each layer; kinds whose size only a simulation tells need
         them
     folder : of the effect, for its meshes
+    known : looks up cut-outs that were found before
     """
     try:
         tier = effect.tier(tier_id)
@@ -104,7 +107,7 @@ def ledger(
         raise BadInput(f"no tier is called '{tier_id}'", f"one of {names}") from None
     d = device(tier.device)
     played = on_tier(effect, tier.id)
-    lines, problems, uncounted = [], [], []
+    lines, problems, uncounted, uncut = [], [], [], []
     for layer in left_out(played):
         uncounted.append(Uncounted(layer.name, _why_unknown(layer, played)))
     for delivery in packable(played):
@@ -115,6 +118,12 @@ def ledger(
             continue
         kind = delivery.route.kind
         element = WRITERS[kind].describe(played, delivery, box, figures or {}, folder)
+        if getattr(delivery.route, "cut_out", "none") != "none":
+            found = known(played, delivery) if known is not None else None
+            if found is None:
+                uncut.append(delivery.name)
+            else:
+                element = element.model_copy(update={"cut_out": found})
         for width, height in element.textures:
             if max(width, height) > d.largest_texture_px:
                 problems.append(
@@ -122,7 +131,19 @@ def ledger(
                     f"{d.name} takes ({d.largest_texture_px} px)."
                 )
         lines.append(ROUTES[kind](delivery.name, element, tier, d))
-    return Ledger(tier, d, tuple(lines), tuple(problems), tuple(uncounted), _notes(effect, tier, d))
+    return Ledger(
+        tier, d, tuple(lines), tuple(problems), tuple(uncounted), (*_notes(effect, tier, d), *_uncut(uncut))
+    )
+
+
+def _uncut(names: list[str]) -> list[str]:
+    """What is said of flipbooks whose cut-outs nobody has drawn yet."""
+    if not names:
+        return []
+    return [
+        f"{', '.join(names)}: how much its cut-out saves is known when its frames have been drawn at Pack; "
+        "here its sprites are counted as whole frames."
+    ]
 
 
 def _notes(effect: Effect, tier: Tier, d: Device) -> tuple[str, ...]:

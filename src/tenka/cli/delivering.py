@@ -231,11 +231,12 @@ def budget(
 ) -> None:
     """Print the ledger, with the terms behind each figure."""
     from tenka.budget.cost import ledger
+    from tenka.pack.looked import known_cuts
 
     effect = open_effect(file)
-    figures = _figures(effect, file)
+    figures, known = _figures(effect, file), known_cuts(frame_store(), file.parent)
     for t in [tier_of(effect, tier, file)] if tier else effect.tiers:
-        _print_ledger(ledger(effect, t.id, figures, file.parent), as_json)
+        _print_ledger(ledger(effect, t.id, figures, file.parent, known), as_json)
 
 
 @app.command()
@@ -249,10 +250,12 @@ def gate(
 ) -> None:
     """Print a tier's ledger; exit 1 when the effect is over its budget, or something seen is not counted."""
     from tenka.budget.cost import ledger
+    from tenka.pack.looked import known_cuts
 
     effect = open_effect(file)
     chosen = tier_of(effect, tier, file)
-    book = ledger(effect, chosen.id, _figures(effect, file), file.parent)
+    known = known_cuts(frame_store(), file.parent)
+    book = ledger(effect, chosen.id, _figures(effect, file), file.parent, known)
     _print_ledger(book, as_json)
     if book.over or (book.uncounted and not accept):
         raise typer.Exit(1)

@@ -14,12 +14,12 @@ ONE = np.float32(1.0)
 HALF = np.float32(0.5)
 BANDS = 16
 STILL = np.zeros((0, 0, 2), np.float32)
-X, Y, COS, SIN, HALF_WIDE, HALF_TALL, DEPTH, FRAME, NEXT, BLEND, OPACITY, PER_PX, TEXELS = range(13)
-QUAD_FIELDS = 13
+WHOLE = np.zeros((0, 8, 2), np.float32)
+X, Y, COS, SIN, HALF_WIDE, HALF_TALL, DEPTH, FRAME, NEXT, BLEND, OPACITY, PER_PX, TEXELS, TINT = range(14)
+QUAD_FIELDS = 16
 """Columns of a table of quads: centre in px; unit axis along the width (px space, y down); half width and
-half
-height in px; depth in m; frame, next frame and the share of the next one; opacity; m per px; texels per
-px."""
+half height in px; depth in m; frame, next frame and the share of the next one; opacity; m per px; texels per
+px; red, green and blue by which its light is multiplied."""
 
 
 @dataclass(frozen=True)
@@ -51,6 +51,7 @@ def quad_table(
     opacity: np.ndarray,
     per_px: np.ndarray,
     texels: np.ndarray,
+    tint: np.ndarray | None = None,
 ) -> np.ndarray:
     """Quads as the kernels take them, the far ones first.
 
@@ -60,6 +61,7 @@ def quad_table(
     half : (n, 2) half sizes, px; turn : (n,) axis along the width as cosine and sine, (n, 2)
     place : (n,) how far through the frames each is, 0 to frames - 1
     texels : (n,) texels of a frame for each px
+    tint : (n, 3) by which light is multiplied; by default 1
 
     Returns
     -------
@@ -72,6 +74,7 @@ def quad_table(
     out[:, HALF_WIDE], out[:, HALF_TALL] = half[:, 0], half[:, 1]
     out[:, FRAME], out[:, NEXT], out[:, BLEND] = frame, np.minimum(frame + 1, frames - 1), place - frame
     out[:, OPACITY], out[:, PER_PX], out[:, TEXELS] = opacity, per_px, texels
+    out[:, TINT:] = 1.0 if tint is None else tint
     return out[np.argsort(-out[:, DEPTH], kind="stable")]
 
 
@@ -83,10 +86,26 @@ def _place(q, x, y):
 
 
 @kernel
-def _holds(q, x, y):
-    """Whether a quad's area holds a pixel's centre."""
+def _within(q, cuts, u, v):
+    """Whether a place of a quad is drawn: inside, and within the cut-out of its frame where there is one."""
+    if abs(u) > ONE or abs(v) > ONE:
+        return False
+    if cuts.shape[0] > 0:
+        n = min(np.int64(q[FRAME]), cuts.shape[0] - 1)
+        corners = cuts.shape[1]
+        for k in range(corners):
+            after = (k + 1) % corners
+            along, up = cuts[n, after, 0] - cuts[n, k, 0], cuts[n, after, 1] - cuts[n, k, 1]
+            if along * (v - cuts[n, k, 1]) - up * (u - cuts[n, k, 0]) < ZERO:
+                return False
+    return True
+
+
+@kernel
+def _holds(q, cuts, x, y):
+    """Whether what is drawn of a quad holds a pixel's centre."""
     u, v = _place(q, x, y)
-    return abs(u) <= ONE and abs(v) <= ONE
+    return _within(q, cuts, u, v)
 
 
 @kernel
@@ -100,8 +119,8 @@ def _extent(q, width, top, bottom):
 
 
 @kernel(parallel=True)
-def count_layers(quads, layers):
-    """Add 1 to each pixel of `layers` (h, w) int32 for each quad whose area holds its centre."""
+def count_layers(quads, cuts, layers):
+    """Add 1 to each pixel of `layers` (h, w) int32 for each quad of which what is drawn holds its centre."""
     height, width = layers.shape
     for p_ in prange(BANDS):
         band = np.int64(p_)
@@ -110,13 +129,12 @@ def count_layers(quads, layers):
             left, right, first, last = _extent(quads[n], width, top, bottom)
             for y in range(first, last):
                 for x in range(left, right):
-                    u, v = _place(quads[n], x, y)
-                    if abs(u) <= ONE and abs(v) <= ONE:
+                    if _holds(quads[n], cuts, x, y):
                         layers[y, x] += 1
 
 
 @kernel(parallel=True)
-def count_covered(quads, width, height):
+def count_covered(quads, cuts, width, height):
     """Pixels times layers, and pixels with any layer, of each row of a picture: (height, 2), without the
     picture."""
     out = np.zeros((height, 2), np.int64)
@@ -127,10 +145,10 @@ def count_covered(quads, width, height):
             left, right, first, last = _extent(quads[n], width, y, y + 1)
             if first >= last or left >= right:  # beside the picture
                 continue
-            # a row cuts a quad in one run of pixels: look for its ends from outside
-            while left < right and not _holds(quads[n], left, y):
+            # a row cuts a convex shape in one run of pixels: look for its ends from outside
+            while left < right and not _holds(quads[n], cuts, left, y):
                 left += 1
-            while right > left and not _holds(quads[n], right - 1, y):
+            while right > left and not _holds(quads[n], cuts, right - 1, y):
                 right -= 1
             change[left] += 1
             change[right] -= 1
@@ -178,7 +196,7 @@ def _moved(motion, x, y, n, low, high):
 
 
 @kernel(parallel=True)
-def _draw(quads, levels, offsets, widths, blocks, grid, depth, soft, blend, motion, image, touched):
+def _draw(quads, cuts, levels, offsets, widths, blocks, grid, depth, soft, blend, motion, image, touched):
     """`grid`: columns, cell width, cell height, padding, of the largest level."""
     height, width, _ = image.shape
     count = widths.size
@@ -198,7 +216,7 @@ def _draw(quads, levels, offsets, widths, blocks, grid, depth, soft, blend, moti
             for y in range(first, last):
                 for x in range(left, right):
                     u, v = _place(q, x, y)
-                    if abs(u) > ONE or abs(v) > ONE:
+                    if not _within(q, cuts, u, v):
                         continue
                     fade = q[OPACITY]
                     gap = depth[y, x] - q[DEPTH]
@@ -249,7 +267,7 @@ def _draw(quads, levels, offsets, widths, blocks, grid, depth, soft, blend, moti
                         )
                     kept = ONE - sample[3] * fade
                     for c in range(3):
-                        image[y, x, c] = image[y, x, c] * kept + sample[c] * fade
+                        image[y, x, c] = image[y, x, c] * kept + sample[c] * fade * q[TINT + c]
 
 
 def draw_quads(
@@ -261,6 +279,7 @@ def draw_quads(
     blend: bool,
     image: np.ndarray,
     motion: np.ndarray = STILL,
+    cuts: np.ndarray = WHOLE,
 ) -> list[int]:
     """Draw quads over `image` (h, w, 3), linear, in place.
 
@@ -270,6 +289,8 @@ def draw_quads(
     levels : mip levels, (h, w, 4) linear premultiplied
     grid : columns, cell width, cell height, padding
     motion : (h, w, 2) how what is seen moves to the next frame, as shares of a frame: blended along it
+    cuts : (m, 8, 2) convex cut-outs of frames, anticlockwise, each coordinate in [-1, 1] with the second one
+        up; the last one is of all frames after it too
     depth : (h, w) m, of what sprites may be hidden by and soften against
 
     Returns
@@ -284,6 +305,7 @@ def draw_quads(
     touched = np.zeros(int(blocks[-1]), np.uint8)
     _draw(
         quads,
+        cuts,
         flat,
         offsets,
         widths,

@@ -64,7 +64,8 @@ def write_usd(out: Path, job: Outgoing) -> Written:
     return Written((out,), len(job.frames), most, len(job.dropped))
 
 
-def _vec3(values: np.ndarray) -> Any:
+def vec3_array(values: np.ndarray) -> Any:
+    """Rows of three, (n, 3), as USD takes them."""
     from pxr import Vt
 
     return Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(values, np.float32))
@@ -73,8 +74,8 @@ def _vec3(values: np.ndarray) -> Any:
 def _extent(place: np.ndarray, wide: float) -> Any:
     """Least and most corner of what is shown, with half of the largest round it."""
     if not len(place):
-        return _vec3(np.zeros((2, 3)))
-    return _vec3(np.stack([place.min(axis=0) - 0.5 * wide, place.max(axis=0) + 0.5 * wide]))
+        return vec3_array(np.zeros((2, 3)))
+    return vec3_array(np.stack([place.min(axis=0) - 0.5 * wide, place.max(axis=0) + 0.5 * wide]))
 
 
 def _points(stage: Any, job: Outgoing) -> int:
@@ -91,11 +92,11 @@ def _points(stage: Any, job: Outgoing) -> int:
         values = {c.name: c.values for c in columns_of(job.layer, p, time)}
         most = max(most, len(p))
         target.CreateIdsAttr().Set(Vt.Int64Array.FromNumpy(p.id), at)
-        target.CreateVelocitiesAttr().Set(_vec3(p.velocity), at)
-        target.CreatePointsAttr().Set(_vec3(p.place), at)
+        target.CreateVelocitiesAttr().Set(vec3_array(p.velocity), at)
+        target.CreatePointsAttr().Set(vec3_array(p.place), at)
         target.CreateWidthsAttr().Set(Vt.FloatArray.FromNumpy(values["width"]), at)
         target.CreateExtentAttr().Set(_extent(p.place, float(values["width"].max(initial=0.0))), at)
-        colour.Set(_vec3(np.stack([values[n] for n in ("red", "green", "blue")], axis=1)), at)
+        colour.Set(vec3_array(np.stack([values[n] for n in ("red", "green", "blue")], axis=1)), at)
         opacity.Set(Vt.FloatArray.FromNumpy(values["opacity"]), at)
     return most
 
@@ -109,7 +110,7 @@ def _prototypes(stage: Any, job: Outgoing, target: Any) -> float:
         mesh = UsdGeom.Mesh.Define(stage, f"/{job.layer.id}/points/piece_{n:02d}")
         m = shape.mesh
         reach = max(reach, float(np.linalg.norm(m.points, axis=1).max()))
-        mesh.CreatePointsAttr(_vec3(m.points))
+        mesh.CreatePointsAttr(vec3_array(m.points))
         mesh.CreateExtentAttr(_extent(m.points, 0.0))
         mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(m.faces), 3, np.int32)))
         mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(m.faces.reshape(-1).astype(np.int32)))
@@ -117,7 +118,7 @@ def _prototypes(stage: Any, job: Outgoing, target: Any) -> float:
         tint = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar(
             "displayColor", Sdf.ValueTypeNames.Color3fArray, UsdGeom.Tokens.uniform
         )
-        tint.Set(_vec3(m.colours))
+        tint.Set(vec3_array(m.colours))
         target.GetPrototypesRel().AddTarget(mesh.GetPath())
     return reach
 
@@ -142,10 +143,10 @@ def _instances(stage: Any, job: Outgoing) -> int:
             if id in known and known[id] @ last[n] < 0:
                 last[n] = -last[n]
         target.CreateIdsAttr().Set(Vt.Int64Array.FromNumpy(p.id), at)
-        target.CreateVelocitiesAttr().Set(_vec3(p.velocity), at)
-        target.CreatePositionsAttr().Set(_vec3(p.place), at)
-        target.CreateAngularVelocitiesAttr().Set(_vec3(np.degrees(ways * job.rate)), at)
-        target.CreateScalesAttr().Set(_vec3(np.repeat(stand.size[:, None], 3, axis=1)), at)
+        target.CreateVelocitiesAttr().Set(vec3_array(p.velocity), at)
+        target.CreatePositionsAttr().Set(vec3_array(p.place), at)
+        target.CreateAngularVelocitiesAttr().Set(vec3_array(np.degrees(ways * job.rate)), at)
+        target.CreateScalesAttr().Set(vec3_array(np.repeat(stand.size[:, None], 3, axis=1)), at)
         target.CreateProtoIndicesAttr().Set(Vt.IntArray.FromNumpy(stand.kind.astype(np.int32)), at)
         target.CreateExtentAttr().Set(_extent(p.place, 2 * reach * float(stand.size.max(initial=0.0))), at)
         turned(last, code)

@@ -8,12 +8,21 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tenka.app import theme
 from tenka.app.pack.base import RouteView, Shown, image_of
+from tenka.app.pack.life import LifeStrip
 from tenka.app.pack.steps import Steps
 from tenka.app.state import State
 from tenka.base.errors import Cancelled
@@ -23,11 +32,18 @@ from tenka.effect.model import Delivery, Flipbook, Player
 from tenka.look.sprites import Book
 from tenka.pack.atlases import encode, levelled
 from tenka.pack.books import books_of
+from tenka.pack.cutting import cut_out, with_next
 from tenka.pack.flipbook import draw_cell, frames_at, shares_of, survey_cells, surveyed_times
 from tenka.pack.layout import Box, Layout, layout, second_of, taken
+from tenka.pack.looked import keep_cut, kept_cut, look_name
+from tenka.package.elements.flipbook import CutOut
 from tenka.run.plans import Plan
 
 THUMB = 96
+PAGES = (
+    ("Frames", "The cells of the atlas, and how much changes from each to the next"),
+    ("Life", "A sprite from birth to end: its size, opacity, colour and frame over its age"),
+)
 
 
 class Contact(QWidget):
@@ -39,10 +55,17 @@ class Contact(QWidget):
         self.aspect = 1.0
         self.cells: dict[int, QImage] = {}
         self.count = 0
+        self.cut: CutOut | None = None
         self.setMinimumSize(200, 160)
 
     def begin(self, columns: int, rows: int, count: int, aspect: float) -> None:
         self.columns, self.rows, self.count, self.aspect, self.cells = columns, rows, count, aspect, {}
+        self.cut = None
+        self.update()
+
+    def show_cut(self, cut: CutOut) -> None:
+        """Draw shapes round what is seen over the cells."""
+        self.cut = cut
         self.update()
 
     def put(self, index: int, image: QImage) -> None:
@@ -74,12 +97,21 @@ class Contact(QWidget):
         painter.setPen(QPen(theme.colour(theme.RULE)))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(area)
+        if self.cut is not None:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(theme.colour(theme.SAFFRON), 1.0))
+            for n in range(self.count):
+                shape = self.cut.shapes[min(n, len(self.cut.shapes) - 1)]
+                row, column = divmod(n, self.columns)
+                left, foot = area.left() + column * w, area.top() + (row + 1) * h
+                painter.drawPolygon(QPolygonF([QPointF(left + x * w, foot - y * h) for x, y in shape]))
 
 
 class ContactView(RouteView):
     """Cells whose frames are stored are drawn, the others are numbered."""
 
     cell_ready = pyqtSignal(int, int, object)
+    cut_ready = pyqtSignal(int, object)
 
     def __init__(self, state: State) -> None:
         super().__init__(state)
@@ -88,10 +120,37 @@ class ContactView(RouteView):
         self._preview = Worker("contact sheet", lambda error: state.refuse(error))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        head = QHBoxLayout()
+        head.setContentsMargins(10, 2, 10, 0)
+        self.tabs = QButtonGroup(self)
+        self.pages = QStackedWidget()
+        for n, (name, tip) in enumerate(PAGES):
+            button = QPushButton(name)
+            button.setProperty("station", True)
+            button.setCheckable(True)
+            button.setChecked(n == 0)
+            button.setToolTip(tip)
+            self.tabs.addButton(button, n)
+            head.addWidget(button)
+        self.tabs.idClicked.connect(self.pages.setCurrentIndex)
+        self.saved = QLabel()
+        self.saved.setProperty("quiet", True)
+        head.addStretch(1)
+        head.addWidget(self.saved)
+        column.addLayout(head)
+        column.addWidget(self.pages, 1)
+        frames = QWidget()
+        below = QVBoxLayout(frames)
+        below.setContentsMargins(0, 0, 0, 0)
         self.contact = Contact()
-        column.addWidget(self.contact, 1)
+        below.addWidget(self.contact, 1)
         self.steps = Steps()
-        column.addWidget(self.steps)
+        below.addWidget(self.steps)
+        self.pages.addWidget(frames)
+        self.life = LifeStrip(state)
+        self.pages.addWidget(self.life)
+        self.cut_ready.connect(self._take_cut)
         self._cells: dict[int, np.ndarray] = {}
         self._looped = False
         self.cell_ready.connect(self._take_cell)
@@ -104,6 +163,7 @@ class ContactView(RouteView):
     def show_delivery(self, shown: Shown) -> None:
         effect, delivery, plans, box = self.state.played, shown.delivery, shown.plans, shown.box
         book, store, plan = delivery.by(Flipbook), self.state.store, layout(effect, delivery, box)
+        self.life.show_book(delivery.id, book, self.contact.cells, len(plan.times))
         looked_at = surveyed_times(effect, delivery) if book.looks_first else np.array(plan.times)
         have = tuple(
             all(store.has(run.name(f)) for run in plans.values() for f in self._needed(t))
@@ -120,6 +180,7 @@ class ContactView(RouteView):
         if key == self._sheet_key:
             return
         self._sheet_key = key
+        self.saved.setText("")
         self._cells, self._looped = {}, book.loop
         self.steps.hide()
         if book.looks_first and not all(have):  # how it is laid out is known when all of it is simulated
@@ -158,7 +219,7 @@ class ContactView(RouteView):
 
         def work() -> None:
             books, _ = books_of(effect, folder)
-            at = plan
+            at, seen = plan, list[np.ndarray]()
             with suppress(Cancelled):
                 if book.looks_first:
                     times = surveyed_times(effect, delivery)
@@ -168,7 +229,15 @@ class ContactView(RouteView):
                     still_asked()
                     raw = sum(np.float32(share) * drawn(at, t, books) for share, t in shares_of(at, n))
                     raw = levelled(np.asarray(raw), book.alpha_floor, book.alpha_contrast)
-                    self.cell_ready.emit(mine, n, encode(raw, "premultiplied", exposure, glow))
+                    rgba = encode(raw, "premultiplied", exposure, glow)
+                    seen.append(np.asarray(rgba.any(axis=2)))
+                    self.cell_ready.emit(mine, n, rgba)
+                if book.cut_out != "none" and len(seen) == len(at.times):
+                    cut = cut_out(with_next(seen, book.loop), book.corners, book.cut_out == "one for all")
+                    name = look_name(effect, delivery, plans)
+                    if kept_cut(store, name) is None:  # of a package it is exact
+                        keep_cut(store, name, cut)
+                    self.cut_ready.emit(mine, cut)
 
         self._preview.ask(work)
 
@@ -176,8 +245,17 @@ class ContactView(RouteView):
         if of == self._round:
             self._cells[index] = rgba.copy()
             self.contact.put(index, image_of(rgba))
+            self.life.sprites.images = self.contact.cells
+            self.life.sprites.update()
             if len(self._cells) == self.contact.count:
                 self.steps.show_steps([self._cells[n] for n in sorted(self._cells)], self._looped)
+
+    def _take_cut(self, of: int, cut: CutOut) -> None:
+        if of == self._round:
+            self.contact.show_cut(cut)
+            self.state.count_again()
+            share = 100 * float(cut.shares.mean())
+            self.saved.setText(f"cut out, a sprite shades {share:.0f} % of its frame on average")
 
     def close_workers(self) -> None:
         self._round += 1

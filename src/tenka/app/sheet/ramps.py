@@ -95,7 +95,7 @@ class RampField(QWidget):
         self.p = p
         self.value, self.chosen = value, 0
         self._token: object = None
-        self._held = False
+        self.held = False
         self.setFixedHeight(54)
         self.setMinimumWidth(100)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -193,17 +193,17 @@ class RampField(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         near = self._near(event.position())
-        self._held, self._token = near is not None, object()
+        self.held, self._token = near is not None, object()
         if near is not None:
             self.chosen = near
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._held = False
+        self.held = False
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if not self._held:
+        if not self.held:
             return
         a, stops, i = self._area(), list(self.value.stops), self.chosen
         low = stops[i - 1].at if i else 0.0

@@ -56,7 +56,7 @@ def mean_cover(element: Flipbook, player: Player, view: View) -> tuple[float, fl
     found = np.zeros(3)
     for moment in range(MOMENTS):
         table = quads(element, player, (STEADY_LIVES + moment / MOMENTS) * player.life, view)
-        covered, pixels = count_covered(table, view.width, view.height).sum(axis=0)
+        covered, pixels = count_covered(table, element.cuts, view.width, view.height).sum(axis=0)
         found += (covered, pixels, len(table))
     covered, pixels, drawn = (float(v) for v in found / MOMENTS)
     return covered, pixels, drawn

@@ -101,6 +101,19 @@ class Player(Settings):
         kind="ramp",
         label="opacity over life",
     )
+    tint_over: Ramp = PLAYER.param(
+        ramp((0.0, (1.0, 1.0, 1.0)), (1.0, (1.0, 1.0, 1.0))),
+        "By what colour its light is multiplied over a sprite's life.",
+        kind="ramp",
+        label="colour over life",
+    )
+    frames_over: Ramp = PLAYER.param(
+        ramp((0.0, 0.0), (1.0, 1.0)),
+        "How far through the sequence a sprite is over its life: steep where much happens, level where it "
+        "stands.",
+        kind="ramp",
+        label="sequence over life",
+    )
     plays: float = PLAYER.number(
         1.0,
         "",
@@ -144,6 +157,8 @@ class Player(Settings):
                 "gravity": 0.0,
                 "size_over": ramp((0.0, 1.0), (1.0, 1.0)),
                 "alpha": ramp((0.0, 1.0), (1.0, 1.0)),
+                "tint_over": ramp((0.0, (1.0, 1.0, 1.0)), (1.0, (1.0, 1.0, 1.0))),
+                "frames_over": ramp((0.0, 0.0), (1.0, 1.0)),
             }
         )
 
@@ -190,6 +205,16 @@ class Flipbook(RouteSettings):
         "Share of the loop over which its end turns into its begin.",
         label="blended share",
         when=("loop", ("True",)),
+    )
+    cut_out: Literal["none", "one for all", "each frame"] = ATLAS.param(
+        "none",
+        "Sprites are drawn as shapes round what is seen instead of whole frames: less is shaded, and nothing "
+        "above the thinnest cover is lost.",
+        label="cut-out",
+        cost="fill",
+    )
+    corners: int = ATLAS.number(
+        8, "", 4, 8, "Corners of a cut-out at most.", step=1, when=("cut_out", ("one for all", "each frame"))
     )
     padding: int = ATLAS.number(
         2,

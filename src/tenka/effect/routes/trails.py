@@ -38,6 +38,12 @@ class TrailBake(Baked):
         label="most written",
         cost="memory",
     )
+    paths: bool = BAKE.param(
+        False,
+        "USD curves besides, each of a particle's whole life, with its width, light, speed and age along it, "
+        "when it was born, and how fast it set out.",
+        label="whole paths",
+    )
     player: TrailPlayer = Field(default_factory=TrailPlayer)
 
     def fits(self, layer: Any) -> str:

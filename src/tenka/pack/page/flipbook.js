@@ -1,14 +1,15 @@
 "use strict";
 // Flipbooks: sprites that face the camera, each playing the frames of an atlas over its life.
-const sprite = program(`layout(location=0) in vec4 where_; layout(location=1) in vec4 shape; layout(location=2) in vec4 play; layout(location=3) in float level;
-uniform vec2 size; out vec2 uv; flat out vec4 frame; flat out float deep, lod;
+const sprite = program(`layout(location=0) in vec4 where_; layout(location=1) in vec4 shape; layout(location=2) in vec4 play; layout(location=3) in float level; layout(location=4) in vec3 tint;
+uniform vec2 size; uniform highp sampler2D shapes; out vec2 uv; flat out vec4 frame; flat out float deep, lod; flat out vec3 hue;
 void main() {
-  vec2 c = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 2.0 - 1.0; uv = c;
+  // a corner of the frame's cut-out, or of the whole frame
+  vec2 c = texelFetch(shapes, ivec2(gl_VertexID, min(int(play.x), textureSize(shapes, 0).y - 1)), 0).xy * 2.0 - 1.0; uv = c; hue = tint;
   vec2 off = vec2(c.x * shape.z * shape.x + c.y * shape.w * shape.y, c.x * shape.z * shape.y - c.y * shape.w * shape.x);
   vec2 px = where_.xy + off; deep = where_.z; frame = play; lod = level;
   gl_Position = vec4(px.x / size.x * 2.0 - 1.0, 1.0 - px.y / size.y * 2.0, 0.0, 1.0);
 }`, `
-in vec2 uv; flat in vec4 frame; flat in float deep, lod; layout(location=0) out vec4 o;
+in vec2 uv; flat in vec4 frame; flat in float deep, lod; flat in vec3 hue; layout(location=0) out vec4 o;
 uniform sampler2D colour, second, moves, depths, body; uniform vec2 atlas; uniform vec4 grid; uniform float soft;
 uniform int holds, straight_, blends, along, heat; uniform float secondScale; uniform vec2 moveScale;
 vec4 read(vec2 texel) {
@@ -35,11 +36,11 @@ void main() {
   if (heat == 1) { o = vec4(1.0, 0.0, 0.0, 0.0); return; }
   float fade = frame.w * (soft > 0.0 ? min(gap / soft, 1.0) : 1.0);
   vec4 c = blends == 1 ? cell(frame.x, 1.0 - frame.z, -frame.z) + cell(frame.y, frame.z, 1.0 - frame.z) : cell(frame.x, 1.0, 0.0);
-  o = vec4(c.rgb, c.a) * fade;
+  o = vec4(c.rgb * hue, c.a) * fade;
 }`);
 const spriteArray = gl.createVertexArray(), spriteBuffer = gl.createBuffer();
 gl.bindVertexArray(spriteArray); gl.bindBuffer(gl.ARRAY_BUFFER, spriteBuffer);
-[[0, 4, 0], [1, 4, 16], [2, 4, 32], [3, 1, 48]].forEach(([n, size, at]) => { gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, size, gl.FLOAT, false, 52, at); gl.vertexAttribDivisor(n, 1); });
+[[0, 4, 0], [1, 4, 16], [2, 4, 32], [3, 1, 48], [4, 3, 52]].forEach(([n, size, at]) => { gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, size, gl.FLOAT, false, 64, at); gl.vertexAttribDivisor(n, 1); });
 gl.bindVertexArray(null);
 
 function bodyOf(table) {
@@ -49,13 +50,22 @@ function bodyOf(table) {
   gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, gl.LINEAR); gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_WRAP_S, gl.CLAMP_TO_EDGE);
   return t;
 }
+const CORNERS = 8, FULL = [[0, 0], [1, 0], [1, 1], [0, 1]];
+function shapesOf(e) {
+  const t = gl.createTexture(), list = e.cut_out ? e.cut_out.shapes : [FULL], data = new Float32Array(list.length * CORNERS * 2);
+  list.forEach((shape, n) => { for (let k = 0; k < CORNERS; k++) data.set(shape[Math.min(k, shape.length - 1)], 2 * (n * CORNERS + k)); });
+  gl.bindTexture(gl.TEXTURE_2D, t); gl.texImage2D(gl.TEXTURE_2D, 0, gl.RG32F, CORNERS, list.length, 0, gl.RG, gl.FLOAT, data);
+  gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, gl.NEAREST); gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
+  const share = list.map(s => s.reduce((sum, [x, y], k) => { const [p, q] = s[(k + 1) % s.length]; return sum + 0.5 * (x * q - p * y); }, 0));
+  return { texture: t, share };
+}
 ROUTES.flipbook = {
   ladder: ["count", [0, 1, 2, 4, 8, 16, 32, 64]],
   async load(e) {
     const cw = e.width / e.columns | 0, ch = e.height / e.rows | 0;
     let levels = 1, w = e.width, h = e.height;
     while ((Math.min(cw, ch) >> levels) >= 4 && !(w % 2) && !(h % 2) && levels < 8) { levels++; w /= 2; h /= 2; }
-    return { cw, ch, levels, colour: await texture(e.colour.file, true, levels),
+    return { cw, ch, levels, shapes: shapesOf(e), colour: await texture(e.colour.file, true, levels),
       second: e.second ? await texture(e.second.file, e.second.holds === "emission", levels) : one,
       moves: e.motion ? await texture(e.motion.file, false, 1) : one,
       body: e.second && e.second.black_body.length ? bodyOf(e.second.black_body) : one };
@@ -64,18 +74,18 @@ ROUTES.flipbook = {
   paint(e, h, p, list, v, heat) {
     use(sprite, v); gl.bindVertexArray(spriteArray); gl.uniform2f(sprite.at("size"), canvas.width, canvas.height); gl.uniform1i(sprite.at("heat"), heat ? 1 : 0);
     bind(4, targets.depth, sprite.at("depths"));
-    bind(0, h.colour, sprite.at("colour")); bind(1, h.second, sprite.at("second")); bind(2, h.moves, sprite.at("moves")); bind(3, h.body, sprite.at("body"));
+    bind(0, h.colour, sprite.at("colour")); bind(1, h.second, sprite.at("second")); bind(2, h.moves, sprite.at("moves")); bind(3, h.body, sprite.at("body")); bind(5, h.shapes.texture, sprite.at("shapes"));
     gl.uniform2f(sprite.at("atlas"), e.width, e.height); gl.uniform4f(sprite.at("grid"), e.columns, h.cw, h.ch, e.padding);
     gl.uniform1f(sprite.at("soft"), p.soft_edge); gl.uniform1i(sprite.at("blends"), p.blend ? 1 : 0); gl.uniform1i(sprite.at("along"), e.motion && p.blend ? 1 : 0);
     gl.uniform1i(sprite.at("straight_"), e.colour.alpha === "straight" ? 1 : 0);
     gl.uniform1i(sprite.at("holds"), !e.second ? 0 : e.second.holds === "emission" ? 1 : e.second.black_body.length ? 2 : 0); gl.uniform1f(sprite.at("secondScale"), e.second ? e.second.scale : 0);
     if (e.motion) gl.uniform2fv(sprite.at("moveScale"), e.motion.scale);
     gl.bindBuffer(gl.ARRAY_BUFFER, spriteBuffer); gl.bufferData(gl.ARRAY_BUFFER, new Float32Array(list.flatMap(x => x.row)), gl.STREAM_DRAW);
-    gl.drawArraysInstanced(gl.TRIANGLE_STRIP, 0, 4, list.length);
+    gl.drawArraysInstanced(gl.TRIANGLE_FAN, 0, CORNERS, list.length);
   },
 };
 function sprites(e, player, time, carriers) {
-  const found = [], seed = DATA.held[e.id].seed, table = DATA.held[e.id].opacity;
+  const found = [], seed = DATA.held[e.id].seed;
   carriers.forEach((carrier, copy) => {
     for (let slot = 0; slot < player.count; slot++) {
       const life = player.life * (1 + player.life_spread * (2 * unit(seed, copy, slot, 1) - 1));
@@ -83,11 +93,11 @@ function sprites(e, player, time, carriers) {
       if (lived < 0) continue;
       const generation = Math.floor(lived), age = lived - generation, own = slot + 65536 * (generation + 1);
       const chance = n => unit(seed + n, copy, own, 0);
-      const over = DATA.held[e.id].sizes, grown = over[Math.min(Math.floor(age * 1023), 1023)] * player.scale * (1 + player.size_spread * (2 * chance(2) - 1));
+      const at = Math.min(Math.floor(age * 1023), 1023), over = DATA.held[e.id], grown = over.sizes[at] * player.scale * (1 + player.size_spread * (2 * chance(2) - 1));
       const round = 2 * Math.PI * chance(3), far = player.scatter * Math.sqrt(chance(4));
       let place = add(add(e.attach, carrier), [far * Math.cos(round), far * Math.sin(round), 0]);
       place = add(add(place, mul(player.drift, age * life)), thrown_(player, age * life, chance));
-      found.push({ e, player, age, place, through: throughOf(e, player, age, player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: table[Math.min(Math.floor(age * 1023), 1023)] });
+      found.push({ e, player, age, place, tint: over.tints[at], through: throughOf(e, player, over.through[at], player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: over.opacity[at] });
     }
   });
   return found;
@@ -98,8 +108,8 @@ function thrown_(player, since, chance) {
   const up = 1 - chance(7) * (1 - Math.cos(player.cone * Math.PI / 180)), flat = Math.sqrt(Math.max(1 - up * up, 0)), way = 2 * Math.PI * chance(8), s = player.speed * gone;
   return [flat * Math.cos(way) * s, flat * Math.sin(way) * s, up * s - player.gravity * fallen];
 }
-function throughOf(e, player, age, start) {
-  const x = age * player.plays + start;
+function throughOf(e, player, along, start) {
+  const x = along * player.plays + start;
   return e.loop || player.plays !== 1 || player.any_start ? x - Math.floor(x) : x;
 }
 function frameAt(e, through) {
@@ -116,8 +126,8 @@ function rows(list, v) {
     const place = frameAt(s.e, s.through), frame = Math.min(Math.floor(place), s.e.frames - 1), h = held[s.e.id];
     let level = 0, density = (h.cw - 2 * s.e.padding) / Math.max(2 * half[0], 1e-6);
     while (density > 1.5 && level < h.levels - 1) { density /= 2; level++; }
-    found.push({ e: s.e, player: s.player, depth: at[2], px: 4 * half[0] * half[1],
-      row: [at[0] + off[0] * c + off[1] * q, at[1] + off[0] * q - off[1] * c, at[2], 0, c, q, half[0], half[1], frame, s.e.loop && s.e.period ? (frame + 1) % s.e.frames : Math.min(frame + 1, s.e.frames - 1), place - frame, s.opacity, level] });
+    found.push({ e: s.e, player: s.player, depth: at[2], px: 4 * half[0] * half[1] * h.shapes.share[Math.min(frame, h.shapes.share.length - 1)],
+      row: [at[0] + off[0] * c + off[1] * q, at[1] + off[0] * q - off[1] * c, at[2], 0, c, q, half[0], half[1], frame, s.e.loop && s.e.period ? (frame + 1) % s.e.frames : Math.min(frame + 1, s.e.frames - 1), place - frame, s.opacity, level, ...s.tint] });
   }
   return found;
 }

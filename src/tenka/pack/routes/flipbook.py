@@ -20,10 +20,12 @@ from tenka.effect.model import Delivery, Effect
 from tenka.effect.model import Flipbook as Book
 from tenka.look.colour import ramp_table
 from tenka.pack.atlases import MotionSheet, SecondSheet, encode, levelled
+from tenka.pack.cutting import cut_out, seen_of
 from tenka.pack.dds import dds_bytes, dds_size
 from tenka.pack.flipbook import draw_cell, frames_at, moved_cell, shares_of, survey_cells, surveyed_times
 from tenka.pack.layout import Box, Layout, atlas_bytes, describe, layout, second_of, taken
 from tenka.pack.lightmaps import LightSheets
+from tenka.pack.looked import keep_cut, look_name
 from tenka.pack.routes.base import Job, Output
 from tenka.pack.survey import Survey, seam_of
 from tenka.package.atlas import halved
@@ -47,6 +49,11 @@ LIT = (
     "  {b} from bottom, back, front likewise, and from all round in alpha (times {e.round_scale:.6g}).\n"
     "  With l the unit vector to the light (right, up, to the viewer): colour = tint (light (lx^2 right or\n"
     "  left + ly^2 top or bottom + lz^2 front or back) + sky x all round), tint {e.tint}.\n"
+)
+CUT = (
+    "  `cut_out` has convex shapes, {one}: corners (x, y) from the frame's lower left corner,\n"
+    "  anticlockwise. Draw a fan of them, corner at (x - pivot_x, y - pivot_y) times the sprite's size,\n"
+    "  instead of the whole frame; what is seen while frames n and n + 1 are blended is within shape n.\n"
 )
 OPACITIES = 1024
 
@@ -151,20 +158,28 @@ class FlipbookWriter:
             element = element.model_copy(update={"seam": round(seam / max(step, 1e-9), 4)})
         Image.fromarray(colour, "RGBA").save(job.target / element.colour.file, compress_level=4)
         progress.check()
+        moves = light = None
         if motion is not None and element.motion is not None:
             motion.agree(element, colour)
             data, scales = motion.finish()
+            moves = motion.data
             Image.fromarray(data).save(job.target / element.motion.file, compress_level=4)
-            moves = element.motion.model_copy(update={"scale": scales})
-            element = element.model_copy(update={"motion": moves})
+            told = element.motion.model_copy(update={"scale": scales})
+            element = element.model_copy(update={"motion": told})
         if second is not None and element.second is not None:
             glow = max(most(getattr(layer.look, "glow", 1.0)) for layer in layers)
             data, scale, lookup = second.finish(exposure, glow)
+            light = data if holds == "emission" else None
             Image.fromarray(data).save(job.target / element.second.file, compress_level=4)
             kept = element.second.model_copy(update={"scale": scale, "black_body": lookup})
             element = element.model_copy(update={"second": kept})
-        told, sheets = lit.pictures()
-        element = element.model_copy(update={"lit": told.lit})
+        if book.cut_out != "none":
+            progress.check()
+            cut = cut_out(seen_of(element, colour, light, moves), book.corners, book.cut_out == "one for all")
+            keep_cut(job.store, look_name(effect, delivery, dict(job.plans)), cut)
+            element = element.model_copy(update={"cut_out": cut})
+        mapped, sheets = lit.pictures()
+        element = element.model_copy(update={"lit": mapped.lit})
         for name, texels in sheets:
             Image.fromarray(texels).save(job.target / name, compress_level=4)
         if whole is not None:
@@ -190,6 +205,8 @@ class FlipbookWriter:
             text += SECOND[e.second.holds].format(file=e.second.file, scale=e.second.scale, steps=steps)
         if e.loop and e.period is not None:
             text += f"  A loop of {e.period:.3f} s: after its last frame comes its first again.\n"
+        if e.cut_out is not None:
+            text += CUT.format(one="one" if len(e.cut_out.shapes) == 1 else "one for each frame, n")
         for block in e.blocks:
             text += (
                 f"  {block.file}: {block.of} in {block.form.upper()} blocks, "
@@ -217,6 +234,8 @@ class FlipbookWriter:
             "images": [s.file for s in (element.colour, element.second, element.motion) if s is not None],
             "seed": stable_seed("player", element.id),
             "opacity": np.round(ramp_table(element.player.alpha, OPACITIES), 6).tolist(),
+            "tints": np.round(ramp_table(element.player.tint_over, OPACITIES), 6).tolist(),
+            "through": np.round(ramp_table(element.player.frames_over, OPACITIES), 6).tolist(),
             "sizes": np.round(ramp_table(element.player.size_over, OPACITIES), 6).tolist(),
         }
 

@@ -18,6 +18,7 @@ from tenka.look.pieces import kept_pieces, lives_of
 from tenka.look.shot import shot_of
 from tenka.look.swarm import Swarm, over, ready
 from tenka.pack.layout import Box, the_layer
+from tenka.pack.paths import write_paths
 from tenka.pack.routes.base import Job, Output, crowd_of, moments_of, paged_rows
 from tenka.pack.routes.rows import laid_out, width_of
 from tenka.package.elements.particles import Texture
@@ -81,6 +82,7 @@ class TrailsWriter:
             place=Texture(file=f"{delivery.id}_place.exr"),
             paint=Texture(file=f"{delivery.id}_paint.exr"),
             speed=Texture(file=f"{delivery.id}_speed.exr"),
+            paths=Texture(file=f"{delivery.id}_paths.usdc") if route.paths else None,
             columns=columns,
             rows=rows,
             most=most,
@@ -103,11 +105,14 @@ class TrailsWriter:
         """The textures."""
         wide, tall = element.textures[0]
         size = f"{wide} × {tall} px for {element.most:,} at once in {counted(len(element.times), 'moment')}"
-        return [
+        found = [
             Output(element.place.file, f"{size}: place and size, 32 bits"),
             Output(element.paint.file, "light and opacity, 16 bits"),
             Output(element.speed.file, "speed and age, 16 bits"),
         ]
+        if element.paths is not None:
+            found.append(Output(element.paths.file, "each over its whole life, as USD curves"))
+        return found
 
     @staticmethod
     def memory(effect: Effect, delivery: Delivery) -> int:
@@ -135,6 +140,9 @@ class TrailsWriter:
             (element.speed, picture[..., 8:], True),
         ):
             (job.target / texture.file).write_bytes(exr_bytes(part, half))
+        if element.paths is not None:
+            job.progress.check()
+            write_paths(job.target / element.paths.file, delivery.id, element.times, held)
         count = np.array([len(ids) for ids, _ in held], float)
         total = max(count.sum(), 1.0)
         return element.model_copy(
@@ -155,7 +163,7 @@ class TrailsWriter:
         """What an engine needs to know of it, with formulas."""
         e = element
         rows = f"{e.rows} row{'s' if e.rows > 1 else ''} of {e.columns}"
-        return (
+        text = (
             f"  {e.place.file}: red, green, blue: place in m; alpha: width in m, or 0 where there is none.\n"
             f"  {e.paint.file}: linear light, times 2^exposure; alpha: opacity. Moment n has {rows}.\n"
             f"  {e.speed.file}: red, green, blue: m/s; alpha: age in s.\n"
@@ -165,6 +173,13 @@ class TrailsWriter:
             "  steps of time.\n"
             f"  picture = light a + picture (1 - {e.opaque:g} a), with a = opacity x cover.\n"
         )
+        if e.paths is not None:
+            text += (
+                f"  {e.paths.file}: each over its whole life as a straight USD curve that stands; along\n"
+                "  it widths, displayColor (linear), displayOpacity, velocity (m/s), age, time (s); of each\n"
+                "  id, bornAt (s), firstVelocity: that of the first moment written. For other uses.\n"
+            )
+        return text
 
     @staticmethod
     def page(folder: Path, element: Trails, stands: Set) -> dict[str, Any]:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
+import numpy as np
 from pydantic import Field, model_validator
 
 from tenka.effect.model import Player
@@ -85,6 +86,36 @@ class BlockTexture(Part):
     psnr: float = Field(ge=0, le=99)  # dB, of the stored bytes of the largest level
 
 
+Corner = tuple[
+    Annotated[float, Field(ge=0, le=1)], Annotated[float, Field(ge=0, le=1)]
+]  # in the frame, from its lower left corner, 0 to 1
+CUT_CORNERS = 8
+
+
+class CutOut(Part):
+    """Convex shapes round what is seen, anticlockwise: one for all frames, or one for each, which holds the
+    next frame too."""
+
+    shapes: tuple[Annotated[tuple[Corner, ...], Field(min_length=3, max_length=CUT_CORNERS)], ...] = Field(
+        min_length=1, max_length=4096
+    )
+
+    @property
+    def shares(self) -> np.ndarray:
+        """Of a frame that each shape leaves to be drawn."""
+        found = []
+        for shape in self.shapes:
+            x, y = np.array(shape).T
+            found.append(0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1)))
+        return np.array(found)
+
+    @property
+    def table(self) -> np.ndarray:
+        """The shapes as tenka.look.sprites.draw_quads takes them, (n, 8, 2): the last corner fills up."""
+        filled = [[*shape, *[shape[-1]] * (CUT_CORNERS - len(shape))] for shape in self.shapes]
+        return np.array(filled, np.float32) * np.float32(2) - np.float32(1)
+
+
 class Flipbook(Element):
     """Frames in rows from the top left, each in a cell with `padding` empty pixels round it."""
 
@@ -111,6 +142,7 @@ class Flipbook(Element):
     heading: float = Field(ge=-720, le=720)  # side it was drawn from, degrees
     clock: Literal["life"] = "life"
     loop: bool = False
+    cut_out: CutOut | None = None
     period: Size | None = None  # of a loop, s: after the last frame comes the first again
     # of a loop: change from the last frame to the first, as a share of the median change from frame to frame
     seam: float | None = Field(None, ge=0, le=1e6)
@@ -124,9 +156,16 @@ class Flipbook(Element):
                 f"{len(self.times)} times"
             )
         rising(self.times)
+        if self.cut_out is not None and len(self.cut_out.shapes) not in (1, self.frames):
+            raise ValueError(f"{len(self.cut_out.shapes)} cut-outs are neither one nor one for each frame")
         if 2 * self.padding >= min(self.cell):
             raise ValueError("the padding leaves nothing of a cell")
         return self
+
+    @property
+    def cuts(self) -> np.ndarray:
+        """Its cut-outs as tenka.look.sprites.draw_quads takes them."""
+        return np.zeros((0, CUT_CORNERS, 2), np.float32) if self.cut_out is None else self.cut_out.table
 
     @property
     def files(self) -> list[str]:

@@ -27,6 +27,7 @@ class Trails(Element):
     place: Texture
     paint: Texture
     speed: Texture
+    paths: Texture | None = None  # USD curves of whole lives, for other uses
     columns: int = Field(gt=0, le=16384)
     rows: int = Field(gt=0, le=16384)
     most: int = Field(ge=0, le=1_000_000)
@@ -52,7 +53,8 @@ class Trails(Element):
 
     @property
     def files(self) -> list[str]:
-        return [self.place.file, self.paint.file, self.speed.file]
+        held = (self.place, self.paint, self.speed, self.paths)
+        return [texture.file for texture in held if texture is not None]
 
     @property
     def textures(self) -> list[tuple[int, int]]:

@@ -11,7 +11,7 @@ import numpy as np
 
 from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import still
-from tenka.effect.model import Player
+from tenka.effect.model import Player, Ramp
 from tenka.look.colour import black_body_colour, ramp_table
 from tenka.look.sprites import DEPTH, FRAME, NEXT, QUAD_FIELDS, count_layers, draw_quads, quad_table
 from tenka.look.volume import sky_of
@@ -21,6 +21,7 @@ from tenka.proof.elements.base import Drawn, Now, Played, Ride
 from tenka.scene.cameras import View, frame_of, sun_direction
 
 NEAREST = 0.05
+STEPS = 1024  # of a table over a sprite's life
 BLOCK_BYTES = 16  # of a 4 x 4 block with alpha, in the common formats
 
 
@@ -35,6 +36,7 @@ class Sprites:
     size : (n, 2) m
     turn : radians
     opacity : 0 to 1
+    tint : (n, 3) by which its light is multiplied
     """
 
     age: np.ndarray
@@ -43,6 +45,7 @@ class Sprites:
     size: np.ndarray
     turn: np.ndarray
     opacity: np.ndarray
+    tint: np.ndarray
 
 
 def sprites(
@@ -93,14 +96,19 @@ def sprites(
     if ride is not None:
         offset, speed = ride(time - since)
         place = place + offset + player.carried * speed * since[:, None]
-    grown = grown * ramp_table(player.size_over, 1024)[np.minimum((age * 1023).astype(int), 1023)]
-    table = ramp_table(player.alpha, 1024)
-    opacity = table[np.minimum((age * 1023).astype(int), 1023)]
+    grown, opacity = grown * _table(player.size_over, age), _table(player.alpha, age)
     turn = math.radians(player.rotation) * (2.0 * chance(5) - 1.0)
-    through = age * player.plays + (chance(6) if player.any_start else 0.0)
+    through = _table(player.frames_over, age) * player.plays + (chance(6) if player.any_start else 0.0)
     if element.loop or player.plays != 1.0 or player.any_start:  # else a life ends with the last frame
         through = through - np.floor(through)
-    return Sprites(age, through, place, np.asarray(element.size) * grown[:, None], turn, opacity)
+    size, tint = np.asarray(element.size) * grown[:, None], _table(player.tint_over, age)
+    return Sprites(age, through, place, size, turn, opacity, tint)
+
+
+def _table(ramp: Ramp, age: np.ndarray) -> np.ndarray:
+    """A ramp over life at some ages, as a game reads it: from a table."""
+    found: np.ndarray = ramp_table(ramp, STEPS)[np.minimum((age * (STEPS - 1)).astype(int), STEPS - 1)]
+    return found
 
 
 def _thrown(player: Player, since: np.ndarray, chance: Callable[[int], np.ndarray]) -> np.ndarray:
@@ -139,7 +147,7 @@ def quads(
         return np.zeros((0, QUAD_FIELDS), np.float32)
     at = view.project(s.place)
     kept = at[:, 2] > NEAREST
-    at, size, turn, through, opacity = at[kept], s.size[kept], s.turn[kept], s.through[kept], s.opacity[kept]
+    at, size, turn, through = at[kept], s.size[kept], s.turn[kept], s.through[kept]
     if not len(at):
         return np.zeros((0, QUAD_FIELDS), np.float32)
     depth = np.ones(len(at)) if view.orthographic else at[:, 2]
@@ -160,7 +168,8 @@ def quads(
     texels = content / np.maximum(2.0 * half[:, 0], 1e-6)
     centres = np.stack([centre_x, centre_y, at[:, 2]], axis=1)
     axis = np.stack([cos, sin], axis=1)
-    table = quad_table(centres, half, axis, place, element.frames, opacity, per_px, texels)
+    opacity, tint = s.opacity[kept], s.tint[kept]
+    table = quad_table(centres, half, axis, place, element.frames, opacity, per_px, texels, tint)
     if looped:
         table[:, NEXT] = (table[:, FRAME] + 1) % element.frames
     return table
@@ -198,11 +207,13 @@ class PlayedFlipbook(Played):
     def drawn(self, player: Player, now: Now) -> Drawn:
         e, atlas, levels = self.element, self.atlas, self.levels(now)
         table = quads(e, player, now.time, now.view, now.copies, now.ride, now.stopped)
-        grid = (e.columns, *e.cell, e.padding)
+        grid, cuts = (e.columns, *e.cell, e.padding), e.cuts
 
         def paint(rows: np.ndarray, depth: np.ndarray, image: np.ndarray) -> int:
             soft, blend = player.soft_edge, player.blend
-            blocks = draw_quads(table[rows], levels, grid, depth, soft, blend, image, atlas.motion)
+            blocks = draw_quads(table[rows], levels, grid, depth, soft, blend, image, atlas.motion, cuts)
             return int(sum(blocks)) * BLOCK_BYTES * len(e.textures)
 
-        return Drawn(table[:, DEPTH], paint, lambda layers: count_layers(table, layers), quads=len(table))
+        return Drawn(
+            table[:, DEPTH], paint, lambda layers: count_layers(table, cuts, layers), quads=len(table)
+        )
