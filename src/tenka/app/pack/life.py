@@ -5,13 +5,15 @@ from __future__ import annotations
 
 from functools import partial
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from tenka.app import theme
-from tenka.app.sheet.ramps import RampField, qt_colour
+from tenka.app.sheet.ramps import RampField
 from tenka.app.state import State
+from tenka.base.srgb import from_srgb, to_srgb
 from tenka.effect.catalogue import params
 from tenka.effect.model import Flipbook, Player
 from tenka.look.colour import ramp_table
@@ -116,15 +118,13 @@ def tinted(image: QImage, tint: tuple[float, ...]) -> QImage:
     """A picture whose light is multiplied by a colour."""
     if all(abs(c - 1.0) < 1e-3 for c in tint):
         return image
-    most = max(*tint, 1.0)
-    out = image.copy()
-    painter = QPainter(out)
-    painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Multiply)
-    painter.fillRect(out.rect(), qt_colour((tint[0] / most, tint[1] / most, tint[2] / most)))
-    painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_DestinationIn)
-    painter.drawImage(0, 0, image)
-    painter.end()
-    return out
+    wide, tall = image.width(), image.height()
+    bits = image.constBits()
+    assert bits is not None
+    texels = np.frombuffer(bits.asstring(4 * wide * tall), np.uint8).reshape(tall, wide, 4).copy()
+    light = from_srgb(texels[..., :3].astype(np.float32) / 255) * np.array(tint, np.float32)
+    texels[..., :3] = np.clip(to_srgb(light), 0, 1) * 255 + 0.5
+    return QImage(texels.tobytes(), wide, tall, 4 * wide, image.format()).copy()
 
 
 class LifeStrip(QWidget):
