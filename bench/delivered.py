@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 from PIL import Image
+from skimage.metrics import structural_similarity
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 from chains import as_flipbooks, flip, lighter, one_sprite, proof_picture, stage_picture, whole_view
@@ -83,7 +84,8 @@ def per_demo(store: FrameStore, spare: Path, only: str) -> None:
 
 def motion(store: FrameStore, spare: Path) -> None:
     """Half of the frames, blended plainly and along their motion."""
-    print("\n| demo, half of its frames | plainly | along motion |\n| --- | --- | --- |")
+    print("\n| demo, half of its frames | FLIP, plainly | along motion | SSIM, plainly | along motion |")
+    print("|" + " --- |" * 5)
     for file in EFFECTS:
         effect = one_sprite(lighter(as_flipbooks(load(file)), frames=17, cells=3, px=128))
         view, found = whole_view(effect, store, 160), []
@@ -94,12 +96,20 @@ def motion(store: FrameStore, spare: Path) -> None:
             out = spare / f"{file.stem}_{along}"
             pack(variant, FOLDER, store, out)
             package = Package(out)
-            errors = [
-                flip(stage_picture(effect, store, n, view), proof_picture(package, n, view))
+            pairs = [
+                (stage_picture(effect, store, n, view), proof_picture(package, n, view))
                 for n in (7, 9, 11, 13)
             ]
-            found.append(float(np.mean(errors)))
-        print(f"| {file.stem} | {found[0]:.4f} | {found[1]:.4f} |", flush=True)
+            found.append([float(np.mean([measure(*pair) for pair in pairs])) for measure in (flip, ssim)])
+        (plain, plain_ssim), (moved, moved_ssim) = found
+        print(
+            f"| {file.stem} | {plain:.4f} | {moved:.4f} | {plain_ssim:.4f} | {moved_ssim:.4f} |", flush=True
+        )
+
+
+def ssim(reference: np.ndarray, other: np.ndarray) -> float:
+    """Structural similarity of two pictures (Wang et al. 2004), 1 for the same."""
+    return float(structural_similarity(reference, other, channel_axis=2))
 
 
 def plume(**more: object) -> Effect:
@@ -143,7 +153,7 @@ def flipbooks(store: FrameStore, spare: Path) -> None:
 
 def cut_outs(store: FrameStore, spare: Path) -> None:
     """What cut-outs leave of the frames of each demo, and whether anything is lost."""
-    print("\n| demo | one for all | each frame | largest difference of a pixel, of 255 |\n| --- " * 4 + "|")
+    print("\n| demo | one for all | each frame | largest difference of a pixel, of 255 |\n|" + " --- |" * 4)
     for file in EFFECTS:
         effect = lighter(as_flipbooks(load(file)), frames=33, cells=4, px=128)
         shares, shown = [], []

@@ -64,5 +64,5 @@ def test_proof_opens_the_packages_page(window: Window, qtbot: QtBot, monkeypatch
     until(qtbot, lambda: window.state.package is not None, 60_000)
     window.go_to("proof")
     until(qtbot, lambda: window.proof.package is not None)
-    window.proof.page.click()
+    window.proof.bar.page.click()
     assert opened and opened[0].endswith("play.html")

@@ -113,11 +113,11 @@ def test_all_routes_are_packed_played_and_lit_anew(opened: Window, qtbot: QtBot,
     window.go_to("proof")
     until(qtbot, lambda: window.proof.package is not None and window.proof.screen_.image is not None, 30_000)
     window.proof.show_time(0.4)
-    until(qtbot, lambda: window.proof.clock.text() == "0.40 s")
+    until(qtbot, lambda: window.proof.bar.clock.text() == "0.40 s")
     counts = window.proof.screen_.counts
     assert counts is not None and counts.particles and counts.triangles and counts.samples
     before = window.proof.screen_.image
-    QTest.mouseClick(window.proof.turn, LEFT)
+    QTest.mouseClick(window.proof.bar.turn, LEFT)
     screen = window.proof.screen_
     middle = QPoint(screen.width() // 2, screen.height() // 2)
     QTest.mousePress(screen, LEFT, Qt.KeyboardModifier.NoModifier, middle)
@@ -128,7 +128,7 @@ def test_all_routes_are_packed_played_and_lit_anew(opened: Window, qtbot: QtBot,
     )
     camera = window.proof.screen_.camera
     assert camera == window.proof.package.camera  # type: ignore[union-attr]
-    QTest.mouseClick(window.proof.turn, LEFT)
+    QTest.mouseClick(window.proof.bar.turn, LEFT)
     until(qtbot, lambda: window.proof.screen_.image == before, 30_000)
     assert QPointF(0, 0).isNull()
 
@@ -146,10 +146,55 @@ def test_a_setting_of_a_route_is_tried_in_proof_and_has_its_own_value_on_a_tier(
     until(qtbot, lambda: window.proof.package is not None and window.proof.screen_.image is not None, 30_000)
     assert not window.proof.players_tried()
     window.state.edit("deliveries.specks.route.player.share", 0.0, "Share")
-    until(qtbot, lambda: set(window.proof.players_tried()) == {"specks"} and window.proof.tried.isVisible())
+    until(
+        qtbot, lambda: set(window.proof.players_tried()) == {"specks"} and window.proof.bar.tried.isVisible()
+    )
     window.proof.show_time(0.3)
-    until(qtbot, lambda: window.proof.clock.text() == "0.30 s")
+    until(qtbot, lambda: window.proof.bar.clock.text() == "0.30 s")
     assert replaced(window.state.effect, "name", "x").delivery("specks").route.player.share == 0.0  # type: ignore[union-attr]
+
+
+def test_proof_triggers_again_stops_bounds_walks_and_finds_the_worst_moment(
+    opened: Window, qtbot: QtBot, tmp_path: Path
+):
+    window = opened
+    proof, bar = window.proof, window.proof.bar
+    window.state.edit("again", "add", "Triggered again")
+    window.state.edit("stop", "cut", "When stopped")
+    choose(window, qtbot, "book")
+    window.pack.set_target(tmp_path / "package")
+    until(qtbot, lambda: window.pack.button.isEnabled())
+    window.pack.start()
+    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 90_000)
+    window.go_to("proof")
+    until(qtbot, lambda: proof.package is not None and proof.screen_.image is not None, 30_000)
+    proof.show_time(0.4)
+    until(qtbot, lambda: bar.clock.text() == "0.40 s")
+    QTest.mouseClick(bar.again, LEFT)
+    assert proof.performance is not None and [run.start for run in proof.performance.runs] == [0.0, 0.4]
+    proof.show_time(0.8)
+    until(qtbot, lambda: bar.clock.text() == "0.80 s" and not proof._busy)
+    both = proof.screen_.counts
+    QTest.mouseClick(bar.begin, LEFT)
+    proof.show_time(0.8)
+    until(qtbot, lambda: bar.clock.text() == "0.80 s" and proof.screen_.counts != both)
+    assert both is not None and both.quads > proof.screen_.counts.quads > 0  # type: ignore[union-attr]
+
+    until(qtbot, lambda: proof.load.worst is not None, 60_000)
+    worst = proof.load.worst
+    assert f"at {worst:.2f} s" in proof.load.words and "on average" in proof.load.words
+    QTest.mouseDClick(proof.load, LEFT, pos=QPoint(40, 40))
+    until(qtbot, lambda: bar.clock.text() == f"{worst:.2f} s")
+
+    QTest.mouseClick(bar.bounds, LEFT)
+    until(qtbot, lambda: len(proof.screen_.boxes) == len(proof.package.elements))  # type: ignore[union-attr]
+    bodies = proof.screen_.counts.triangles  # type: ignore[union-attr]
+    QTest.mouseClick(bar.walks, LEFT)
+    until(qtbot, lambda: proof.screen_.counts.triangles > bodies)  # type: ignore[union-attr]
+    QTest.mouseClick(bar.ends, LEFT)
+    until(qtbot, lambda: proof.screen_.counts.quads == 0)  # type: ignore[union-attr]
+    QTest.mouseClick(bar.ends, LEFT)
+    until(qtbot, lambda: proof.screen_.counts.quads > 0)  # type: ignore[union-attr]
 
 
 def test_the_contact_sheet_shows_what_is_packed_cropped_and_looped(

@@ -419,14 +419,14 @@ def test_pack_writes_the_package_and_proof_plays_it_with_levers_and_heat(
     window.proof.show_time(3.0)
     until(qtbot, lambda: window.proof.screen_.counts is not None and window.proof.screen_.counts.quads == 3)
     still = pixels(window.proof.screen_.image)
-    slider = window.proof.sliders["sprites"]
+    slider = window.proof.bar.levers.sliders["sprites"]
     slider.setValue(slider.maximum())
     until(qtbot, lambda: window.proof.screen_.counts.quads == 12)
     QTest.keyClick(window, Qt.Key.Key_H)
     until(qtbot, lambda: np.abs(pixels(window.proof.screen_.image) - still).max() > 60)
     assert not window.state.document.unsaved, "levers belong to the game, not to the document"
     window.state.edit("deliveries.puff.route.player.scale", 1.5)
-    until(qtbot, lambda: window.proof.tried.isVisible())
+    until(qtbot, lambda: window.proof.bar.tried.isVisible())
 
 
 def test_packing_is_stopped_at_once(window: Window, qtbot: QtBot, tmp_path: Path):

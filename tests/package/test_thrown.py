@@ -11,6 +11,7 @@ from build import element_of, small_effect
 
 from tenka.effect.model import Player, ramp
 from tenka.package.elements.flipbook import Flipbook
+from tenka.proof.elements.base import Run
 from tenka.proof.elements.flipbook import Sprites, sprites
 from tenka.proof.engine import Package, package_view
 from tenka.proof.riding import EVERY, HALT, LEAP, PACE, RIDES, ROUND, ride_of
@@ -125,5 +126,5 @@ def test_a_package_rides_in_proof(packed: Path):
     ride = ride_of("goes straight", view.right)
     still, moved = package.draw(0.4, view).rgb, package.draw(0.4, view, ride=ride).rgb
     assert np.abs(still.astype(int) - moved).max() > 8
-    gone = package.draw(3.0, view, stopped=0.0).counts
+    gone = package.draw(3.0, view, runs=(Run(stopped=0.0),)).counts
     assert gone.quads == 0

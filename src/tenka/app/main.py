@@ -157,7 +157,7 @@ def _draw(app: object, window: object, picture: Path, station: str) -> int:
             60,
         )
         window.proof.show_time(9.0)
-        settle(lambda: window.proof.clock.text() == "9.00 s", 120)
+        settle(lambda: window.proof.bar.clock.text() == "9.00 s", 120)
     app.processEvents()  # type: ignore[attr-defined]
     window.stage.redraw(1)
     begun = time.monotonic()

@@ -227,7 +227,7 @@ class Window(Filing):
 
     def toggle_heat(self) -> None:
         if self.station == "proof":
-            self.proof.heat.toggle()
+            self.proof.bar.heat.toggle()
 
     def space(self) -> None:
         if self.station == "proof":

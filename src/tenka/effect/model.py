@@ -10,7 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 from tenka.base.errors import BadInput
 from tenka.base.tree import explain
 from tenka.effect.cameras import SceneCamera
-from tenka.effect.catalogue import WHAT, WHERE, Settings
+from tenka.effect.catalogue import PLAYER, WHAT, WHERE, Settings
 from tenka.effect.debris import Bodies, DebrisLayer, Pieces
 from tenka.effect.delivered import check_deliveries, delivering, first_delivery, rerouted, routes_for, tidied
 from tenka.effect.deliveries import Delivery
@@ -121,6 +121,16 @@ class Effect(Settings):
         "Another seed is another gust, another eddy, another puff.",
         soft=(0, 100),
         step=1,
+    )
+    stop: Literal["let live", "cut"] = PLAYER.param(
+        "let live",
+        "What the game does when it stops the effect: what lives plays to its end, or all is gone at once.",
+        label="when stopped",
+    )
+    again: Literal["restart", "add", "refuse"] = PLAYER.param(
+        "restart",
+        "What triggering it does while it is alive: it starts anew, one more plays beside it, or nothing.",
+        label="triggered again",
     )
     props: tuple[Prop, ...] = ()
     forces: tuple[Force, ...] = ()

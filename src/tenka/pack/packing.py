@@ -204,10 +204,16 @@ def _manifest(effect: Effect, job: Job, elements: tuple[Element, ...], stands: f
         frame_rate=effect.rate,
         bounds_low=vec3(job.low),
         bounds_high=vec3(job.high),
+        behaviour=form.Behaviour(stop=effect.stop, trigger_again=effect.again),
+        marks=tuple(
+            form.Mark(name=cue.name, at=round(cue.at, 6))
+            for cue in sorted(effect.cues, key=lambda cue: cue.at)
+            if 0 <= cue.at <= effect.seconds
+        ),
         levers=tuple(levers),
         tiers=tuple(
             form.TierEntry(id=t.id, name=t.name, device=t.device, levers=t.levers) for t in effect.tiers
         ),
         set=stands,
-        elements=elements,  # type: ignore[arg-type]
+        elements=tuple(element.bounded() for element in elements),  # type: ignore[arg-type]
     )

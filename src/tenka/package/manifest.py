@@ -85,12 +85,26 @@ class Set(Part):
 
 
 class Behaviour(Part):
-    """How the effect answers to the game."""
+    """How the effect answers to the game.
 
-    start: Literal["grow"] = "grow"  # sprites are born one after another from an age of 0
-    stop: Literal["let live"] = "let live"  # no more births; what lives plays to its end
-    trigger_again: Literal["restart"] = "restart"
+    Attributes
+    ----------
+    start : sprites are born one after another from an age of 0
+    stop : `let live`: no more births, what lives plays to its end; `cut`: nothing is there any more
+    trigger_again : while it is alive: `restart`, or `add`: one more plays beside it, or `refuse`
+    """
+
+    start: Literal["grow"] = "grow"
+    stop: Literal["let live", "cut"] = "let live"
+    trigger_again: Literal["restart", "add", "refuse"] = "restart"
     motion: Literal["world", "carrier"] = "world"
+
+
+class Mark(Part):
+    """A moment with a name, for sounds and whatever else the game ties to it."""
+
+    name: Text
+    at: float = Field(ge=0, le=1e5)  # s since the effect was triggered
 
 
 class Manifest(Part):
@@ -101,6 +115,7 @@ class Manifest(Part):
     bounds_low: Vec3
     bounds_high: Vec3
     behaviour: Behaviour = Behaviour()
+    marks: tuple[Mark, ...] = Field((), max_length=1000)  # in order of time
     levers: tuple[Lever, ...] = Field(max_length=1000)
     tiers: tuple[TierEntry, ...] = Field(max_length=100)
     set: Set

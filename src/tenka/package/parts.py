@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
@@ -64,6 +64,10 @@ class Element(Part):
     def turned(self) -> Settings | None:
         """What the game may turn of it; None where there is nothing."""
         return getattr(self, "player", None)
+
+    def bounded(self) -> Self:
+        """The same with the box that it can reach, as it is played now, where a game is told of that."""
+        return self
 
     @property
     def wide(self) -> float:

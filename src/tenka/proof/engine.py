@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,26 +10,31 @@ import numpy as np
 
 from tenka.effect.catalogue import Settings
 from tenka.effect.courses import value_at
-from tenka.effect.model import Camera
+from tenka.effect.model import Camera, Player
 from tenka.look.colour import develop
 from tenka.look.compose import settled
 from tenka.look.heaven import NO_SKY_SHADOW, SkyShadow, sky_shadow
-from tenka.look.lamps import NO_DEPTHS, WIDE
+from tenka.look.lamps import NO_DEPTHS, NO_LAMPS, WIDE
 from tenka.look.raster import Backdrop, shade
 from tenka.look.render import SHADOWED
 from tenka.look.shadows import ShadowMap, cast_shadow, lamp_shadow
 from tenka.look.triangles import Surfaces, see
 from tenka.look.volume import LitVolume
+from tenka.package.elements.flipbook import Flipbook, reach
 from tenka.package.manifest import Manifest, read
 from tenka.package.parts import Element
 from tenka.package.stands import lamps_at, light_of, mesh_of, set_of
 from tenka.proof.elements import PLAYED
-from tenka.proof.elements.base import ORIGIN, Now, Played, Ride
+from tenka.proof.elements.base import ORIGIN, Now, Played, Ride, Run
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh, joined
 
 LAMP_STEP = 0.05  # m that a lamp moves before its shadows are found anew
 Players = tuple[Settings | None, ...]
+ONCE = (Run(),)
+Box = tuple[np.ndarray, np.ndarray]
+Held = tuple[str, np.ndarray, np.ndarray, bool]
+"""An element's name, the low and the high corner of its box, and whether it may leave it."""
 
 
 @dataclass(frozen=True)
@@ -160,6 +164,30 @@ class Package:
         return stands.sun_heading, stands.sun_height
 
     @property
+    def span(self) -> float:
+        """How long it is until it has shown all of itself, s: sprites for two lives."""
+        return max(2 * e.player.life if isinstance(e, Flipbook) else e.times[-1] for e in self.elements)
+
+    @property
+    def bounds(self) -> Box:
+        """Low and high corner of what was packed, m."""
+        return np.array(self.manifest.bounds_low), np.array(self.manifest.bounds_high)
+
+    def boxes(self, time: float, players: Players, ride: Ride | None = None) -> list[Held]:
+        """The box of each element, where it is now; and whether sprites have left it, as levers may let
+        them."""
+        found = []
+        for e, player in zip(self.elements, players):
+            low, high = (np.array(v) for v in (getattr(e, "bounds", None) or self.bounds))
+            by = ride(np.array([time]))[0][0] if ride is not None else np.zeros(3)
+            left = False
+            if isinstance(e, Flipbook) and isinstance(player, Player) and ride is None:
+                own = np.array(reach(e, player))
+                left = bool((own[0] < low - 1e-3).any() or (own[1] > high + 1e-3).any())
+            found.append((e.name, low + by, high + by, left))
+        return found
+
+    @property
     def unplayed(self) -> list[str]:
         """Names of what this stand-in does not play: it has no solver."""
         return [e.name for e in self.elements if e.route == "grid"]
@@ -175,6 +203,56 @@ class Package:
         """What light is multiplied by before the film."""
         return float(2.0 ** value_at(self.light.exposure, 0.0))
 
+    def _played(
+        self,
+        time: float,
+        view: View,
+        players: Players,
+        carriers: np.ndarray | None,
+        ride: Ride | None,
+        runs: tuple[Run, ...],
+    ) -> list[tuple[Played, Settings | None, Now]]:
+        """Each element for each time that the effect was triggered and is there yet."""
+        there = ORIGIN if carriers is None else carriers
+        there = there if ride is None else there + ride(np.array([time]))[0]
+        relit = self.light != self.packed_light
+        lamps = lamps_at(self.manifest.set, time)
+        found = []
+        for run in runs:
+            if run.start > max(time, 0.0) or time >= run.ended:
+                continue
+            own = None if ride is None else _later(ride, run.start)
+            now = Now(
+                time - run.start,
+                view,
+                there,
+                self.light,
+                self.gain,
+                lamps,
+                relit,
+                own,
+                run.stopped - run.start,
+            )
+            found += [(p, player, now) for p, player in zip(self.played, players)]
+        return found
+
+    def load(
+        self,
+        time: float,
+        view: View,
+        players: Players,
+        carriers: np.ndarray | None = None,
+        ride: Ride | None = None,
+        runs: tuple[Run, ...] = ONCE,
+    ) -> tuple[int, int]:
+        """Pixels times layers that a picture would draw, and pixels with any, without drawing it."""
+        layers = np.zeros((view.height, view.width), np.int32)
+        for p, player, now in self._played(time, view, players, carriers, ride, runs):
+            part = p.drawn(player, now)
+            if part is not None:
+                part.count(layers)
+        return int(layers.sum()), int((layers > 0).sum())
+
     def draw(
         self,
         time: float,
@@ -183,9 +261,10 @@ class Package:
         carriers: np.ndarray | None = None,
         heat: bool = False,
         ride: Ride | None = None,
-        stopped: float = math.inf,
+        runs: tuple[Run, ...] = ONCE,
+        among: Mesh | None = None,
     ) -> ProofPicture:
-        """The picture a game would show `time` seconds after the effect was started.
+        """The picture a game would show at a time, s.
 
         Parameters
         ----------
@@ -193,22 +272,19 @@ class Package:
         carriers : (copies, 3) offsets in m
         heat : show overdraw in place of the sprites
         ride : how what carries the effect has moved at given times, see `tenka.proof.riding`
-        stopped : s, from when on no sprite is born
+        runs : when the effect was triggered and stopped
+        among : what else stands in the set now
         """
         players = players or self.players()
-        there = ORIGIN if carriers is None else carriers
-        there = there if ride is None else there + ride(np.array([time]))[0]
-        relit = self.light != self.packed_light
-        now = Now(
-            time, view, there, self.light, self.gain, lamps_at(self.manifest.set, time), relit, ride, stopped
-        )
-        both = list(zip(self.played, players))
+        played = self._played(time, view, players, carriers, ride, runs)
         self.mesh_at(time)
-        bodies = [m for p, _ in both if (m := p.standing(now)) is not None]
-        thrown = np.concatenate([p.lamps(player, now) for p, player in both])
-        casts = [volume for p, player in both for volume in p.casts(player, now)]
+        bodies = [m for p, _, now in played if (m := p.standing(now)) is not None]
+        bodies += [among] if among is not None else []
+        lamps = [p.lamps(player, now) for p, player, now in played]
+        casts = [volume for p, player, now in played for volume in p.casts(player, now)]
+        thrown = np.concatenate([NO_LAMPS, *lamps])
         backdrop, still = self._set(view, time, bodies, thrown, casts)
-        parts = [d for p, player in both if (d := p.drawn(player, now)) is not None]
+        parts = [d for p, player, now in played if (d := p.drawn(player, now)) is not None]
         layers = np.zeros((view.height, view.width), np.int32)
         for part in parts:
             part.count(layers)
@@ -231,6 +307,11 @@ class Package:
             sum(part.samples for part in parts),
         )
         return ProofPicture(rgb, counts, layers)
+
+
+def _later(ride: Ride, start: float) -> Ride:
+    """The same ride on the clock of what was triggered at a time."""
+    return lambda times: ride(times + start)
 
 
 def _in_order(depths: list[np.ndarray]) -> Iterator[tuple[int, np.ndarray]]:

@@ -2,42 +2,38 @@
 
 from __future__ import annotations
 
-import math
 import time
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import Qt, QUrl, pyqtSignal
+from PyQt6.QtCore import QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices, QImage
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QFileDialog,
-    QHBoxLayout,
-    QLabel,
-    QPushButton,
-    QSlider,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
-from tenka.app import theme
-from tenka.app.sheet.fields import NumberField, shown
-from tenka.app.sheet.groups import LineSlider
 from tenka.app.state import State
-from tenka.app.stations.proofscreen import Screen
+from tenka.app.stations.proofbar import ProofBar
+from tenka.app.stations.proofload import LoadCurve, Measuring
+from tenka.app.stations.proofscreen import Outline, Screen, outlines
 from tenka.app.timers import every
 from tenka.base.jobs import Worker
-from tenka.effect.catalogue import Settings, plain_number
+from tenka.effect.catalogue import Settings
+from tenka.effect.model import Camera
 from tenka.package.manifest import MANIFEST, PAGE
-from tenka.proof.engine import Counts, Package, spread_copies
+from tenka.proof.elements.base import Run
+from tenka.proof.engine import ONCE, Counts, Package, spread_copies
+from tenka.proof.performing import Performance
 from tenka.proof.riding import RIDES, ride_of
-from tenka.scene.cameras import view_of
+from tenka.proof.walking import cut_hard, walker
+from tenka.scene.cameras import View, view_of
 
-STEPS = 200
+FINE = 2  # px of the picture for one of what is measured over time
+MEASURING = 0.012  # s after each picture
 
 
-COPIES = plain_number("copies", "", "How many of the effect stand side by side.", 1, 64, (1, 12))
+def _copies(package: Package, count: int, view: View) -> np.ndarray:
+    """Offsets of so many of the effect, side by side."""
+    wide = max(1.0, *(e.wide for e in package.elements))
+    return spread_copies(count, wide * 0.8, view.right) if count > 1 else np.zeros((1, 3))
 
 
 class ProofStation(QWidget):
@@ -50,7 +46,6 @@ class ProofStation(QWidget):
         super().__init__()
         self.state = state
         self.package: Package | None = None
-        self.levers: dict[str, float] = {}
         self.playing = True
         self._asked: tuple[Path, int] | None = None
         self._start = time.perf_counter()
@@ -64,92 +59,36 @@ class ProofStation(QWidget):
         self.screen_.looked.connect(lambda _: self.redraw())
         self.screen_.sun_turned.connect(self._sun)
         column.addWidget(self.screen_, 1)
-        column.addWidget(self._bar())
+        self.load = LoadCurve()
+        self.load.sought.connect(self.show_time)
+        column.addWidget(self.load)
+        self.bar = ProofBar()
+        self._connect()
+        column.addWidget(self.bar)
         self._busy = False
         self._light: tuple[float, float] | None = None
-        self._stopped = math.inf
-        self.sliders: dict[str, QSlider] = {}
+        self.performance: Performance | None = None
+        self._measuring: tuple[object, Measuring] | None = None
         state.changed.connect(lambda _: self.redraw())
         self.drawn.connect(self._take)
         self.opened.connect(self._take_package)
 
-    def _bar(self) -> QWidget:
-        """What plays, triggers, multiplies and opens, under the picture."""
-        foot = QWidget()
-        foot.setObjectName("bench")
-        foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        rows = QVBoxLayout(foot)
-        rows.setContentsMargins(12, 8, 12, 8)
-        rows.setSpacing(6)
-        self._line = QHBoxLayout()
-        self._line.setSpacing(10)
-        rows.addLayout(self._line)
-        self.play = QToolButton()
-        self.play.setIcon(theme.icon("pause"))
-        self.play.setToolTip("Play or pause (Space)")
-        self.play.setAccessibleName("Play or pause")
-        self.play.clicked.connect(self.toggle)
-        again = QToolButton()
-        again.setIcon(theme.icon("skip-back"))
-        again.setToolTip("Trigger the effect again")
-        again.setAccessibleName("Trigger the effect again")
-        again.clicked.connect(self.trigger)
-        self.heat = QPushButton("Overdraw")
-        self.heat.setCheckable(True)
-        self.heat.setToolTip("Show overdraw as heat (H)")
-        self.heat.toggled.connect(self._set_heat)
-        self.copies = NumberField(COPIES, 1)
-        self.copies.setFixedWidth(60)
-        self.copies.setToolTip("How many of the effect stand side by side")
-        self.copies.changed.connect(lambda *_: self.redraw())
-        label = QLabel("copies")
-        label.setProperty("quiet", True)
-        opener = QPushButton("Package…")
-        opener.setToolTip("Open another package")
-        opener.clicked.connect(self._choose)
-        self.page = QPushButton("In a browser")
-        self.page.setToolTip("Open the package's own page, which plays it on this device's graphics")
-        self.page.clicked.connect(self.show_page)
-        self.turn = QPushButton("Turn light")
-        self.turn.setCheckable(True)
-        self.turn.setToolTip("Drag in the picture to turn the sun; what was packed with its light is named")
-        self.turn.toggled.connect(self._turn_light)
-        self.ends = QPushButton("Stop births")
-        self.ends.setCheckable(True)
-        self.ends.setToolTip("No sprite is born from now on; what lives plays to its end")
-        self.ends.toggled.connect(self._stop_births)
-        self.ride = QComboBox()
-        self.ride.setAccessibleName("What carries it")
-        self.ride.setToolTip(
-            "How what carries the effect moves; sprites stay where they were born, or keep a share"
-        )
-        self.ride.addItems([f"it {name}" for name in RIDES])
-        self.ride.activated.connect(lambda _: self.trigger())
-        tries = QHBoxLayout()
-        tries.setSpacing(10)
-        for tried in (self.ends, self.turn, self.ride):
-            tries.addWidget(tried)
-        tries.addStretch(1)
-        rows.addLayout(tries)
-        for part in (self.play, again, self.heat, label, self.copies):
-            self._line.addWidget(part)
-        levers = QHBoxLayout()
-        self.slots_ = QHBoxLayout()
-        self.slots_.setSpacing(10)
-        levers.addLayout(self.slots_)
-        levers.addStretch(1)
-        rows.addLayout(levers)
-        self._line.addStretch(1)
-        self.tried = QLabel("tried, not packed yet")
-        self.tried.setStyleSheet(f"color: {theme.SAFFRON};")
-        self.tried.setToolTip("The sheet's settings differ from the package's; packing again writes them.")
-        self.tried.hide()
-        self._line.addWidget(self.tried)
-        self.clock = QLabel()
-        self._line.addWidget(self.clock)
-        self._line.addWidget(self.page)
-        self._line.addWidget(opener)
-        return foot
+    def _connect(self) -> None:
+        """Let the bar's hands do what they say."""
+        bar = self.bar
+        bar.play.clicked.connect(self.toggle)
+        bar.begin.clicked.connect(self.begin)
+        bar.again.clicked.connect(self.trigger)
+        bar.opener.clicked.connect(self._choose)
+        bar.page.clicked.connect(self.show_page)
+        bar.heat.toggled.connect(self._set_heat)
+        bar.turn.toggled.connect(self._turn_light)
+        bar.ends.toggled.connect(self._stop)
+        bar.walks.toggled.connect(self._walk)
+        bar.bounds.toggled.connect(lambda _: self.redraw())
+        bar.copies.changed.connect(lambda *_: self.redraw())
+        bar.ride.activated.connect(lambda _: self.begin())
+        bar.levers.moved.connect(self.redraw)
 
     def show_page(self) -> None:
         """Open the page of the package that is played."""
@@ -208,69 +147,60 @@ class ProofStation(QWidget):
         assert isinstance(result, Package)
         self.package = result
         self.screen_.camera = result.camera
-        self.levers = {}
-        self._build_levers(result)
+        self.bar.levers.build(result)
+        self.performance = Performance(result.elements, result.manifest.behaviour)
+        self.load.marks = tuple((mark.name, mark.at) for mark in result.manifest.marks)
         if result.unplayed:
             self.state.said.emit(f"{', '.join(result.unplayed)}: a game solves it, which Proof does not.")
-        self.trigger()
-        self.redraw()
-
-    def _build_levers(self, package: Package) -> None:
-        while self.slots_.count():
-            item = self.slots_.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
-        self.sliders = {}
-        for lever in package.manifest.levers:
-            of, _, setting = lever.path.partition(".player.")
-            player = next(e.turned for e in package.elements if e.id == of)
-            now = float(getattr(player, setting))
-            name, value = QLabel(lever.name), QLabel(shown(now, 0.01))
-            name.setProperty("quiet", True)
-            value.setFixedWidth(36)
-            slider = LineSlider()
-            slider.setRange(0, STEPS)
-            slider.setFixedWidth(90)
-            slider.setValue(round((now - lever.low) / (lever.high - lever.low) * STEPS))
-            slider.setAccessibleName(lever.name)
-            slider.setToolTip(f"A lever of the game: {lever.name}, {lever.low:g} to {lever.high:g}")
-
-            def move(at: int, lever=lever, value=value) -> None:
-                self.levers[lever.id] = lever.low + (lever.high - lever.low) * at / STEPS
-                value.setText(shown(self.levers[lever.id], 0.01))
-                self.redraw()
-
-            slider.valueChanged.connect(move)
-            self.sliders[lever.id] = slider
-            for part in (name, slider, value):
-                self.slots_.addWidget(part)
+        self.begin()
 
     # --- playing ------------------------------------------------------------------------------
 
     def toggle(self) -> None:
         self.playing = not self.playing
-        self.play.setIcon(theme.icon("pause" if self.playing else "play"))
+        self.bar.show_playing(self.playing)
         self._start = time.perf_counter() - self._at
 
-    def trigger(self) -> None:
-        """Start the effect anew."""
-        self._stopped = math.inf
-        self.ends.blockSignals(True)
-        self.ends.setChecked(False)
-        self.ends.blockSignals(False)
+    def begin(self) -> None:
+        """Start the effect anew, as if it had not been there."""
+        if self.performance is not None:
+            self.performance.runs = (Run(),)
+        self.bar.show_stopped(False)
         self._start, self._at = time.perf_counter(), 0.0
+        self.redraw()
+
+    def trigger(self) -> None:
+        """Trigger it while it plays, as the package says."""
+        if self.performance is None:
+            return
+        if not self.performance.trigger(self._at):
+            self.state.said.emit("It is alive, and refuses to be triggered: so its effect says.")
+            return
+        self.bar.show_stopped(False)
+        if len(self.performance.runs) == 1 and self.performance.runs[0].start == self._at:
+            self.begin()
         self.redraw()
 
     def show_time(self, seconds: float) -> None:
         """Stand still at a time since the start."""
         self.playing, self._at = False, seconds
-        self.play.setIcon(theme.icon("play"))
+        self.bar.show_playing(False)
         self.redraw()
 
-    def _stop_births(self, on: bool) -> None:
-        """No births from this moment on, or births again."""
-        self._stopped = self._at if on else math.inf
+    def _stop(self, on: bool) -> None:
+        """Stopped from this moment on, or going on again."""
+        if self.performance is not None:
+            self.performance.stop(self._at) if on else self.performance.resume()
+        self.redraw()
+
+    def _walk(self, on: bool) -> None:
+        package = self.package
+        if on and package is not None:
+            hard = cut_hard(package.elements, package.players(self.bar.levers.values, self.players_tried()))
+            if hard:
+                self.state.said.emit(
+                    f"{', '.join(hard)}: with a soft edge of 0 its sprites cut hard into what stands in them."
+                )
         self.redraw()
 
     def _turn_light(self, on: bool) -> None:
@@ -301,6 +231,8 @@ class ProofStation(QWidget):
         if self.playing and not self._busy:
             self._at = time.perf_counter() - self._start
             self.redraw()
+        elif not self._busy and self._measuring is not None and not self._measuring[1].done:
+            self.redraw()
 
     def players_tried(self) -> dict[str, Settings]:
         """The document's player settings of each element where they differ from those packed: they are tried
@@ -324,33 +256,73 @@ class ProofStation(QWidget):
         if package is None or not self.isVisible():
             return
         tried = self.players_tried()
-        self.tried.setVisible(bool(tried))
-        at, heat, levers, camera = self._at, self.heat.isChecked(), dict(self.levers), self.screen_.camera
+        self.bar.tried.setVisible(bool(tried))
+        at, heat, levers, camera = (
+            self._at,
+            self.bar.heat.isChecked(),
+            dict(self.bar.levers.values),
+            self.screen_.camera,
+        )
         view = view_of(camera, self.screen_.width(), self.screen_.height())
-        copies, stopped = int(self.copies.value), self._stopped
-        ride = ride_of(RIDES[self.ride.currentIndex()], view.right)
-        sun = self._light or package.sun
+        copies = int(self.bar.copies.value)
+        runs = self.performance.runs if self.performance is not None else ONCE
+        ride = ride_of(RIDES[self.bar.ride.currentIndex()], view.right)
+        sun, walks, boxed = (
+            self._light or package.sun,
+            self.bar.walks.isChecked(),
+            self.bar.bounds.isChecked(),
+        )
+        measuring = self._measured(package, levers, tried, camera, copies, runs)
         self._busy = True
 
         def work() -> None:
             package.turn_light(*sun)
             players = package.players(levers, tried)
-            wide = max(1.0, *(e.wide for e in package.elements))
-            carriers = spread_copies(copies, wide * 0.8, view.right) if copies > 1 else np.zeros((1, 3))
-            picture = package.draw(at, view, players, carriers, heat, ride, stopped)
+            carriers = _copies(package, copies, view)
+            among = walker(at, *package.bounds, view.right) if walks else None
+            picture = package.draw(at, view, players, carriers, heat, ride, runs, among)
             h, w, _ = picture.rgb.shape
             image = QImage(picture.rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(
                 QImage.Format.Format_RGB32
             )
-            self.drawn.emit((image, picture.counts, at))
+            boxes = outlines(package.boxes(at, players, ride), view) if boxed else []
+            measuring.go_on(MEASURING)
+            self.drawn.emit((image, picture.counts, at, boxes))
 
         self._worker.ask(work)
 
-    def _take(self, result: tuple[QImage, Counts, float]) -> None:
+    def _measured(
+        self,
+        package: Package,
+        levers: dict[str, float],
+        tried: dict[str, Settings],
+        camera: Camera,
+        copies: int,
+        runs: tuple[Run, ...],
+    ) -> Measuring:
+        """What is drawn over time with all of this, as far as it is known."""
+        size = self.screen_.width() // FINE, self.screen_.height() // FINE
+        riding = self.bar.ride.currentIndex()
+        key = (id(package), tuple(levers.items()), str(tried), camera, copies, runs, size, riding)
+        if self._measuring is None or self._measuring[0] != key:
+            view = view_of(camera, max(size[0], 1), max(size[1], 1))
+            players, carriers = package.players(levers, tried), _copies(package, copies, view)
+            ride = ride_of(RIDES[riding], view.right)
+
+            def covered_at(t: float) -> float:
+                return package.load(t, view, players, carriers, ride, runs)[0] * FINE**2
+
+            self._measuring = (key, Measuring(covered_at, package.span + max(run.start for run in runs)))
+        return self._measuring[1]
+
+    def _take(self, result: tuple[QImage, Counts, float, list[Outline]]) -> None:
         self._busy = False
-        self.screen_.image, self.screen_.counts, at = result
-        self.clock.setText(f"{at:.2f} s")
+        self.screen_.image, self.screen_.counts, at, self.screen_.boxes = result
+        self.bar.clock.setText(f"{at:.2f} s")
         self.screen_.update()
+        self.load.show_time(at)
+        if self._measuring is not None and self._measuring[1].done:
+            self.load.show_load(self._measuring[1].times, self._measuring[1].covered)
 
     def close_workers(self) -> None:
         self._tick.stop()

@@ -2,14 +2,35 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from tenka.app import theme
 from tenka.base.words import counted
 from tenka.effect.model import Camera
-from tenka.proof.engine import HEAT, HEAT_AT, Counts
+from tenka.proof.engine import HEAT, HEAT_AT, Counts, Held
+from tenka.scene.cameras import View
+
+Outline = tuple[str, bool, list[tuple[QPointF, QPointF]]]
+"""A box's name, whether what is in it may leave it, and its edges in px."""
+EDGES = [(a, b) for a in range(8) for b in range(a + 1, 8) if (a ^ b).bit_count() == 1]
+
+
+def outlines(boxes: list[Held], view: View) -> list[Outline]:
+    """Boxes as they are seen; edges that reach behind the eye are left out."""
+    found: list[Outline] = []
+    for name, low, high, left in boxes:
+        corners = np.array([[high[k] if n >> k & 1 else low[k] for k in range(3)] for n in range(8)])
+        at = view.project(corners)
+        edges = [
+            (QPointF(at[a, 0], at[a, 1]), QPointF(at[b, 0], at[b, 1]))
+            for a, b in EDGES
+            if view.orthographic or min(at[a, 2], at[b, 2]) > 0.05
+        ]
+        found.append((name, left, edges))
+    return found
 
 
 class Screen(QWidget):
@@ -24,6 +45,7 @@ class Screen(QWidget):
         self.words = ""
         self.counts: Counts | None = None
         self.heat = False
+        self.boxes: list[Outline] = []
         self.turns_light = False
         self.camera = Camera()
         self._press: QPointF | None = None
@@ -40,6 +62,16 @@ class Screen(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.words)
             return
         painter.drawImage(self.rect(), self.image)
+        for name, left, edges in self.boxes:
+            painter.setPen(QPen(theme.colour(theme.SAFFRON if left else theme.VERDIGRIS, 0.8), 1.0))
+            for a, b in edges:
+                painter.drawLine(a, b)
+            if edges:
+                painter.setFont(theme.font(theme.SMALL))
+                lowest = min((p for edge in edges for p in edge), key=lambda p: p.x())
+                told = f"{name} may leave its bounds as it is played now" if left else name
+                x, y = max(lowest.x(), 12.0) + 4, min(max(lowest.y(), 24.0), self.height() - 8.0) - 4
+                painter.drawText(QPointF(x, y), told)
         if self.counts is not None:
             c = self.counts
             share = c.pixels / max(1, self.image.width() * self.image.height())

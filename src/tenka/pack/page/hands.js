@@ -1,23 +1,25 @@
 "use strict";
 // The whole picture, and what a hand can turn.
+let runs = [0]; // when it was triggered, s
 function draw(time, players, carriers, heat, only) {
   resize();
-  const v = viewNow(), shown = M.elements.filter(e => !only || e.id === only);
-  thrown = shown.flatMap(e => ROUTES[e.route].lamps ? ROUTES[e.route].lamps(e, players[e.id], time, carriers) : []);
+  const v = viewNow(), shown = M.elements.filter(e => !only || e.id === only), ages = runs.filter(s => s <= Math.max(time, 0)).map(s => time - s);
+  const each = (name, call) => shown.flatMap(e => ROUTES[e.route][name] ? ages.flatMap(t => call(ROUTES[e.route], e, t) ?? []) : []);
+  thrown = each("lamps", (r, e, t) => r.lamps(e, players[e.id], t, carriers));
   gl.disable(gl.BLEND); gl.enable(gl.DEPTH_TEST); gl.clearDepth(1); gl.depthFunc(gl.LESS); gl.depthRange(0, 1);
   gl.bindFramebuffer(gl.FRAMEBUFFER, castTo); gl.viewport(0, 0, CAST, CAST); gl.clear(gl.DEPTH_BUFFER_BIT);
   use(caster, v); useCast(caster); for (const part of set) if (time < part.until) { gl.bindVertexArray(part.array); gl.drawArrays(gl.TRIANGLES, 0, part.count); }
-  for (const e of shown) if (ROUTES[e.route].casts) ROUTES[e.route].casts(e, held[e.id], time, carriers, v);
+  each("casts", (r, e, t) => r.casts(e, held[e.id], t, carriers, v));
   gl.viewport(0, 0, canvas.width, canvas.height);
   gl.bindFramebuffer(gl.FRAMEBUFFER, targets.both); gl.depthFunc(gl.ALWAYS);
   gl.clearDepth(1); gl.clear(gl.DEPTH_BUFFER_BIT | gl.COLOR_BUFFER_BIT);
   use(ground, v); useLight(ground, time); gl.bindVertexArray(bare); gl.drawArrays(gl.TRIANGLES, 0, 3);
   gl.depthFunc(gl.LESS); gl.depthRange(0, 0.5); use(solid, v); useLight(solid, time); for (const part of set) if (time < part.until) { gl.bindVertexArray(part.array); gl.drawArrays(gl.TRIANGLES, 0, part.count); }
-  for (const e of shown) if (ROUTES[e.route].standing) ROUTES[e.route].standing(e, held[e.id], time, carriers, v);
+  each("standing", (r, e, t) => r.standing(e, held[e.id], t, carriers, v));
   gl.disable(gl.DEPTH_TEST); gl.bindFramebuffer(gl.FRAMEBUFFER, targets.over); gl.enable(gl.BLEND);
   if (heat) { gl.clearColor(0, 0, 0, 1); gl.clear(gl.COLOR_BUFFER_BIT); }
   heat ? gl.blendFunc(gl.ONE, gl.ONE) : gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA);
-  const list = shown.flatMap(e => ROUTES[e.route].parts ? ROUTES[e.route].parts(e, held[e.id], players[e.id], time, carriers, v).map(x => { x.e = e; return x; }) : []);
+  const list = each("parts", (r, e, t) => r.parts(e, held[e.id], players[e.id], t, carriers, v).map(x => { x.e = e; return x; }));
   list.sort((a, b) => b.depth - a.depth);
   for (let n = 0; n < list.length;) {
     let end = n; while (end < list.length && list[end].e === list[n].e) end++;
@@ -63,9 +65,15 @@ function panel() {
   }
   chooseTier(tier);
   const span = Math.max(...M.elements.map(e => e.route === "flipbook" ? 2 * e.player.life : e.times[e.times.length - 1])); $("time").max = span;
-  $("time").oninput = () => { at = +$("time").value; started = performance.now() / 1000 - at; };
+  $("time").oninput = () => { at = +$("time").value; runs = runs.filter(s => s <= at); if (!runs.length) runs = [0]; started = performance.now() / 1000 - at; };
   $("copies").oninput = () => $("copies_told").textContent = $("copies").value;
   $("pause").onclick = () => { playing = !playing; started = performance.now() / 1000 - at; $("pause").textContent = playing ? "Pause" : "Play"; };
+  $("again").onclick = () => {
+    // while it is alive: from the start, one more beside it, or nothing
+    const way = M.behaviour.trigger_again, alive = M.elements.some(e => e.route === "flipbook" || runs.some(s => at - s <= e.times[e.times.length - 1]));
+    if (way === "refuse" && alive) { $("fault").textContent = "It is alive, and refuses to be triggered."; return; }
+    if (way === "add") { runs = [...runs, at].slice(-8); $("time").max = span + at; } else { at = 0; started = performance.now() / 1000; runs = [0]; $("time").max = span; }
+  };
   $("heat").onclick = () => heat = !heat;
   $("measure").onclick = measure;
   let from = null;
@@ -95,16 +103,17 @@ let last = performance.now(), mean = 16;
 function tick() {
   const now = performance.now(), span = +$("time").max;
   mean = 0.95 * mean + 0.05 * (now - last); last = now;
-  if (playing) { at = now / 1000 - started; if (at > span) { at = 0; started = now / 1000; } $("time").value = at; }
+  if (playing) { at = now / 1000 - started; if (at > span) { at = 0; started = now / 1000; runs = [0]; } $("time").value = at; }
   $("time_told").textContent = at.toFixed(2) + " s";
   const told = draw(at, playersNow(), carriersNow(), heat);
-  $("told").textContent = `${told.parts} parts, ${(told.px / 1e6).toFixed(2)} Mpx covered\n${(1000 / mean).toFixed(0)} pictures a second`;
+  $("told").textContent = `${told.parts} parts, ${(told.px / 1e6).toFixed(2)} Mpx covered\n${(1000 / mean).toFixed(0)} pictures a second` + M.marks.filter(m => at >= m.at && at < m.at + 0.6).map(m => "\n" + m.name).join("");
   requestAnimationFrame(tick);
 }
 load().then(() => {
   panel();
   if (asked.has("t")) { // one still picture, for tests and documents
     $("panel").className = "gone"; for (const k of Object.keys(levers)) delete levers[k];
+    if (asked.has("runs")) runs = asked.get("runs").split(",").map(Number);
     draw(+asked.get("t"), playersNow(), [[0, 0, 0]], asked.has("heat"));
     if (asked.has("measure")) measure();
     document.title = "drawn";

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
 
 from tenka.effect.model import Player
-from tenka.package.parts import Element, Metres, Name, Part, Size, Vec3, rising
+from tenka.effect.placed import ramp_at
+from tenka.package.parts import Element, Metres, Name, Part, Size, Vec3, rising, vec3
 
 LEAST_CELL, MOST_LEVELS = 4, 8  # px of a cell in the smallest level, and levels
 
@@ -116,6 +118,32 @@ class CutOut(Part):
         return np.array(filled, np.float32) * np.float32(2) - np.float32(1)
 
 
+def slowed(player: Player, since: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """How far a sprite goes by a speed of 1, and how far it falls by a pull of 1, (n,), within some seconds:
+    the path of a body that is slowed in proportion to its speed."""
+    k = max(player.drag, 1e-6)
+    gone = -np.expm1(-k * since) / k
+    return gone, (since - gone) / k if player.drag > 1e-3 else 0.5 * since**2
+
+
+def reach(element: Flipbook, player: Player) -> tuple[Vec3, Vec3]:
+    """Low and high corner of what sprites can cover from any side, m, whatever chance gives them."""
+    t = np.linspace(0.0, player.life * (1.0 + player.life_spread), 129)
+    gone, fallen = slowed(player, t)
+    cone = math.radians(player.cone)
+    far, flat = player.speed * gone, math.sin(min(cone, math.pi / 2))
+    across = np.stack([player.scatter + far * flat] * 2 + [0 * t], axis=1)
+    middle = np.array(element.attach) + t[:, None] * np.array(player.drift)
+    middle[:, 2] -= player.gravity * fallen
+    low, high = middle - across, middle + across
+    low[:, 2] += far * math.cos(cone)
+    high[:, 2] += far
+    corner = np.maximum(element.pivot, 1.0 - np.array(element.pivot)) * element.size
+    most = float(ramp_at(player.size_over, np.linspace(0.0, 1.0, 257)).max())
+    wide = float(np.linalg.norm(corner)) * player.scale * (1.0 + player.size_spread) * most
+    return vec3(low.min(axis=0) - wide), vec3(high.max(axis=0) + wide)
+
+
 class Flipbook(Element):
     """Frames in rows from the top left, each in a cell with `padding` empty pixels round it."""
 
@@ -143,6 +171,8 @@ class Flipbook(Element):
     clock: Literal["life"] = "life"
     loop: bool = False
     cut_out: CutOut | None = None
+    # low and high corner that no sprite leaves as it was packed, m, from where the effect stands
+    bounds: tuple[Vec3, Vec3] | None = None
     period: Size | None = None  # of a loop, s: after the last frame comes the first again
     # of a loop: change from the last frame to the first, as a share of the median change from frame to frame
     seam: float | None = Field(None, ge=0, le=1e6)
@@ -161,6 +191,9 @@ class Flipbook(Element):
         if 2 * self.padding >= min(self.cell):
             raise ValueError("the padding leaves nothing of a cell")
         return self
+
+    def bounded(self) -> Flipbook:
+        return self.model_copy(update={"bounds": reach(self, self.player)})
 
     @property
     def cuts(self) -> np.ndarray:

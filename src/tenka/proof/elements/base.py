@@ -23,12 +23,26 @@ Ride = Callable[[np.ndarray], tuple[np.ndarray, np.ndarray]]
 
 
 @dataclass(frozen=True)
+class Run:
+    """An effect that was triggered once.
+
+    Attributes
+    ----------
+    start : s; stopped : from when on nothing of it is born; ended : from when on nothing of it is there
+    """
+
+    start: float = 0.0
+    stopped: float = math.inf
+    ended: float = math.inf
+
+
+@dataclass(frozen=True)
 class Now:
     """A picture of the game.
 
     Attributes
     ----------
-    time : s since the effect was started
+    time : s since the effect was triggered
     carriers : (copies, 3) offsets of copies, m
     gain : 2^exposure: what pictures are of light times that
     ride : how what carries the effect has moved at given times: offset, m, and speed, m/s; it is in the

@@ -16,7 +16,7 @@ from tenka.look.colour import black_body_colour, ramp_table
 from tenka.look.sprites import DEPTH, FRAME, NEXT, QUAD_FIELDS, count_layers, draw_quads, quad_table
 from tenka.look.volume import sky_of
 from tenka.package.atlas import Maps, load_atlas, load_maps
-from tenka.package.elements.flipbook import Flipbook
+from tenka.package.elements.flipbook import Flipbook, slowed
 from tenka.proof.elements.base import Drawn, Now, Played, Ride
 from tenka.scene.cameras import View, frame_of, sun_direction
 
@@ -114,9 +114,7 @@ def _table(ramp: Ramp, age: np.ndarray) -> np.ndarray:
 def _thrown(player: Player, since: np.ndarray, chance: Callable[[int], np.ndarray]) -> np.ndarray:
     """How far sprites have gone by the speed that they set out with, by gravity and by drag, (n, 3) m: the
     path of a body that is slowed in proportion to its speed."""
-    k = max(player.drag, 1e-6)
-    gone = -np.expm1(-k * since) / k  # of a speed of 1
-    fallen = (since - gone) / k if player.drag > 1e-3 else 0.5 * since**2
+    gone, fallen = slowed(player, since)
     out = np.zeros((len(since), 3))
     out[:, 2] = -player.gravity * fallen
     if player.speed > 0:

@@ -1,0 +1,64 @@
+"""How an effect answers to the game: triggered, triggered again while it is alive, stopped."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field, replace
+
+from tenka.package.elements.flipbook import Flipbook
+from tenka.package.manifest import Behaviour
+from tenka.package.parts import Element
+from tenka.proof.elements.base import Run
+
+MOST_RUNS = 8  # at once; of more the oldest goes
+
+
+@dataclass
+class Performance:
+    """When an effect was triggered and stopped.
+
+    Attributes
+    ----------
+    elements : of its package, as they are played now
+    """
+
+    elements: tuple[Element, ...]
+    behaviour: Behaviour = field(default_factory=Behaviour)
+    runs: tuple[Run, ...] = (Run(),)
+
+    def lives(self, run: Run, time: float) -> bool:
+        """Whether anything of a run is there yet, or is still to come."""
+        if time >= run.ended:
+            return False
+        for e in self.elements:
+            if isinstance(e, Flipbook):  # its sprites are born again and again
+                if time < run.stopped + e.player.life * (1.0 + e.player.life_spread):
+                    return True
+            elif time - run.start <= e.times[-1]:
+                return True
+        return False
+
+    def alive(self, time: float) -> bool:
+        """Whether any run is."""
+        return any(self.lives(run, time) for run in self.runs)
+
+    def trigger(self, time: float) -> bool:
+        """Start it as the package says; False where it refuses."""
+        again = self.behaviour.trigger_again
+        kept = tuple(run for run in self.runs if self.lives(run, time))
+        if again == "refuse" and kept:
+            return False
+        if again == "add":
+            self.runs = (*kept, Run(time))[-MOST_RUNS:]
+        else:
+            self.runs = (Run(time),)
+        return True
+
+    def stop(self, time: float) -> None:
+        """End all runs as the package says: at once, or without further births."""
+        way = "ended" if self.behaviour.stop == "cut" else "stopped"
+        self.runs = tuple(replace(run, **{way: min(getattr(run, way), time)}) for run in self.runs)
+
+    def resume(self) -> None:
+        """Let it be born again."""
+        self.runs = tuple(replace(run, stopped=math.inf, ended=math.inf) for run in self.runs)
