@@ -54,15 +54,16 @@ def sprite(e, slot, time):
     place = place + p["speed"] * gone * np.array([flat * np.cos(turn), flat * np.sin(turn), up])
     place[2] -= p["gravity"] * ((t - gone) / k if p["drag"] > 1e-3 else 0.5 * t * t)
     turned, opacity = p["rotation"] * (2 * chance(seed + 5, 0, own) - 1), over(p["alpha"], age)
-    return age, place, size * over(p["size_over"], age), turned, opacity
+    variant = min(int(chance(seed + 9, 0, own) * e["variants"]), e["variants"] - 1)
+    return age, place, size * over(p["size_over"], age), turned, opacity, variant
 
 
-def frame(folder, e, age):
-    """The nearest frame at an age, (h, w, 4) uint8, as it lies in the atlas."""
+def frame(folder, e, age, variant):
+    """The nearest frame of a variant at an age, (h, w, 4) uint8, as it lies in the atlas."""
     t = e["times"]
     end = t[0] + e["period"] if e["period"] else t[-1]
     through = over(e["player"]["frames_over"], age)
-    n = int(np.argmin(np.abs(np.array(t) - (t[0] + through * (end - t[0])))))
+    n = variant * len(t) + int(np.argmin(np.abs(np.array(t) - (t[0] + through * (end - t[0])))))
     wide, tall, pad = e["width"] // e["columns"], e["height"] // e["rows"], e["padding"]
     x, y = n % e["columns"] * wide + pad, n // e["columns"] * tall + pad
     return np.asarray(Image.open(folder / e["colour"]["file"]))[
@@ -83,7 +84,7 @@ if __name__ == "__main__":
     print(
         "not born yet"
         if found is None
-        else "age {:.4f}, at {}, {} m, turned {:.2f}, opacity {:.4f}".format(*found)
+        else "age {:.4f}, at {}, {} m, turned {:.2f}, opacity {:.4f}, variant {}".format(*found)
     )
     if found is not None:
-        Image.fromarray(frame(where, element, found[0])).save(out)
+        Image.fromarray(frame(where, element, found[0], found[5])).save(out)

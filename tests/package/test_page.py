@@ -90,7 +90,12 @@ VARIANTS: dict[str, dict[str, object]] = {
         ROUTE + "player__frames_over": ramp((0.0, 0.0), (0.3, 0.8), (1.0, 0.9)),
     },
     "emission": {ROUTE + "second": "emission", "light__backdrop": "sky", "light__exposure": 0.5},
-    "heat": {ROUTE + "second": "temperature", ROUTE + "alpha_form": "straight", "light__backdrop": "dark"},
+    "heat": {
+        ROUTE + "variants": 2,
+        ROUTE + "second": "temperature",
+        ROUTE + "alpha_form": "straight",
+        "light__backdrop": "dark",
+    },
     "motion": {
         ROUTE + "motion": True,
         ROUTE + "player__drift": (0.3, 0.0, 0.2),

@@ -97,17 +97,19 @@ class MotionSheet:
         colour : the atlas, (h, w, 4) uint8
         """
         wide, tall = element.cell
-        pad, last = element.padding, element.frames - (0 if element.loop else 1)
+        pad = element.padding
         inner = (wide - 2 * pad, tall - 2 * pad)
 
         def place(n: int) -> tuple[slice, slice]:
-            row, column = divmod(n % element.frames, element.columns)
+            row, column = divmod(n, element.columns)
             y, x = row * tall + pad, column * wide + pad
             return slice(y, y + inner[1]), slice(x, x + inner[0])
 
         y, x = np.mgrid[0 : inner[1], 0 : inner[0]].astype(np.float32)
-        for n in range(last):
-            first, after = (colour[place(m)].astype(np.float32) for m in (n, n + 1))
+        for n in range(element.frames):
+            if element.after(n) == n:
+                continue
+            first, after = (colour[place(m)].astype(np.float32) for m in (n, element.after(n)))
             way = self.data[place(n)] * np.array(inner, np.float32)
             off = []
             for share in SHARES:

@@ -25,7 +25,7 @@ def _book(folder: Path, stamp: int) -> Book:
         element.columns,
         (element.cell[0], element.cell[1]),
         element.padding,
-        element.frames,
+        len(element.times),  # of the first variant
         (x, y),
     )
 

@@ -69,15 +69,10 @@ def shape_of(seen: np.ndarray, corners: int) -> Corners:
     return tuple((round(float(x), DIGITS), round(float(y), DIGITS)) for x, y in found)
 
 
-def _after(n: int, count: int, looped: bool) -> int:
-    """The frame that follows one."""
-    return (n + 1) % count if looped else min(n + 1, count - 1)
-
-
-def with_next(frames: list[np.ndarray], looped: bool) -> Iterator[np.ndarray]:
+def with_next(frames: list[np.ndarray], element: form.Flipbook) -> Iterator[np.ndarray]:
     """What is seen of each frame or of the next, which is blended into it."""
     for n, seen in enumerate(frames):
-        yield seen | frames[_after(n, len(frames), looped)]
+        yield seen | frames[element.after(n)]
 
 
 def seen_of(
@@ -114,11 +109,11 @@ def seen_of(
 
     y, x = np.mgrid[0 : tall - 2 * pad, 0 : wide - 2 * pad].astype(np.float32)
     frames = [any_[place(n)] for n in range(element.frames)]
-    for n, seen in enumerate(with_next(frames, element.loop)):
+    for n, seen in enumerate(with_next(frames, element)):
         if motion is None:
             yield seen
             continue
-        pair = place(n), place(_after(n, element.frames, element.loop))
+        pair = place(n), place(element.after(n))
         for share in BETWEEN:
             for at, way in zip(pair, (-share, 1.0 - share)):
                 moved = motion[at] * np.array((wide - 2 * pad, tall - 2 * pad), np.float32) * np.float32(way)

@@ -184,7 +184,14 @@ def layout(effect: Effect, delivery: Delivery, box: Box, survey: Survey | None =
             place=f"{delivery.name}, atlas",
         )
     first, last = span_of(effect, delivery)
-    count = min(book.columns * book.rows, int((last - first) * effect.rate + 1e-6) + 1)
+    each = book.columns * book.rows // book.variants
+    if not each:
+        raise BadInput(
+            f"{book.columns} x {book.rows} frames are fewer than {book.variants} variants",
+            "a frame for each",
+            place=f"{delivery.name}, atlas",
+        )
+    count = min(each, int((last - first) * effect.rate + 1e-6) + 1)
     times = tuple(round(float(t), 9) for t in np.linspace(first, last, count))
     blends: tuple[tuple[float, float], ...] = ()
     period = None
@@ -315,7 +322,8 @@ def describe(effect: Effect, delivery: Delivery, box: Box, plan: Layout | None =
         columns=book.columns,
         rows=book.rows,
         padding=book.padding,
-        frames=len(plan.times),
+        frames=len(plan.times) * book.variants,
+        variants=book.variants,
         times=tuple(round(t, 6) for t in plan.times),
         size=plan.size,
         pivot=plan.pivot,

@@ -23,10 +23,12 @@ class Survey:
     ----------
     times : (n,) s
     pictures : (n, h, w, 4) light that comes, premultiplied, and cover, from 0 to about 1
+    others : of variants, which lie in the same frame
     """
 
     times: np.ndarray
     pictures: np.ndarray
+    others: tuple[Survey, ...] = ()
 
     def steps(self) -> np.ndarray:
         """How much changes from each frame to the next, (n - 1,)."""
@@ -35,7 +37,7 @@ class Survey:
 
     def seen(self) -> tuple[float, float, float, float]:
         """Left, right, foot and top of all that is seen, from the middle of the picture, -1 to 1."""
-        there = np.abs(self.pictures).max(axis=(0, 3)) > SEEN
+        there = np.any([np.abs(s.pictures).max(axis=(0, 3)) > SEEN for s in (self, *self.others)], axis=0)
         tall, wide = there.shape
         rows, columns = np.flatnonzero(there.any(axis=1)), np.flatnonzero(there.any(axis=0))
         if not len(rows):

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -28,17 +30,18 @@ from tenka.app.state import State
 from tenka.base.errors import Cancelled
 from tenka.base.jobs import Progress, Worker
 from tenka.effect.courses import value_at
-from tenka.effect.model import Delivery, Flipbook, Player
-from tenka.look.sprites import Book
+from tenka.effect.model import Delivery, Effect, Flipbook, Player
 from tenka.pack.atlases import encode, levelled
 from tenka.pack.books import books_of
 from tenka.pack.cutting import cut_out, with_next
 from tenka.pack.flipbook import draw_cell, frames_at, shares_of, survey_cells, surveyed_times
-from tenka.pack.layout import Box, Layout, layout, second_of, taken
+from tenka.pack.layout import Box, Layout, describe, layout, second_of, taken
 from tenka.pack.looked import keep_cut, kept_cut, look_name
+from tenka.pack.variants import varied
 from tenka.package.elements.flipbook import CutOut
-from tenka.run.plans import Plan
+from tenka.run.plans import Plan, plans_of
 
+Read = Callable[..., tuple[dict[str, Any], dict[str, Any]]]
 THUMB = 96
 PAGES = (
     ("Frames", "The cells of the atlas, and how much changes from each to the next"),
@@ -152,7 +155,7 @@ class ContactView(RouteView):
         self.pages.addWidget(self.life)
         self.cut_ready.connect(self._take_cut)
         self._cells: dict[int, np.ndarray] = {}
-        self._looped = False
+        self._looped, self._each = False, 1
         self.cell_ready.connect(self._take_cell)
 
     def clear(self) -> None:
@@ -176,6 +179,7 @@ class ContactView(RouteView):
             book.model_copy(update={"player": Player()}),  # how it is played changes no cell
             have,
             box[0].tobytes(),
+            self.state.package if book.variants > 1 else None,  # its variants are known with it
         )
         if key == self._sheet_key:
             return
@@ -185,7 +189,8 @@ class ContactView(RouteView):
         self.steps.hide()
         if book.looks_first and not all(have):  # how it is laid out is known when all of it is simulated
             self._round += 1
-            self.contact.begin(book.columns, book.rows, len(plan.times), plan.cell[0] / plan.cell[1])
+            count = len(plan.times) * book.variants
+            self.contact.begin(book.columns, book.rows, count, plan.cell[0] / plan.cell[1])
         else:
             there = have if not book.looks_first else (True,) * len(plan.times)
             self._draw_cells(plan, plans, delivery, box, [n for n, on in enumerate(there) if on])
@@ -201,39 +206,66 @@ class ContactView(RouteView):
         self._round += 1
         mine, effect, store, folder = self._round, self.state.played, self.state.store, self.state.folder
         cell, book = plan.cell, delivery.by(Flipbook)
-        self.contact.begin(book.columns, book.rows, len(plan.times), cell[0] / cell[1])
+        self._each = len(plan.times)
+        self.contact.begin(book.columns, book.rows, self._each * book.variants, cell[0] / cell[1])
         scale = min(1.0, THUMB / max(plan.content))
         size = (max(4, round(plan.content[0] * scale)), max(4, round(plan.content[1] * scale)))
         glow = second_of(effect, delivery) != "temperature"
         exposure = value_at(effect.light.exposure, 0.0)
-        kept: dict[str, dict[object, Any]] = {}
-        read = partial(frames_at, effect, delivery, plans, store, progress=Progress(), kept=kept)
 
         def still_asked() -> None:
             if mine != self._round:
                 raise Cancelled
 
-        def drawn(at: Layout, t: float, books: dict[str, Book]) -> np.ndarray:
-            frames, past = read(t=t)
-            return draw_cell(effect, delivery, frames, t, at, size, folder, past, books)
+        def reading(of: Effect, held: dict[str, Plan]) -> Read:
+            """Reads frames of a variant."""
+            kept: dict[str, dict[object, Any]] = {}
+            return partial(frames_at, of, delivery, held, store, progress=Progress(), kept=kept)
+
+        def known(held: dict[str, Plan], times: list[float]) -> bool:
+            return all(
+                store.has(run.name(f)) for run in held.values() for t in times for f in self._needed(t)
+            )
+
+        def drawn(at: Layout, n: int, read: Read) -> np.ndarray:
+            raw = np.zeros((size[1], size[0], 8), np.float32)
+            for share, t in shares_of(at, n):
+                frames, past = read(t=t)
+                cell = draw_cell(effect, delivery, frames, t, at, size, folder, past, books)
+                raw += np.float32(share) * cell
+            return encode(
+                levelled(raw, book.alpha_floor, book.alpha_contrast), "premultiplied", exposure, glow
+            )
+
+        books, _ = books_of(effect, folder)
 
         def work() -> None:
-            books, _ = books_of(effect, folder)
-            at, seen = plan, list[np.ndarray]()
+            times = surveyed_times(effect, delivery)
+            readers = [(have, reading(effect, plans))]
             with suppress(Cancelled):
+                for number in range(1, book.variants):  # those are drawn that were simulated for a package
+                    of = varied(effect, number)
+                    held = {id: run for id, run in plans_of(of, folder).items() if id in plans}
+                    there = list(range(len(plan.times))) if known(held, times.tolist()) else []
+                    readers.append((there, reading(of, held)))
+                at = plan
                 if book.looks_first:
-                    times = surveyed_times(effect, delivery)
-                    look = survey_cells(effect, delivery, plan, times, read, folder, books, still_asked)
-                    at = layout(effect, delivery, box, look)
-                for n in have:
-                    still_asked()
-                    raw = sum(np.float32(share) * drawn(at, t, books) for share, t in shares_of(at, n))
-                    raw = levelled(np.asarray(raw), book.alpha_floor, book.alpha_contrast)
-                    rgba = encode(raw, "premultiplied", exposure, glow)
-                    seen.append(np.asarray(rgba.any(axis=2)))
-                    self.cell_ready.emit(mine, n, rgba)
-                if book.cut_out != "none" and len(seen) == len(at.times):
-                    cut = cut_out(with_next(seen, book.loop), book.corners, book.cut_out == "one for all")
+                    looks = [
+                        survey_cells(effect, delivery, plan, times, read, folder, books, still_asked)
+                        for there, read in readers
+                        if there
+                    ]
+                    at = layout(effect, delivery, box, replace(looks[0], others=tuple(looks[1:])))
+                seen = []
+                for variant, (there, read) in enumerate(readers):
+                    for n in there:
+                        still_asked()
+                        rgba = drawn(at, n, read)
+                        seen.append(np.asarray(rgba.any(axis=2)))
+                        self.cell_ready.emit(mine, variant * len(at.times) + n, rgba)
+                element = describe(effect, delivery, box, at)
+                if book.cut_out != "none" and len(seen) == element.frames:
+                    cut = cut_out(with_next(seen, element), book.corners, book.cut_out == "one for all")
                     name = look_name(effect, delivery, plans)
                     if kept_cut(store, name) is None:  # of a package it is exact
                         keep_cut(store, name, cut)
@@ -247,8 +279,9 @@ class ContactView(RouteView):
             self.contact.put(index, image_of(rgba))
             self.life.sprites.images = self.contact.cells
             self.life.sprites.update()
-            if len(self._cells) == self.contact.count:
-                self.steps.show_steps([self._cells[n] for n in sorted(self._cells)], self._looped)
+            first = [self._cells[n] for n in sorted(self._cells) if n < self._each]
+            if len(first) == self._each and index < self._each:
+                self.steps.show_steps(first, self._looped)
 
     def _take_cut(self, of: int, cut: CutOut) -> None:
         if of == self._round:

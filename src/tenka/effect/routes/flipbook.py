@@ -183,6 +183,16 @@ class Flipbook(RouteSettings):
     height: int = ATLAS.number(
         2048, "px", 16, 16384, "Height of the atlas.", soft=(256, 4096), step=64, cost="memory"
     )
+    variants: int = ATLAS.number(
+        1,
+        "",
+        1,
+        16,
+        "Sequences that differ by chance alone, side by side in the atlas: each sprite plays one of them. "
+        "Further ones are simulated when it is packed.",
+        soft=(1, 4),
+        step=1,
+    )
     crop: bool = ATLAS.param(
         False,
         "Frames hold no more than what is seen in any of them, so that each has more pixels; the pivot stays "

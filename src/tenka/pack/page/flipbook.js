@@ -97,7 +97,7 @@ function sprites(e, player, time, carriers) {
       const round = 2 * Math.PI * chance(3), far = player.scatter * Math.sqrt(chance(4));
       let place = add(add(e.attach, carrier), [far * Math.cos(round), far * Math.sin(round), 0]);
       place = add(add(place, mul(player.drift, age * life)), thrown_(player, age * life, chance));
-      found.push({ e, player, age, place, tint: over.tints[at], through: throughOf(e, player, over.through[at], player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: over.opacity[at] });
+      found.push({ e, player, age, place, tint: over.tints[at], first: Math.min(Math.floor(chance(9) * e.variants), e.variants - 1) * e.times.length, through: throughOf(e, player, over.through[at], player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: over.opacity[at] });
     }
   });
   return found;
@@ -123,11 +123,11 @@ function rows(list, v) {
     const at = project(v, s.place); if (at[2] <= 0.05) continue;
     const perPx = 2 * v.tall * at[2] / canvas.height, half = mul(s.size, 0.5 / perPx), c = Math.cos(s.turn), q = -Math.sin(s.turn);
     const off = [(0.5 - s.e.pivot[0]) * 2 * half[0], (0.5 - s.e.pivot[1]) * 2 * half[1]];
-    const place = frameAt(s.e, s.through), frame = Math.min(Math.floor(place), s.e.frames - 1), h = held[s.e.id];
+    const count = s.e.times.length, place = frameAt(s.e, s.through), frame = Math.min(Math.floor(place), count - 1), h = held[s.e.id];
     let level = 0, density = (h.cw - 2 * s.e.padding) / Math.max(2 * half[0], 1e-6);
     while (density > 1.5 && level < h.levels - 1) { density /= 2; level++; }
-    found.push({ e: s.e, player: s.player, depth: at[2], px: 4 * half[0] * half[1] * h.shapes.share[Math.min(frame, h.shapes.share.length - 1)],
-      row: [at[0] + off[0] * c + off[1] * q, at[1] + off[0] * q - off[1] * c, at[2], 0, c, q, half[0], half[1], frame, s.e.loop && s.e.period ? (frame + 1) % s.e.frames : Math.min(frame + 1, s.e.frames - 1), place - frame, s.opacity, level, ...s.tint] });
+    found.push({ e: s.e, player: s.player, depth: at[2], px: 4 * half[0] * half[1] * h.shapes.share[Math.min(s.first + frame, h.shapes.share.length - 1)],
+      row: [at[0] + off[0] * c + off[1] * q, at[1] + off[0] * q - off[1] * c, at[2], 0, c, q, half[0], half[1], s.first + frame, s.first + (s.e.loop && s.e.period ? (frame + 1) % count : Math.min(frame + 1, count - 1)), place - frame, s.opacity, level, ...s.tint] });
   }
   return found;
 }

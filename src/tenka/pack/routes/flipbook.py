@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -28,6 +29,7 @@ from tenka.pack.lightmaps import LightSheets
 from tenka.pack.looked import keep_cut, look_name
 from tenka.pack.routes.base import Job, Output
 from tenka.pack.survey import Survey, seam_of
+from tenka.pack.variants import jobs_of, whole_box
 from tenka.package.atlas import halved
 from tenka.package.elements.flipbook import BlockTexture, Flipbook
 from tenka.package.manifest import Set
@@ -114,8 +116,9 @@ class FlipbookWriter:
     def write(job: Job, delivery: Delivery) -> Flipbook:
         """Draw the frames of a delivery and write its atlases."""
         effect, book, progress = job.effect, delivery.by(Book), job.progress
-        layers, box = taken(effect, delivery), job.box(delivery)
-        plan = layout(effect, delivery, box, _looked_at(job, delivery, box))
+        jobs = jobs_of(job, delivery)
+        layers, box = taken(effect, delivery), whole_box(jobs, delivery)
+        plan = layout(effect, delivery, box, _looked_at(jobs, delivery, box))
         element = describe(effect, delivery, box, plan)
         holds = second_of(effect, delivery)
         colour = np.zeros((book.height, book.width, 4), np.uint8)
@@ -124,15 +127,12 @@ class FlipbookWriter:
         exposure = value_at(effect.light.exposure, 0.0)  # one for all cells: a course of it is the camera's
         lit, cells = LightSheets(element), list[np.ndarray]()
         whole = np.zeros((book.height, book.width, 4), np.float32) if book.further == "EXR" else None
-        progress.begin(len(plan.times), f"Drawing frames of {delivery.name}")
-        for index, t in enumerate(plan.times):
-            held = _moments(job, delivery, plan, index, motion is not None)
-            raw = _mixed(
-                held,
-                lambda t, f, past: draw_cell(
-                    effect, delivery, f, t, plan, plan.content, job.folder, past, job.books
-                ),
-            )
+        progress.begin(element.frames, f"Drawing frames of {delivery.name}")
+        for index in range(element.frames):
+            which, of_it = divmod(index, len(plan.times))
+            mine = jobs[which]
+            held = _moments(mine, delivery, plan, of_it, motion is not None)
+            raw = _mixed(held, partial(_cell, mine, delivery, plan))
             raw = levelled(raw, book.alpha_floor, book.alpha_contrast)
             rgba = encode(raw, book.alpha_form, exposure, holds == "none")
             row, column = divmod(index, book.columns)
@@ -145,17 +145,19 @@ class FlipbookWriter:
                 cell = (slice(y, y + plan.content[1]), slice(x, x + plan.content[0]))
                 whole[cell] = np.concatenate([light, raw[..., 3:4]], axis=2)
             if motion is not None:
-                gap = partial(_moved, job, delivery, plan, _gap(plan, index))
+                gap = partial(_moved, mine, delivery, plan, _gap(plan, of_it))
                 motion.put(_mixed(held, gap), y, x)
-            lit.put(effect, delivery, [(share, t, frames) for share, t, frames, _ in held], plan, y, x)
+            lit.put(mine.effect, delivery, [(share, t, frames) for share, t, frames, _ in held], plan, y, x)
             if element.loop:
                 cells.append(rgba[::2, ::2])
             if job.drawn is not None:
                 job.drawn(delivery.id, index, rgba)
             progress.step()
-        if len(cells) > 2:
-            seam, step = seam_of(cells)
-            element = element.model_copy(update={"seam": round(seam / max(step, 1e-9), 4)})
+        each = len(plan.times)
+        seams = [seam_of(cells[n : n + each]) for n in range(0, len(cells), each)] if each > 2 else []
+        if seams:
+            worst = max(seam / max(step, 1e-9) for seam, step in seams)
+            element = element.model_copy(update={"seam": round(worst, 4)})
         Image.fromarray(colour, "RGBA").save(job.target / element.colour.file, compress_level=4)
         progress.check()
         moves = light = None
@@ -203,6 +205,10 @@ class FlipbookWriter:
         if e.second is not None:
             steps = len(e.second.black_body)
             text += SECOND[e.second.holds].format(file=e.second.file, scale=e.second.scale, steps=steps)
+        if e.variants > 1:
+            text += (
+                f"  {e.variants} variants of {len(e.times)} frames, one after another: a sprite plays one.\n"
+            )
         if e.loop and e.period is not None:
             text += f"  A loop of {e.period:.3f} s: after its last frame comes its first again.\n"
         if e.cut_out is not None:
@@ -268,19 +274,29 @@ def _blocked(job: Job, element: Flipbook, block: BlockTexture) -> BlockTexture:
 Held = tuple[float, float, dict[str, Any], dict[str, Any]]
 
 
-def _looked_at(job: Job, delivery: Delivery, box: Box) -> Survey | None:
-    """A look at every frame of the span, where the layout needs it."""
+def _looked_at(jobs: list[Job], delivery: Delivery, box: Box) -> Survey | None:
+    """A look at every frame of the span of each variant, where the layout needs it."""
     if not delivery.by(Book).looks_first:
         return None
-    times = surveyed_times(job.effect, delivery)
-    job.progress.begin(len(times), f"Looking at {delivery.name}")
-    from_store = partial(
-        frames_at, job.effect, delivery, job.plans, job.store, progress=job.progress, kept=job.kept
-    )
-    plan = layout(job.effect, delivery, box)
-    return survey_cells(
-        job.effect, delivery, plan, times, from_store, job.folder, job.books, job.progress.step
-    )
+    first = jobs[0]
+    times = surveyed_times(first.effect, delivery)
+    first.progress.begin(len(times) * len(jobs), f"Looking at {delivery.name}")
+    plan, found = layout(first.effect, delivery, box), []
+    for job in jobs:
+        read = partial(
+            frames_at, job.effect, delivery, job.plans, job.store, progress=job.progress, kept=job.kept
+        )
+        found.append(
+            survey_cells(job.effect, delivery, plan, times, read, job.folder, job.books, job.progress.step)
+        )
+    return replace(found[0], others=tuple(found[1:]))
+
+
+def _cell(
+    job: Job, delivery: Delivery, plan: Layout, t: float, frames: dict[str, Any], past: dict[str, Any]
+) -> np.ndarray:
+    """What a cell shows at a time."""
+    return draw_cell(job.effect, delivery, frames, t, plan, plan.content, job.folder, past, job.books)
 
 
 def _moments(job: Job, delivery: Delivery, plan: Layout, index: int, whole: bool) -> list[Held]:

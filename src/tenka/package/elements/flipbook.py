@@ -163,7 +163,8 @@ class Flipbook(Element):
     columns: int = Field(gt=0, le=64)
     rows: int = Field(gt=0, le=64)
     padding: int = Field(ge=0, le=1024)
-    frames: int = Field(gt=0, le=4096)
+    frames: int = Field(gt=0, le=4096)  # of all variants
+    variants: int = Field(1, gt=0, le=64)  # one after another, each with as many frames
     size: tuple[Size, Size]  # of a frame without its padding, m
     pivot: tuple[Metres, Metres]  # in the frame, from its lower left corner, 0 to 1
     attach: Vec3  # where the pivot stands in the set, m
@@ -180,10 +181,10 @@ class Flipbook(Element):
 
     @model_validator(mode="after")
     def _fits(self) -> Flipbook:
-        if self.frames > self.columns * self.rows or self.frames != len(self.times):
+        if self.frames > self.columns * self.rows or self.frames != self.variants * len(self.times):
             raise ValueError(
                 f"{self.frames} frames do not fit {self.columns} x {self.rows} cells and "
-                f"{len(self.times)} times"
+                f"{len(self.times)} times of {self.variants} variants"
             )
         rising(self.times)
         if self.cut_out is not None and len(self.cut_out.shapes) not in (1, self.frames):
@@ -191,6 +192,12 @@ class Flipbook(Element):
         if 2 * self.padding >= min(self.cell):
             raise ValueError("the padding leaves nothing of a cell")
         return self
+
+    def after(self, n: int) -> int:
+        """The frame that a frame is blended into: the next of its variant, of a loop the first again."""
+        each = len(self.times)
+        first, place = n - n % each, n % each
+        return first + ((place + 1) % each if self.loop else min(place + 1, each - 1))
 
     def bounded(self) -> Flipbook:
         return self.model_copy(update={"bounds": reach(self, self.player)})

@@ -37,6 +37,7 @@ class Sprites:
     turn : radians
     opacity : 0 to 1
     tint : (n, 3) by which its light is multiplied
+    variant : which of them it plays
     """
 
     age: np.ndarray
@@ -46,6 +47,7 @@ class Sprites:
     turn: np.ndarray
     opacity: np.ndarray
     tint: np.ndarray
+    variant: np.ndarray
 
 
 def sprites(
@@ -101,8 +103,9 @@ def sprites(
     through = _table(player.frames_over, age) * player.plays + (chance(6) if player.any_start else 0.0)
     if element.loop or player.plays != 1.0 or player.any_start:  # else a life ends with the last frame
         through = through - np.floor(through)
+    which = np.minimum(chance(9) * element.variants, element.variants - 1).astype(int)
     size, tint = np.asarray(element.size) * grown[:, None], _table(player.tint_over, age)
-    return Sprites(age, through, place, size, turn, opacity, tint)
+    return Sprites(age, through, place, size, turn, opacity, tint, which)
 
 
 def _table(ramp: Ramp, age: np.ndarray) -> np.ndarray:
@@ -144,7 +147,8 @@ def quads(
     if not len(s.age):
         return np.zeros((0, QUAD_FIELDS), np.float32)
     at = view.project(s.place)
-    kept = at[:, 2] > NEAREST
+    near = np.argsort(-at[:, 2].astype(np.float32), kind="stable")  # far ones first
+    kept = near[at[near, 2] > NEAREST]
     at, size, turn, through = at[kept], s.size[kept], s.turn[kept], s.through[kept]
     if not len(at):
         return np.zeros((0, QUAD_FIELDS), np.float32)
@@ -161,15 +165,17 @@ def quads(
     if looped and element.period is not None:
         times = np.append(times, times[0] + element.period)
     moment = times[0] + through * (times[-1] - times[0])  # a life plays the sequence at its own pace
-    place = np.interp(moment, times, np.arange(len(times))) if element.frames > 1 else 0.0 * through
+    place = np.interp(moment, times, np.arange(len(times))) if len(times) > 1 else 0.0 * through
     content = element.cell[0] - 2 * element.padding
     texels = content / np.maximum(2.0 * half[:, 0], 1e-6)
     centres = np.stack([centre_x, centre_y, at[:, 2]], axis=1)
     axis = np.stack([cos, sin], axis=1)
     opacity, tint = s.opacity[kept], s.tint[kept]
-    table = quad_table(centres, half, axis, place, element.frames, opacity, per_px, texels, tint)
+    each = len(element.times)
+    table = quad_table(centres, half, axis, place, each, opacity, per_px, texels, tint)
     if looped:
-        table[:, NEXT] = (table[:, FRAME] + 1) % element.frames
+        table[:, NEXT] = (table[:, FRAME] + 1) % each
+    table[:, [FRAME, NEXT]] += (each * s.variant[kept])[:, None]
     return table
 
 
