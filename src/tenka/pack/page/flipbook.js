@@ -70,7 +70,7 @@ ROUTES.flipbook = {
       moves: e.motion ? await texture(e.motion.file, false, 1) : one,
       body: e.second && e.second.black_body.length ? bodyOf(e.second.black_body) : one };
   },
-  parts(e, h, player, time, carriers, v) { return rows(sprites(e, player, time, carriers), v); },
+  parts(e, h, player, time, carriers, v) { return rows(sprites(e, player, time, carriers, v), v); },
   paint(e, h, p, list, v, heat) {
     use(sprite, v); gl.bindVertexArray(spriteArray); gl.uniform2f(sprite.at("size"), canvas.width, canvas.height); gl.uniform1i(sprite.at("heat"), heat ? 1 : 0);
     bind(4, targets.depth, sprite.at("depths"));
@@ -84,20 +84,28 @@ ROUTES.flipbook = {
     gl.drawArraysInstanced(gl.TRIANGLE_FAN, 0, CORNERS, list.length);
   },
 };
-function sprites(e, player, time, carriers) {
+function leftAfar(player, away) {
+  // sprites go one after another, in an order that leaves ages spread
+  const gone = Math.min(Math.max((away - player.far_from) / Math.max(player.far_to - player.far_from, 1e-6), 0), 1), share = 1 + (player.far_share - 1) * gone;
+  const order = Array.from({ length: player.count }, (_, k) => [k * 0.6180339887498949 % 1, k]).sort((a, b) => a[0] - b[0] || a[1] - b[1]), kept = [];
+  order.forEach(([, k], rank) => kept[k] = Math.min(Math.max(player.count * share - rank, 0), 1));
+  return kept;
+}
+function sprites(e, player, time, carriers, v) {
   const found = [], seed = DATA.held[e.id].seed;
   carriers.forEach((carrier, copy) => {
+    const kept = leftAfar(player, Math.hypot(...add(add(e.attach, carrier), mul(v.eye, -1))));
     for (let slot = 0; slot < player.count; slot++) {
       const life = player.life * (1 + player.life_spread * (2 * unit(seed, copy, slot, 1) - 1));
       const lived = (time - slot / player.count * player.life) / life;
-      if (lived < 0) continue;
+      if (lived < 0 || kept[slot] <= 0) continue;
       const generation = Math.floor(lived), age = lived - generation, own = slot + 65536 * (generation + 1);
       const chance = n => unit(seed + n, copy, own, 0);
       const at = Math.min(Math.floor(age * 1023), 1023), over = DATA.held[e.id], grown = over.sizes[at] * player.scale * (1 + player.size_spread * (2 * chance(2) - 1));
       const round = 2 * Math.PI * chance(3), far = player.scatter * Math.sqrt(chance(4));
       let place = add(add(e.attach, carrier), [far * Math.cos(round), far * Math.sin(round), 0]);
       place = add(add(place, mul(player.drift, age * life)), thrown_(player, age * life, chance));
-      found.push({ e, player, age, place, tint: over.tints[at], first: Math.min(Math.floor(chance(9) * e.variants), e.variants - 1) * e.times.length, through: throughOf(e, player, over.through[at], player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: over.opacity[at] });
+      found.push({ e, player, age, place, tint: over.tints[at], first: Math.min(Math.floor(chance(9) * e.variants), e.variants - 1) * e.times.length, through: throughOf(e, player, over.through[at], player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: kept[slot] * over.opacity[at] });
     }
   });
   return found;

@@ -21,6 +21,7 @@ from tenka.proof.elements.base import Drawn, Now, Played, Ride
 from tenka.scene.cameras import View, frame_of, sun_direction
 
 NEAREST = 0.05
+GOLDEN = 0.6180339887498949
 STEPS = 1024  # of a table over a sprite's life
 BLOCK_BYTES = 16  # of a 4 x 4 block with alpha, in the common formats
 
@@ -57,6 +58,7 @@ def sprites(
     carriers: np.ndarray | None = None,
     ride: Ride | None = None,
     stopped: float = math.inf,
+    away: np.ndarray | None = None,
 ) -> Sprites:
     """The sprites alive `time` seconds after the start.
 
@@ -68,6 +70,7 @@ def sprites(
     carriers : (copies, 3) offsets in m of further copies of the effect; by default one at 0
     ride : how what carries the effect has moved at given times: offset, m, and speed, m/s
     stopped : s, from when on nothing is born
+    away : (copies,) m from the eye to where each copy stands; by default all are near
     """
     carriers = np.zeros((1, 3)) if carriers is None else carriers
     copy, slot = (
@@ -80,8 +83,10 @@ def sprites(
     lived = (time - slot / player.count * player.life) / life
     generation = np.floor(lived).astype(np.int64)
     born = time - (lived - generation) * life
-    live = (lived >= 0) & (born <= stopped)
+    kept = left_afar(player, np.zeros(len(carriers)) if away is None else away)[copy, slot]
+    live = (lived >= 0) & (born <= stopped) & (kept > 0)
     copy, slot, life, lived, generation = copy[live], slot[live], life[live], lived[live], generation[live]
+    kept = kept[live]
     age = lived - generation
     own = slot + 65536 * (generation + 1)
 
@@ -98,7 +103,7 @@ def sprites(
     if ride is not None:
         offset, speed = ride(time - since)
         place = place + offset + player.carried * speed * since[:, None]
-    grown, opacity = grown * _table(player.size_over, age), _table(player.alpha, age)
+    grown, opacity = grown * _table(player.size_over, age), kept * _table(player.alpha, age)
     turn = math.radians(player.rotation) * (2.0 * chance(5) - 1.0)
     through = _table(player.frames_over, age) * player.plays + (chance(6) if player.any_start else 0.0)
     if element.loop or player.plays != 1.0 or player.any_start:  # else a life ends with the last frame
@@ -106,6 +111,21 @@ def sprites(
     which = np.minimum(chance(9) * element.variants, element.variants - 1).astype(int)
     size, tint = np.asarray(element.size) * grown[:, None], _table(player.tint_over, age)
     return Sprites(age, through, place, size, turn, opacity, tint, which)
+
+
+def left_afar(player: Player, away: np.ndarray) -> np.ndarray:
+    """How much of each sprite's opacity is left at distances, (n, count): they go one after another in an
+    order that leaves ages spread.
+
+    Parameters
+    ----------
+    away : (n,) m
+    """
+    gone = np.clip((away - player.far_from) / max(player.far_to - player.far_from, 1e-6), 0.0, 1.0)
+    share = 1.0 + (player.far_share - 1.0) * gone
+    rank = np.argsort(np.argsort(np.arange(player.count) * GOLDEN % 1.0, kind="stable"), kind="stable")
+    found: np.ndarray = np.clip(player.count * share[:, None] - rank, 0.0, 1.0)
+    return found
 
 
 def _table(ramp: Ramp, age: np.ndarray) -> np.ndarray:
@@ -143,7 +163,11 @@ def quads(
     -------
     (n, QUAD_FIELDS) float32, see tenka.look.sprites.quad_table
     """
-    s = sprites(element, player, time, carriers, ride, stopped)
+    stand = np.asarray(element.attach) + (np.zeros((1, 3)) if carriers is None else carriers)
+    if ride is not None:
+        stand = stand + ride(np.array([time]))[0]
+    away = np.linalg.norm(stand - view.eye, axis=1)
+    s = sprites(element, player, time, carriers, ride, stopped, away)
     if not len(s.age):
         return np.zeros((0, QUAD_FIELDS), np.float32)
     at = view.project(s.place)
