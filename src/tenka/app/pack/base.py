@@ -76,7 +76,8 @@ class Curve:
     values: np.ndarray
 
 
-THUMBS, LEAST_THUMB = 7, 96  # moments that are drawn, and how wide a picture is at least, px
+THUMBS = 7  # moments that are drawn
+LEAST_THUMB, FEWEST = 190, 3  # px that a picture is wide at least, and how many are shown at least
 THUMB = (360, 225)  # px of a picture as it is drawn, by the effect's camera
 STRIP = 0.42  # of the height that they may take
 
@@ -179,16 +180,20 @@ class CurveView(RouteView):
 
     def _strip(self, painter: QPainter) -> float:
         """The pictures in a row; how far down they go."""
-        count, room = len(self.moments), QRectF(self.rect()).adjusted(24, 16, -24, 0)
-        if not count or room.width() < count * LEAST_THUMB:
+        room = QRectF(self.rect()).adjusted(24, 16, -24, 0)
+        if not self.moments:
             return 0.0
+        count = min(max(int(room.width() // LEAST_THUMB), FEWEST), len(self.moments))
+        chosen = np.unique(np.linspace(0, len(self.moments) - 1, count).round().astype(int)).tolist()
+        count = len(chosen)
         wide = (room.width() - 8 * (count - 1)) / count
         some = next(iter(self.pictures.values()), None)
         ratio = some.height() / some.width() if some is not None else 1.0
         tall = min(wide * ratio, STRIP * self.height())
         painter.setFont(theme.font(theme.SMALL))
-        for n, t in enumerate(self.moments):
-            box = QRectF(room.left() + n * (wide + 8), room.top(), wide, tall)
+        for place, n in enumerate(chosen):
+            t = self.moments[n]
+            box = QRectF(room.left() + place * (wide + 8), room.top(), wide, tall)
             painter.fillRect(box, theme.colour("#303335"))
             if n in self.pictures:
                 image = self.pictures[n]

@@ -43,6 +43,7 @@ from tenka.run.plans import Plan, plans_of
 
 Read = Callable[..., tuple[dict[str, Any], dict[str, Any]]]
 THUMB = 96
+LEAST = 150  # px that the cells, or the strip of a life, are high at least
 PAGES = (
     ("Frames", "The cells of the atlas, and how much changes from each to the next"),
     ("Life", "A sprite from birth to end: its size, opacity, colour and frame over its age"),
@@ -128,6 +129,7 @@ class ContactView(RouteView):
         head.setContentsMargins(10, 2, 10, 0)
         self.tabs = QButtonGroup(self)
         self.pages = QStackedWidget()
+        self.pages.setMinimumHeight(LEAST)  # else the larger page would take the room of the tempo below
         for n, (name, tip) in enumerate(PAGES):
             button = QPushButton(name)
             button.setProperty("station", True)

@@ -21,7 +21,7 @@ from tenka.look.colour import ramp_table
 LANES = {"size_over": "size", "alpha": "opacity", "tint_over": "colour", "frames_over": "sequence"}
 FEWEST, AGES = 4, 9  # ages at which a sprite is drawn
 TALLEST = 180.0  # px of a sprite
-LANE = (54, 84)  # px that a lane is high
+LANE = (34, 84)  # px that a lane is high
 FIELD_EDGE = 6  # px that a ramp leaves at its ends
 STEPS = 257
 
@@ -37,7 +37,7 @@ class Sprites(QWidget):
         self.player = Player()
         self.looped = False
         self.pointed: float | None = None
-        self.setMinimumHeight(90)
+        self.setMinimumHeight(48)
         self.setMouseTracking(True)
         self.setAccessibleName("A sprite over its life")
 

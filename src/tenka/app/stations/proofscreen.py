@@ -15,6 +15,7 @@ from tenka.scene.cameras import View
 
 Outline = tuple[str, bool, list[tuple[QPointF, QPointF]]]
 """A box's name, whether what is in it may leave it, and its edges in px."""
+BESIDE = 214.0  # px from the left, where the counts end
 EDGES = [(a, b) for a in range(8) for b in range(a + 1, 8) if (a ^ b).bit_count() == 1]
 
 
@@ -49,7 +50,7 @@ class Screen(QWidget):
         self.turns_light = False
         self.camera = Camera()
         self._press: QPointF | None = None
-        self.setMinimumSize(320, 200)
+        self.setMinimumSize(320, 140)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Proof")
 
@@ -68,10 +69,10 @@ class Screen(QWidget):
                 painter.drawLine(a, b)
             if edges:
                 painter.setFont(theme.font(theme.SMALL))
-                lowest = min((p for edge in edges for p in edge), key=lambda p: p.x())
+                middle = sum((a + b for a, b in edges), QPointF()) / (2 * len(edges))
                 told = f"{name} may leave its bounds as it is played now" if left else name
-                x, y = max(lowest.x(), 12.0) + 4, min(max(lowest.y(), 24.0), self.height() - 8.0) - 4
-                painter.drawText(QPointF(x, y), told)
+                x = min(max(middle.x(), BESIDE), max(self.width() - 200.0, BESIDE))  # beside the counts
+                painter.drawText(QPointF(x, min(max(middle.y(), 24.0), self.height() - 12.0)), told)
         if self.counts is not None:
             c = self.counts
             share = c.pixels / max(1, self.image.width() * self.image.height())

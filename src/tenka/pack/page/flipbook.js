@@ -105,7 +105,7 @@ function sprites(e, player, time, carriers, v) {
       const round = 2 * Math.PI * chance(3), far = player.scatter * Math.sqrt(chance(4));
       let place = add(add(e.attach, carrier), [far * Math.cos(round), far * Math.sin(round), 0]);
       place = add(add(place, mul(player.drift, age * life)), thrown_(player, age * life, chance));
-      found.push({ e, player, age, place, tint: over.tints[at], first: Math.min(Math.floor(chance(9) * e.variants), e.variants - 1) * e.times.length, through: throughOf(e, player, over.through[at], player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: kept[slot] * over.opacity[at] });
+      found.push({ e, player, age, place, tint: over.tints[at], first: Math.min(Math.floor(chance(9) * e.variants), e.variants - 1) * e.times.length, through: throughOf(e, player, between(over.through, age * 1023), player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: kept[slot] * over.opacity[at] });
     }
   });
   return found;
@@ -116,6 +116,7 @@ function thrown_(player, since, chance) {
   const up = 1 - chance(7) * (1 - Math.cos(player.cone * Math.PI / 180)), flat = Math.sqrt(Math.max(1 - up * up, 0)), way = 2 * Math.PI * chance(8), s = player.speed * gone;
   return [flat * Math.cos(way) * s, flat * Math.sin(way) * s, up * s - player.gravity * fallen];
 }
+const between = (table, x) => { const n = Math.min(Math.floor(x), table.length - 2), f = x - n; return table[n] * (1 - f) + table[n + 1] * f; };
 function throughOf(e, player, along, start) {
   const x = along * player.plays + start;
   return e.loop || player.plays !== 1 || player.any_start ? x - Math.floor(x) : x;

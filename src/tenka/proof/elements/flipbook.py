@@ -105,7 +105,9 @@ def sprites(
         place = place + offset + player.carried * speed * since[:, None]
     grown, opacity = grown * _table(player.size_over, age), kept * _table(player.alpha, age)
     turn = math.radians(player.rotation) * (2.0 * chance(5) - 1.0)
-    through = _table(player.frames_over, age) * player.plays + (chance(6) if player.any_start else 0.0)
+    steps = ramp_table(player.frames_over, STEPS)  # between its values as well: frames must not stutter
+    along = np.interp(age * (STEPS - 1), np.arange(STEPS), steps)
+    through = along * player.plays + (chance(6) if player.any_start else 0.0)
     if element.loop or player.plays != 1.0 or player.any_start:  # else a life ends with the last frame
         through = through - np.floor(through)
     which = np.minimum(chance(9) * element.variants, element.variants - 1).astype(int)
