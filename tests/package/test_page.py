@@ -73,6 +73,16 @@ def in_browser(packed: Path, tmp_path: Path, words: str) -> np.ndarray:
         return np.asarray(image.convert("RGB"))[: SIZE[1], : SIZE[0]]
 
 
+def strip_of(packed: Path, tmp_path: Path, *times: float) -> list[np.ndarray]:
+    """The page's pictures of some times, drawn at once."""
+    out, (wide, tall) = tmp_path / "strip.png", SIZE
+    words = f"t={','.join(map(str, times))}&w={wide}&h={tall}"
+    picture(packed / form.PAGE, words, (wide, tall * len(times)), out)
+    with Image.open(out) as image:
+        rgb = np.asarray(image.convert("RGB"))
+    return [rgb[n * tall : (n + 1) * tall, :wide] for n in range(len(times))]
+
+
 def bare(**changes: object) -> Effect:
     """The small effect without its set, and warm, so that its second atlas counts."""
     effect = replaced(small_effect(props=()), "layers.puff.sources.source.temperature", 1500.0)
@@ -112,16 +122,11 @@ def test_the_page_draws_what_proof_draws(name: str, tmp_path: Path):
     pack(bare(**VARIANTS[name]), None, FrameStore(tmp_path / "frames"), out)
     package = Package(out)
     view = package_view(package, *SIZE)
-    bare_page, bare_proof = (
-        in_browser(out, tmp_path, "t=-1").astype(int),
-        package.draw(-1.0, view).rgb.astype(int),
-    )
+    bare_page, *pages = (shot.astype(int) for shot in strip_of(out, tmp_path, -1, 0.9, 1.6))
+    bare_proof = package.draw(-1.0, view).rgb.astype(int)
     assert flip(bare_page, bare_proof) < 0.05  # the page's ground has no grain, and no shadows
-    for time in (0.9, 1.6):
-        page, proof = (
-            in_browser(out, tmp_path, f"t={time}").astype(int),
-            package.draw(time, view).rgb.astype(int),
-        )
+    for time, page in zip((0.9, 1.6), pages):
+        proof = package.draw(time, view).rgb.astype(int)
         made, wanted = page - bare_page, proof - bare_proof
         seen = np.abs(wanted).max(axis=2) > 8
         assert seen.mean() > 0.02, "nothing is seen"
@@ -190,7 +195,7 @@ def test_the_page_shows_every_route_as_proof_does(id: str, tmp_path: Path):
     time = package.elements[0].times[-1] if id != "glow" else 0.4
     proof = package.draw(time, package_view(package, *SIZE)).rgb
     plain = package.draw(900.0, package_view(package, *SIZE)).rgb
-    found, bare_ = (in_browser(tmp_path / "p", tmp_path, f"t={t}") for t in (time, 900.0))
+    found, bare_ = strip_of(tmp_path / "p", tmp_path, time, 900.0)
     assert flip(plain, proof) > 0.004  # something is seen
     # the set itself differs: contact shade and grain of the ground are not in the page
     assert flip(proof, found) < flip(plain, bare_) + 0.45 * flip(plain, proof), flip(proof, found)

@@ -111,10 +111,16 @@ function tick() {
 }
 load().then(() => {
   panel();
-  if (asked.has("t")) { // one still picture, for tests and documents
+  if (asked.has("t")) { // still pictures, one below the other, for tests and documents
     $("panel").className = "gone"; for (const k of Object.keys(levers)) delete levers[k];
     if (asked.has("runs")) runs = asked.get("runs").split(",").map(Number);
-    draw(+asked.get("t"), playersNow(), [[0, 0, 0]], asked.has("heat"));
+    const times = asked.get("t").split(",").map(Number), strip = document.createElement("canvas"), pen = strip.getContext("2d");
+    times.forEach((t, n) => {
+      draw(t, playersNow(), [[0, 0, 0]], asked.has("heat"));
+      if (!n) { strip.width = canvas.width; strip.height = canvas.height * times.length; strip.style.cssText = `height:${strip.height}px;width:${strip.width}px`; }
+      pen.drawImage(canvas, 0, n * canvas.height);
+    });
+    if (times.length > 1) document.body.append(strip);
     if (asked.has("measure")) measure();
     document.title = "drawn";
   } else tick();
