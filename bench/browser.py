@@ -15,6 +15,12 @@ FLAGS = (
     "--enable-unsafe-swiftshader",
     "--hide-scrollbars",
     "--force-device-scale-factor=1",
+    "--disable-extensions",  # from here on what only makes it start later
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+    "--mute-audio",
 )
 SECONDS = 120
 

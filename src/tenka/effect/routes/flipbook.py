@@ -24,27 +24,6 @@ class Player(Settings):
         step=1,
         cost="fill",
     )
-    far_share: float = PLAYER.number(
-        1.0,
-        "",
-        0,
-        1,
-        "Share of the sprites that is left far away; they fade out one after another, so that none pops.",
-        cost="fill",
-        label="share afar",
-    )
-    far_from: float = PLAYER.number(
-        15.0, "m", 0, 10_000, "Distance from which on sprites fade out.", soft=(2, 100), label="fewer from"
-    )
-    far_to: float = PLAYER.number(
-        60.0,
-        "m",
-        0,
-        10_000,
-        "Distance at which no more than the share afar is left.",
-        soft=(5, 300),
-        label="fewest from",
-    )
     life: float = PLAYER.number(
         4.0, "s", 0.05, 60, "Seconds in which one sprite plays the sequence.", soft=(0.5, 8)
     )
@@ -158,6 +137,27 @@ class Player(Settings):
         "Distance to a surface over which a sprite fades instead of cutting it.",
         soft=(0, 2),
         cost="arithmetic",
+    )
+    far_share: float = PLAYER.number(
+        1.0,
+        "",
+        0,
+        1,
+        "Share of the sprites that is left far away; they fade out one after another, so that none pops.",
+        cost="fill",
+        label="share afar",
+    )
+    far_from: float = PLAYER.number(
+        15.0, "m", 0, 10_000, "Distance from which on sprites fade out.", soft=(2, 100), label="fewer from"
+    )
+    far_to: float = PLAYER.number(
+        60.0,
+        "m",
+        0,
+        10_000,
+        "Distance at which no more than the share afar is left.",
+        soft=(5, 300),
+        label="fewest from",
     )
 
     def on_one_sprite(self, seconds: float) -> Player:
