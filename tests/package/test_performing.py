@@ -36,15 +36,16 @@ def performing(again: str = "restart", stop: str = "let live", life: float = 2.0
 
 def test_restart_add_and_refuse():
     one = performing("restart")
-    assert one.trigger(1.0) and one.runs == (Run(1.0),)
+    assert one.trigger(1.0) and one.runs == (Run(1.0, number=1),)
     more = performing("add")
     for n in range(1, 12):
         assert more.trigger(0.1 * n)
-    assert len(more.runs) == MOST_RUNS and more.runs[-1] == Run(pytest.approx(1.1))  # type: ignore[arg-type]
+    assert len(more.runs) == MOST_RUNS and more.runs[-1].start == pytest.approx(1.1)
+    assert [run.number for run in more.runs] == list(range(4, 12))
     none = performing("refuse")
     assert not none.trigger(1.0) and none.runs == (Run(),)
     none.stop(1.5)
-    assert not none.trigger(3.4) and none.trigger(3.6) and none.runs == (Run(3.6),)
+    assert not none.trigger(3.4) and none.trigger(3.6) and none.runs == (Run(3.6, number=1),)
 
 
 def test_stop_lets_live_or_cuts():

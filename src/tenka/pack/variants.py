@@ -1,4 +1,4 @@
-"""Variants of a flipbook: the same effect by other chances, side by side in one atlas."""
+"""Variants of a flipbook and takes of pieces: the same effect by other chances."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from tenka.effect.model import Delivery, Effect, Flipbook
+from tenka.effect.model import Delivery, Effect
 from tenka.pack.layout import span_of, taken
 from tenka.pack.routes.base import Job
 from tenka.run.driver import simulate
@@ -20,13 +20,13 @@ def varied(effect: Effect, number: int) -> Effect:
     return effect.model_copy(update={"seed": (effect.seed + APART * number) % 2**31})
 
 
-def jobs_of(job: Job, delivery: Delivery) -> list[Job]:
-    """A job for each variant, with all frames that it takes from; those that are missing are simulated."""
+def jobs_of(job: Job, delivery: Delivery, count: int) -> list[Job]:
+    """A job for each of so many variants, with all frames that it takes from; missing ones are simulated."""
     found = [job]
     first, last = (
         int(t * job.effect.rate + end) for t, end in zip(span_of(job.effect, delivery), (1e-6, 1 - 1e-6))
     )
-    for number in range(1, delivery.by(Flipbook).variants):
+    for number in range(1, count):
         effect = varied(job.effect, number)
         plans = plans_of(effect, job.folder)
         for layer in taken(effect, delivery):

@@ -232,6 +232,7 @@ class Package:
                 relit,
                 own,
                 run.stopped - run.start,
+                run.number,
             )
             found += [(p, player, now) for p, player in zip(self.played, players)]
         return found

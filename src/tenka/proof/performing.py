@@ -48,10 +48,8 @@ class Performance:
         kept = tuple(run for run in self.runs if self.lives(run, time))
         if again == "refuse" and kept:
             return False
-        if again == "add":
-            self.runs = (*kept, Run(time))[-MOST_RUNS:]
-        else:
-            self.runs = (Run(time),)
+        new = Run(time, number=self.runs[-1].number + 1)
+        self.runs = (*kept, new)[-MOST_RUNS:] if again == "add" else (new,)
         return True
 
     def stop(self, time: float) -> None:

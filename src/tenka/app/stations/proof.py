@@ -77,7 +77,7 @@ class ProofStation(QWidget):
         """Let the bar's hands do what they say."""
         bar = self.bar
         bar.play.clicked.connect(self.toggle)
-        bar.begin.clicked.connect(self.begin)
+        bar.begin.clicked.connect(lambda: self.begin())
         bar.again.clicked.connect(self.trigger)
         bar.opener.clicked.connect(self._choose)
         bar.page.clicked.connect(self.show_page)
@@ -161,10 +161,10 @@ class ProofStation(QWidget):
         self.bar.show_playing(self.playing)
         self._start = time.perf_counter() - self._at
 
-    def begin(self) -> None:
-        """Start the effect anew, as if it had not been there."""
+    def begin(self, number: int = 0) -> None:
+        """Start the effect anew, as if it had not been there; `number`: of the take."""
         if self.performance is not None:
-            self.performance.runs = (Run(),)
+            self.performance.runs = (Run(number=number),)
         self.bar.show_stopped(False)
         self._start, self._at = time.perf_counter(), 0.0
         self.redraw()
@@ -178,7 +178,7 @@ class ProofStation(QWidget):
             return
         self.bar.show_stopped(False)
         if len(self.performance.runs) == 1 and self.performance.runs[0].start == self._at:
-            self.begin()
+            self.begin(self.performance.runs[0].number)
         self.redraw()
 
     def show_time(self, seconds: float) -> None:

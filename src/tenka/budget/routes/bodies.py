@@ -33,8 +33,10 @@ def bodies_line(name: str, element: Bodies, tier: Tier, d: Device) -> Line:
     calls = tier.copies * (1 if textures else max(element.pieces, 1))
     calls_ms = calls * d.draw_call_us / 1e3
     update_ms = 0.0 if textures else element.pieces * tier.copies / d.particles_per_ms
-    mesh = element.triangles * 3 * BYTES_A_VERTEX / MB
-    bake = 2 * each * element.pieces * len(element.times) / MB
+    takes = (element, *element.further)
+    mesh = sum(take.triangles for take in takes) * 3 * BYTES_A_VERTEX / MB
+    bake = 2 * each * sum(take.pieces for take in takes) * len(element.times) / MB
+    of = f", {count_of(len(takes), 'take')}" if len(takes) > 1 else ""
     where = "textures of places and turns" if textures else "keys of places and turns"
     reasons = {
         "fill": f"{covered / 1e6:.3f} Mpx of {d.target_bytes:g} bytes at {d.fill_gpixel_s:g} Gpx/s",
@@ -53,8 +55,8 @@ def bodies_line(name: str, element: Bodies, tier: Tier, d: Device) -> Line:
         Term("covered", covered / 1e6, "Mpx", f"at most {FILLED:g} of the box in which they fly"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
         Term("calls", calls_ms, "ms", f"{count_of(calls, 'draw')} of {d.draw_call_us:g} µs"),
-        Term("mesh", mesh, "MB", f"{BYTES_A_VERTEX} bytes a vertex"),
-        Term("moves", bake, "MB", f"{where}, {count_of(len(element.times), 'moment')}"),
+        Term("mesh", mesh, "MB", f"{BYTES_A_VERTEX} bytes a vertex{of}"),
+        Term("moves", bake, "MB", f"{where}, {count_of(len(element.times), 'moment')}{of}"),
     )
     whole = passes[bound] + calls_ms
     return Line(name, "bodies", whole, update_ms, mesh + bake, 1.0 if covered else 0.0, covered, terms, bound)

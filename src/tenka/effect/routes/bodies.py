@@ -21,6 +21,17 @@ class BodyBake(Baked):
         "with keys for each piece.",
         label="written as",
     )
+    takes: int = BAKE.number(
+        1,
+        "",
+        1,
+        8,
+        "The same by other chances, of which the game plays the next each time. Further ones are simulated "
+        "when it is packed.",
+        soft=(1, 4),
+        step=1,
+        cost="memory",
+    )
     precision: Literal["half", "float"] = BAKE.param(
         "float",
         "Bits of a number in the textures: 16, or 32.",

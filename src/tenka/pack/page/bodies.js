@@ -21,16 +21,17 @@ function pieces(p, h, time, carriers) {
   gl.uniform1i(p.at("first"), at[0]); gl.uniform1i(p.at("after"), Math.min(at[0] + 1, h.times.length - 1)); gl.uniform1f(p.at("share"), at[1]);
   for (const carrier of carriers) { gl.uniform3fv(p.at("carrier"), carrier); gl.drawArrays(gl.TRIANGLES, 0, h.count); }
 }
+function loadTake(data) {
+  if (!data.places) return null;
+  const array = gl.createVertexArray(), places = floats(data.places); gl.bindVertexArray(array);
+  [[places, 3], [floats(data.colours), 3], [floats(data.pieces), 1]].forEach(([values, size], n) => { gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer()); gl.bufferData(gl.ARRAY_BUFFER, values, gl.STATIC_DRAW); gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, size, gl.FLOAT, false, 0, 0); });
+  const t = gl.createTexture(); gl.bindTexture(gl.TEXTURE_2D, t);
+  gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA32F, data.columns * 2, data.times.length, 0, gl.RGBA, gl.FLOAT, floats(data.rows));
+  for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, k, gl.NEAREST);
+  return { array, t, times: data.times, count: places.length / 3 };
+}
 ROUTES.bodies = {
-  async load(e, data) {
-    if (!data.places) return null;
-    const array = gl.createVertexArray(), places = floats(data.places); gl.bindVertexArray(array);
-    [[places, 3], [floats(data.colours), 3], [floats(data.pieces), 1]].forEach(([values, size], n) => { gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer()); gl.bufferData(gl.ARRAY_BUFFER, values, gl.STATIC_DRAW); gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, size, gl.FLOAT, false, 0, 0); });
-    const t = gl.createTexture(); gl.bindTexture(gl.TEXTURE_2D, t);
-    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA32F, data.columns * 2, data.times.length, 0, gl.RGBA, gl.FLOAT, floats(data.rows));
-    for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, k, gl.NEAREST);
-    return { array, t, times: data.times, count: places.length / 3 };
-  },
-  standing(e, h, time, carriers, v) { use(piece, v); useLight(piece, time); pieces(piece, h, time, carriers); },
-  casts(e, h, time, carriers, v) { use(pieceCast, v); useCast(pieceCast); pieces(pieceCast, h, time, carriers); },
+  async load(e, data) { return data.takes.map(loadTake); },
+  standing(e, h, time, carriers, v) { use(piece, v); useLight(piece, time); pieces(piece, h[number % h.length], time, carriers); },
+  casts(e, h, time, carriers, v) { use(pieceCast, v); useCast(pieceCast); pieces(pieceCast, h[number % h.length], time, carriers); },
 };

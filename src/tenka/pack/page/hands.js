@@ -1,10 +1,10 @@
 "use strict";
 // The whole picture, and what a hand can turn.
-let runs = [0]; // when it was triggered, s
+let runs = [0], first = 0, number = 0; // when it was triggered, s; how often before the first of them; and before what is drawn now
 function draw(time, players, carriers, heat, only) {
   resize();
-  const v = viewNow(), shown = M.elements.filter(e => !only || e.id === only), ages = runs.filter(s => s <= Math.max(time, 0)).map(s => time - s);
-  const each = (name, call) => shown.flatMap(e => ROUTES[e.route][name] ? ages.flatMap(t => call(ROUTES[e.route], e, t) ?? []) : []);
+  const v = viewNow(), shown = M.elements.filter(e => !only || e.id === only), ages = runs.map((s, n) => [s, first + n]).filter(([s]) => s <= Math.max(time, 0)).map(([s, n]) => [time - s, n]);
+  const each = (name, call) => shown.flatMap(e => ROUTES[e.route][name] ? ages.flatMap(([t, n]) => { number = n; return call(ROUTES[e.route], e, t) ?? []; }) : []);
   thrown = each("lamps", (r, e, t) => r.lamps(e, players[e.id], t, carriers));
   gl.disable(gl.BLEND); gl.enable(gl.DEPTH_TEST); gl.clearDepth(1); gl.depthFunc(gl.LESS); gl.depthRange(0, 1);
   gl.bindFramebuffer(gl.FRAMEBUFFER, castTo); gl.viewport(0, 0, CAST, CAST); gl.clear(gl.DEPTH_BUFFER_BIT);
@@ -72,7 +72,7 @@ function panel() {
     // while it is alive: from the start, one more beside it, or nothing
     const way = M.behaviour.trigger_again, alive = M.elements.some(e => e.route === "flipbook" || runs.some(s => at - s <= e.times[e.times.length - 1]));
     if (way === "refuse" && alive) { $("fault").textContent = "It is alive, and refuses to be triggered."; return; }
-    if (way === "add") { runs = [...runs, at].slice(-8); $("time").max = span + at; } else { at = 0; started = performance.now() / 1000; runs = [0]; $("time").max = span; }
+    if (way === "add") { first += Math.max(runs.length - 7, 0); runs = [...runs, at].slice(-8); $("time").max = span + at; } else { at = 0; started = performance.now() / 1000; first += runs.length; runs = [0]; $("time").max = span; }
   };
   $("heat").onclick = () => heat = !heat;
   $("measure").onclick = measure;
@@ -114,6 +114,7 @@ load().then(() => {
   if (asked.has("t")) { // still pictures, one below the other, for tests and documents
     $("panel").className = "gone"; for (const k of Object.keys(levers)) delete levers[k];
     if (asked.has("runs")) runs = asked.get("runs").split(",").map(Number);
+    first = +(asked.get("first") ?? 0);
     const times = asked.get("t").split(",").map(Number), strip = document.createElement("canvas"), pen = strip.getContext("2d");
     times.forEach((t, n) => {
       draw(t, playersNow(), [[0, 0, 0]], asked.has("heat"));

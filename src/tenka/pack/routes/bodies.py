@@ -20,7 +20,8 @@ from tenka.pack.layout import Box, the_layer
 from tenka.pack.outgoing import Outgoing
 from tenka.pack.routes.base import Job, Output, moments_of, paged_rows
 from tenka.pack.turning import continuous
-from tenka.package.elements.bodies import Bodies
+from tenka.pack.variants import jobs_of, whole_box
+from tenka.package.elements.bodies import Bodies, Pieces
 from tenka.package.elements.particles import Texture
 from tenka.package.manifest import Set
 from tenka.package.parts import vec3
@@ -54,7 +55,10 @@ class BodiesWriter:
         except TenkaError:
             shapes = ()
         mean = float(np.mean([len(s.mesh.faces) for s in shapes])) if shapes else 0.0
-        textures = route.form == "textures"
+        starts = tuple(round(mean * n) for n in range(pieces + 1)) if route.form == "textures" else ()
+        takes = [
+            _take(delivery, number, pieces, starts, round(mean * pieces)) for number in range(route.takes)
+        ]
         return Bodies(
             id=delivery.id,
             name=delivery.name,
@@ -62,12 +66,8 @@ class BodiesWriter:
             times=tuple(round(f / effect.rate, 6) for f in moments),
             form=route.form,
             precision=route.precision,
-            mesh=Texture(file=f"{delivery.id}.glb"),
-            places=Texture(file=f"{delivery.id}_places.exr") if textures else None,
-            turns=Texture(file=f"{delivery.id}_turns.exr") if textures else None,
-            pieces=pieces,
-            starts=tuple(round(mean * n) for n in range(pieces + 1)) if textures else (),
-            triangles=round(mean * pieces),
+            **_values(takes[0]),
+            further=tuple(takes[1:]),
             low=vec3(box[0]),
             high=vec3(box[1]),
         )
@@ -75,17 +75,21 @@ class BodiesWriter:
     @staticmethod
     def outputs(effect: Effect, delivery: Delivery, element: Bodies) -> list[Output]:
         """The mesh and its textures."""
-        mesh = f"{counted(element.pieces, 'piece')}, {counted(element.triangles, 'triangle')}"
-        moments = counted(len(element.times), "moment")
-        if element.places is None or element.turns is None:
-            return [Output(element.mesh.file, f"{mesh}, a node with keys for each over {moments}")]
-        bits = 16 if element.precision == "half" else 32
-        size = f"{element.pieces} × {len(element.times)} px of {bits} bits"
-        return [
-            Output(element.mesh.file, mesh, float(BYTES_OF_TRIANGLE * element.triangles)),
-            Output(element.places.file, f"{size}: place and size"),
-            Output(element.turns.file, f"{size}: turn"),
-        ]
+        found = []
+        for take in (element, *element.further):
+            mesh = f"{counted(take.pieces, 'piece')}, {counted(take.triangles, 'triangle')}"
+            if take.places is None or take.turns is None:
+                moments = counted(len(element.times), "moment")
+                found.append(Output(take.mesh.file, f"{mesh}, a node with keys for each over {moments}"))
+                continue
+            bits = 16 if element.precision == "half" else 32
+            size = f"{take.pieces} × {len(element.times)} px of {bits} bits"
+            found += [
+                Output(take.mesh.file, mesh, float(BYTES_OF_TRIANGLE * take.triangles)),
+                Output(take.places.file, f"{size}: place and size"),
+                Output(take.turns.file, f"{size}: turn"),
+            ]
+        return found
 
     @staticmethod
     def memory(effect: Effect, delivery: Delivery) -> int:
@@ -95,78 +99,29 @@ class BodiesWriter:
 
     @staticmethod
     def write(job: Job, delivery: Delivery) -> Bodies:
-        """Gather where each piece stands at each moment, and write them."""
-        box, layer = job.box(delivery), job.layer(delivery)
+        """Gather where each piece of each take stands at each moment, and write them."""
+        jobs = jobs_of(job, delivery, delivery.by(BodyBake).takes)
+        box = whole_box(jobs, delivery)
         element = BodiesWriter.describe(job.effect, delivery, box, {}, job.folder)
-        shapes = shapes_of(layer, job.effect, job.folder)
-        if shapes is None:
-            raise BadInput(f"{layer.name} has no mesh to be written", "pieces, or a prop to be drawn as")
-        moments = job.moments(delivery)
-        if delivery.by(BodyBake).form == "nodes":
-            job.progress.begin(len(moments), f"Writing {delivery.name}")
-            frames = range(moments[0], moments[-1] + 1, delivery.by(BodyBake).every)
-            way = Outgoing(
-                job.plans[layer.id], job.store, job.progress, layer, frames, np.zeros(0, np.int64), shapes
-            )
-            target = job.target / element.mesh.file
-            pieces = write_bodies(target, way).points
-            return element.model_copy(update={"pieces": pieces, "triangles": nodes_of(target, (0.0,))[1][-1]})
-        job.progress.begin(len(moments), f"Gathering {delivery.name}")
-        rows: dict[int, int] = {}
-        kinds: list[int] = []
-        held = []
-        for f, frame in job.frames(layer, moments):
-            p = kept_pieces(layer, frame.points)
-            p = p.picked(np.arange(min(len(p), MOST_BODIES)))
-            stand = posed(layer, p, f / job.effect.rate, len(shapes))
-            for id, kind in zip(p.id.tolist(), stand.kind.tolist()):
-                if id not in rows:
-                    rows[id] = len(kinds)
-                    kinds.append(int(kind))
-            at = np.array([rows[id] for id in p.id.tolist()], np.int64)
-            held.append((at, p.place, stand.size, stand.turn))
-            job.progress.step()
-        places = np.zeros((len(held), max(len(kinds), 1), 4), np.float32)
-        turns = np.zeros_like(places)
-        turns[..., 3] = 1.0
-        for n, (at, place, size, turn) in enumerate(held):
-            if n:  # what is gone keeps its turn, so that nothing spins on the way back
-                turns[n] = turns[n - 1]
-            places[n, at] = np.concatenate([place, np.asarray(size)[:, None]], axis=1)
-            turns[n, at] = np.asarray(turn)[:, [1, 2, 3, 0]]
-        for piece in range(len(kinds)):
-            turns[:, piece] = continuous(turns[:, piece])
-        half = delivery.by(BodyBake).precision == "half"
-        assert element.places is not None and element.turns is not None
-        (job.target / element.places.file).write_bytes(exr_bytes(places, half))
-        (job.target / element.turns.file).write_bytes(exr_bytes(turns, half))
-        meshes = [shapes[k].mesh for k in kinds]
-        starts = np.concatenate([[0], np.cumsum([len(m.faces) for m in meshes])]).astype(int)
-        whole = joined(meshes)
-        file = Builder()
-        which = np.repeat(np.arange(len(meshes)), np.diff(starts) * 3)
-        piece_uv = np.stack([(which + 0.5) / max(len(meshes), 1), np.zeros(len(which))], axis=1)
-        if len(meshes):
-            file.node({"name": element.id, "mesh": file.mesh(element.id, whole, piece_uv)})
-        (job.target / element.mesh.file).write_bytes(file.to_bytes())
-        return element.model_copy(
-            update={
-                "pieces": len(kinds),
-                "starts": tuple(int(s) for s in starts),
-                "triangles": int(starts[-1]),
-            }
-        )
+        takes = [_written(mine, delivery, own) for mine, own in zip(jobs, (element, *element.further))]
+        return element.model_copy(update={**_values(takes[0]), "further": tuple(takes[1:])})
 
     @staticmethod
     def told(element: Bodies) -> str:
         """What an engine needs to know of it, with formulas."""
         e, pieces = element, counted(element.pieces, "piece")
+        more = (
+            f"  {e.takes} takes, of which the game plays the next each time: further ones in\n"
+            if e.further
+            else ""
+        )
+        more += "".join(f"  {', '.join(take.held)}\n" for take in e.further)
         if e.places is None or e.turns is None:
-            return (
+            return more + (
                 f"  {e.mesh.file}: {pieces}, each a node with keys of place, turn and size;\n"
                 f"  its second 0 is {e.times[0]:.3f} s. A piece that is not there has no size.\n"
             )
-        return (
+        return more + (
             f"  {e.mesh.file}: {pieces}, {counted(e.triangles, 'triangle')}; vertices about the middle\n"
             "  of their piece, which the second coordinate set tells: (piece + 0.5) / pieces.\n"
             f"  {e.places.file}: column piece, row moment: place in m, alpha size.\n"
@@ -177,22 +132,104 @@ class BodiesWriter:
 
     @staticmethod
     def page(folder: Path, element: Bodies, stands: Set) -> dict[str, Any]:
-        """The mesh and where its pieces stand."""
-        if not element.pieces:
-            return {}
-        file, starts = folder / element.mesh.file, element.starts
-        if element.form == "nodes":
-            mesh, starts, places, turns = nodes_of(file, tuple(t - element.times[0] for t in element.times))
-        else:
-            mesh, (places, turns) = mesh_of(file), stands_of(folder, element)
-        which = np.repeat(np.arange(len(starts) - 1), np.diff(starts) * 3)
+        """The meshes and where their pieces stand."""
+        return {"takes": [_paged(folder, element.take(number)) for number in range(element.takes)]}
 
-        def text(values: np.ndarray, kind: type = np.float32) -> str:
-            return base64.b64encode(np.ascontiguousarray(values, kind).tobytes()).decode()
 
-        return {
-            **paged_rows(element.times, np.concatenate([places, turns], axis=2), MOST_PAGED, np.float32),
-            "places": text(mesh.points[mesh.faces]),
-            "colours": text(np.repeat(mesh.colours, 3, axis=0)),
-            "pieces": text(which),
-        }
+def _paged(folder: Path, element: Bodies) -> dict[str, Any]:
+    """A take's mesh and where its pieces stand."""
+    if not element.pieces:
+        return {}
+    file, starts = folder / element.mesh.file, element.starts
+    if element.form == "nodes":
+        mesh, starts, places, turns = nodes_of(file, tuple(t - element.times[0] for t in element.times))
+    else:
+        mesh, (places, turns) = mesh_of(file), stands_of(folder, element)
+    which = np.repeat(np.arange(len(starts) - 1), np.diff(starts) * 3)
+
+    def text(values: np.ndarray, kind: type = np.float32) -> str:
+        return base64.b64encode(np.ascontiguousarray(values, kind).tobytes()).decode()
+
+    return {
+        **paged_rows(element.times, np.concatenate([places, turns], axis=2), MOST_PAGED, np.float32),
+        "places": text(mesh.points[mesh.faces]),
+        "colours": text(np.repeat(mesh.colours, 3, axis=0)),
+        "pieces": text(which),
+    }
+
+
+def _take(delivery: Delivery, number: int, pieces: int, starts: tuple[int, ...], triangles: int) -> Pieces:
+    """A take before it is written; the first has no number in its names."""
+    stem = delivery.id if not number else f"{delivery.id}_{number + 1}"
+    textures = delivery.by(BodyBake).form == "textures"
+    return Pieces(
+        mesh=Texture(file=f"{stem}.glb"),
+        places=Texture(file=f"{stem}_places.exr") if textures else None,
+        turns=Texture(file=f"{stem}_turns.exr") if textures else None,
+        pieces=pieces,
+        starts=starts,
+        triangles=triangles,
+    )
+
+
+def _values(take: Pieces) -> dict[str, Any]:
+    return {name: getattr(take, name) for name in Pieces.model_fields}
+
+
+def _written(job: Job, delivery: Delivery, element: Pieces) -> Pieces:
+    """Gather where each piece of a take stands at each moment, and write it."""
+    layer = job.layer(delivery)
+    shapes = shapes_of(layer, job.effect, job.folder)
+    if shapes is None:
+        raise BadInput(f"{layer.name} has no mesh to be written", "pieces, or a prop to be drawn as")
+    moments = job.moments(delivery)
+    if delivery.by(BodyBake).form == "nodes":
+        job.progress.begin(len(moments), f"Writing {delivery.name}")
+        frames = range(moments[0], moments[-1] + 1, delivery.by(BodyBake).every)
+        way = Outgoing(
+            job.plans[layer.id], job.store, job.progress, layer, frames, np.zeros(0, np.int64), shapes
+        )
+        target = job.target / element.mesh.file
+        pieces = write_bodies(target, way).points
+        return element.model_copy(update={"pieces": pieces, "triangles": nodes_of(target, (0.0,))[1][-1]})
+    job.progress.begin(len(moments), f"Gathering {delivery.name}")
+    rows: dict[int, int] = {}
+    kinds: list[int] = []
+    held = []
+    for f, frame in job.frames(layer, moments):
+        p = kept_pieces(layer, frame.points)
+        p = p.picked(np.arange(min(len(p), MOST_BODIES)))
+        stand = posed(layer, p, f / job.effect.rate, len(shapes))
+        for id, kind in zip(p.id.tolist(), stand.kind.tolist()):
+            if id not in rows:
+                rows[id] = len(kinds)
+                kinds.append(int(kind))
+        at = np.array([rows[id] for id in p.id.tolist()], np.int64)
+        held.append((at, p.place, stand.size, stand.turn))
+        job.progress.step()
+    places = np.zeros((len(held), max(len(kinds), 1), 4), np.float32)
+    turns = np.zeros_like(places)
+    turns[..., 3] = 1.0
+    for n, (at, place, size, turn) in enumerate(held):
+        if n:  # what is gone keeps its turn, so that nothing spins on the way back
+            turns[n] = turns[n - 1]
+        places[n, at] = np.concatenate([place, np.asarray(size)[:, None]], axis=1)
+        turns[n, at] = np.asarray(turn)[:, [1, 2, 3, 0]]
+    for piece in range(len(kinds)):
+        turns[:, piece] = continuous(turns[:, piece])
+    half = delivery.by(BodyBake).precision == "half"
+    assert element.places is not None and element.turns is not None
+    (job.target / element.places.file).write_bytes(exr_bytes(places, half))
+    (job.target / element.turns.file).write_bytes(exr_bytes(turns, half))
+    meshes = [shapes[k].mesh for k in kinds]
+    starts = np.concatenate([[0], np.cumsum([len(m.faces) for m in meshes])]).astype(int)
+    whole = joined(meshes)
+    file = Builder()
+    which = np.repeat(np.arange(len(meshes)), np.diff(starts) * 3)
+    piece_uv = np.stack([(which + 0.5) / max(len(meshes), 1), np.zeros(len(which))], axis=1)
+    if len(meshes):
+        file.node({"name": delivery.id, "mesh": file.mesh(delivery.id, whole, piece_uv)})
+    (job.target / element.mesh.file).write_bytes(file.to_bytes())
+    return element.model_copy(
+        update={"pieces": len(kinds), "starts": tuple(int(s) for s in starts), "triangles": int(starts[-1])}
+    )

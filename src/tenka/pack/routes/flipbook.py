@@ -116,7 +116,7 @@ class FlipbookWriter:
     def write(job: Job, delivery: Delivery) -> Flipbook:
         """Draw the frames of a delivery and write its atlases."""
         effect, book, progress = job.effect, delivery.by(Book), job.progress
-        jobs = jobs_of(job, delivery)
+        jobs = jobs_of(job, delivery, book.variants)
         layers, box = taken(effect, delivery), whole_box(jobs, delivery)
         plan = layout(effect, delivery, box, _looked_at(jobs, delivery, box))
         element = describe(effect, delivery, box, plan)

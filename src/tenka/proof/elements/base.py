@@ -29,11 +29,13 @@ class Run:
     Attributes
     ----------
     start : s; stopped : from when on nothing of it is born; ended : from when on nothing of it is there
+    number : how often it was triggered before, by which takes come round
     """
 
     start: float = 0.0
     stopped: float = math.inf
     ended: float = math.inf
+    number: int = 0
 
 
 @dataclass(frozen=True)
@@ -49,6 +51,7 @@ class Now:
         carriers already
     stopped : s, from when on no sprite is born
     relit : whether the sun stands elsewhere than when it was packed
+    number : how often it was triggered before
     """
 
     time: float
@@ -60,6 +63,7 @@ class Now:
     relit: bool = False
     ride: Ride | None = None
     stopped: float = math.inf
+    number: int = 0
 
     @property
     def copies(self) -> np.ndarray:
