@@ -5,6 +5,8 @@ from __future__ import annotations
 import errno
 import json
 from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
 
 import jsonschema
 import numpy as np
@@ -23,6 +25,7 @@ import tenka.pack.routes
 import tenka.package.elements
 import tenka.proof.elements
 from tenka.base.errors import BadInput, Cancelled
+from tenka.base.exr import read_exr
 from tenka.base.jobs import Progress
 from tenka.budget.cost import ledger
 from tenka.cache.store import Frame, FrameStore
@@ -156,6 +159,45 @@ def test_a_dense_volume_keeps_the_sum_of_every_field(effect: Effect, store: Fram
             sums = f.density.astype(float).sum(axis=tuple(a for a in range(3) if a != axis))
             both.append(f.origin[axis] + f.voxel * ((np.arange(len(sums)) + 0.5) * sums).sum() / sums.sum())
         assert both[0] == pytest.approx(both[1], abs=0.4 * found.voxel)
+
+
+def test_the_velocity_beside_slices_is_that_of_the_gas(store: FrameStore, tmp_path: Path):
+    effect = replaced(rerouted(small_effect(), "puff", "volume"), "deliveries.puff.route.form", "dense")
+    effect = replaced(
+        replaced(effect, "deliveries.puff.route.velocity", True), "deliveries.puff.route.side", 12
+    )
+    element = pack(effect, None, store, tmp_path / "p").elements[0]
+    run = plans_of(effect, None)["puff"]
+    frame = run.kind.read(store, run.name(9), True)
+    (nx, ny, nz), (columns, rows) = element.shape, element.tiles
+    assert [g.name for g in element.grids] == ["density", "temperature"]
+    sheet = read_exr(tmp_path / "p" / element.frames[9].velocity.file, columns * nx, rows * ny, "RGB")
+    tiles = sheet.reshape(rows, ny, columns, nx, 3).swapaxes(1, 2).reshape(rows * columns, ny, nx, 3)[:nz]
+    box = tiles[:, ::-1].transpose(2, 1, 0, 3)
+    for axis in range(3):  # what moves which way is kept, as a whole and from slab to slab
+        whole = frame.velocity[axis].astype(float)
+        scale = np.abs(whole).sum() * frame.voxel**3
+        assert (
+            abs(box[..., axis].sum() * element.voxel**3 - whole.sum() * frame.voxel**3) < 0.02 * scale + 1e-6
+        )
+    rising = [
+        f.origin[2] + f.voxel * ((np.arange(len(s)) + 0.5) * s).sum() / s.sum()
+        for f, s in (
+            (frame, np.maximum(frame.velocity[2], 0).sum(axis=(0, 1))),
+            (element_box(element), np.maximum(box[..., 2], 0).sum(axis=(0, 1))),
+        )
+    ]
+    assert rising[0] == pytest.approx(rising[1], abs=0.6 * element.voxel)
+    assert "_velocity_" in (tmp_path / "p" / "READ-ME.txt").read_text()
+    lines = [
+        ledger(replaced(effect, "deliveries.puff.route.velocity", on), "mid").lines[0] for on in (False, True)
+    ]
+    assert lines[1].mb - lines[0].mb == pytest.approx(2 * 8 * nx * ny * nz / 1e6, rel=0.06)
+
+
+def element_box(element: Any) -> Any:
+    """Where an element's voxels lie, as a frame says it."""
+    return SimpleNamespace(origin=element.low, voxel=element.voxel)
 
 
 def test_velocity_and_carried_colour_are_written_when_asked_for(store: FrameStore, tmp_path: Path):

@@ -16,6 +16,7 @@ FLOPS = 38.0  # of a sample: eight voxels mixed, its light, its share
 REUSE = 8.0  # samples that share what is read for one, with neighbours in a cache
 HELD = 2  # moments in memory at once, between which the game blends
 BYTES = {"half": 2, "float": 4, "8 bit": 1}
+VELOCITY_BYTES = 8  # of a voxel: four halves, as graphics devices hold three
 CHANNELS = {"velocity": 3, "colour": 3}
 
 
@@ -49,6 +50,7 @@ def volume_line(name: str, element: Volume, tier: Tier, d: Device) -> Line:
     calls_ms = tier.copies * d.draw_call_us / 1e3
     nx, ny, nz = element.shape
     grid = nx * ny * nz * each / MB
+    moving = nx * ny * nz * VELOCITY_BYTES / MB if element.frames[0].velocity is not None else 0.0
     reasons = {
         "fill": f"{pixels / 1e6:.2f} Mpx of {d.target_bytes:g} bytes at {d.fill_gpixel_s:g} Gpx/s",
         "arithmetic": f"{FLOPS:g} flop a sample at {d.arithmetic_gflop_s:g} GFLOP/s",
@@ -73,12 +75,15 @@ def volume_line(name: str, element: Volume, tier: Tier, d: Device) -> Line:
             f"{count_of(len(element.frames), 'file')} are read from disk as it plays",
         ),
     )
+    if moving:
+        why = f"{VELOCITY_BYTES} bytes a voxel, {HELD} moments at once, for particles that it carries"
+        terms = (*terms, Term("velocity", HELD * moving, "MB", why))
     return Line(
         name,
         "volume",
         passes[bound] + calls_ms,
         0.0,
-        HELD * grid,
+        HELD * (grid + moving),
         1.0 if pixels else 0.0,
         pixels,
         terms,

@@ -87,7 +87,11 @@ class Volume(RouteSettings):
         True, "Write what burns, where anything does.", label="write flame", cost="memory"
     )
     velocity: bool = VOLUME.param(
-        False, "Write how the gas moves.", label="write velocity", when=SPARSE, cost="memory"
+        False,
+        "Write how the gas moves: as a field, or beside slices as pictures of 16-bit floats, in m/s, by "
+        "which the game carries its own particles.",
+        label="write velocity",
+        cost="memory",
     )
     colour: bool = VOLUME.param(
         True,

@@ -12,6 +12,7 @@ import numpy as np
 from PIL import Image
 
 from tenka.base.errors import BadInput
+from tenka.base.exr import exr_bytes
 from tenka.base.words import counted
 from tenka.cache.store import Frame
 from tenka.effect.model import Delivery, Effect
@@ -19,6 +20,7 @@ from tenka.effect.routes.volume import Volume as Route
 from tenka.pack.grids import paged_volume
 from tenka.pack.layout import Box, the_layer
 from tenka.pack.routes.base import Job, Output, moments_of
+from tenka.package.elements.particles import Texture
 from tenka.package.elements.volume import Grid, Volume, VolumeFrame
 from tenka.package.grids import CHANNELS
 from tenka.package.manifest import Set
@@ -83,9 +85,11 @@ class VolumeWriter:
         digits = max(4, len(str(moments[-1] + 1)))
         ending = "vdb" if route.form == "sparse" else "png"
         held = figures.get(layer.id, {})
+        moving = route.form == "dense" and route.velocity
         frames = tuple(
             VolumeFrame(
                 file=f"{delivery.id}_{f + 1:0{digits}d}.{ending}",
+                velocity=Texture(file=f"{delivery.id}_velocity_{f + 1:0{digits}d}.exr") if moving else None,
                 active=int(held[f].get("filled", 0)) if f in held else 0,
             )
             for f in moments
@@ -126,7 +130,13 @@ class VolumeWriter:
             what = f"{columns * nx} × {rows * ny} px: {nz} slices of {nx} × {ny} with {names}"
             if the_layer(effect, delivery).look.carried > 0:
                 what += "; the colour that it carries is not in it"
-            return [Output(many, f"{counted(len(element.frames), 'picture')}, {what}")]
+            found = [Output(many, f"{counted(len(element.frames), 'picture')}, {what}")]
+            speed = element.frames[0].velocity
+            if speed is not None:
+                found.append(
+                    Output(f"{speed.file} ...", "velocity in m/s, laid out like them, 16-bit floats")
+                )
+            return found
         each = (2 if element.precision == "half" else 4) * sum(
             CHANNELS_OF.get(g.name, 1) for g in element.grids
         )
@@ -155,13 +165,15 @@ class VolumeWriter:
         moments = job.moments(delivery)
         job.progress.begin(len(moments), f"Writing {delivery.name}")
         frames, base = [], None
-        for entry, (_, frame) in zip(element.frames, job.frames(layer, moments, "velocity" in names)):
+        for entry, (_, frame) in zip(element.frames, job.frames(layer, moments, route.velocity)):
             base = np.asarray(frame.origin, float) if base is None else base
             if route.form == "sparse":
                 data, active = sparse_bytes(frame, names, base, route, element.voxel)
             else:
                 data, active = dense_bytes(frame, element)
             (job.target / entry.file).write_bytes(data)
+            if entry.velocity is not None:
+                (job.target / entry.velocity.file).write_bytes(velocity_bytes(frame, element))
             frames.append(entry.model_copy(update={"active": active}))
             job.progress.step()
         return element.model_copy(update={"frames": tuple(frames)})
@@ -178,6 +190,12 @@ class VolumeWriter:
                 f"{e.tiles[0]} x {e.tiles[1]} slices a picture,\n  from the lowest up, y up in each; "
                 + "; ".join(f"{g.name} = {g.channel} / 255 x {g.scale:.6g}" for g in e.grids)
                 + "\n"
+            )
+        if e.frames[0].velocity is not None:
+            text += (
+                f"  {e.frames[0].velocity.file} ...: how it moves, m/s, laid out like them: red x, green y,\n"
+                "  blue z. A particle of the game that is carried goes v dt, v read where it is, filtered\n"
+                "  between voxels and mixed between two moments; beyond the box it keeps its own speed.\n"
             )
         hides, gives = _plain(e.look.extinction), 6.0 * _plain(e.look.flame)
         text += (
@@ -268,18 +286,31 @@ def _scaled(job: Job, delivery: Delivery, element: Volume) -> Volume:
     return element.model_copy(update={"grids": grids})
 
 
+def laid_out(box: np.ndarray, element: Volume) -> np.ndarray:
+    """A box of values, (nx, ny, nz, k), as slices in a picture: from the lowest up, y up in each."""
+    nx, ny, nz = element.shape
+    columns, rows = element.tiles
+    tiles = np.zeros((rows * columns, ny, nx, box.shape[3]), box.dtype)
+    tiles[:nz] = box.transpose(2, 1, 0, 3)[:, ::-1]
+    sheet = tiles.reshape(rows, columns, ny, nx, -1).swapaxes(1, 2).reshape(rows * ny, columns * nx, -1)
+    return np.ascontiguousarray(sheet)
+
+
+def velocity_bytes(frame: Frame, element: Volume) -> bytes:
+    """How a frame's gas moves as slices in an OpenEXR picture, m/s."""
+    moving = fields_of(frame, "velocity")
+    parts = [resampled(moving[..., n], frame, element) for n in range(3)]
+    return exr_bytes(laid_out(np.stack(parts, axis=3), element), True)
+
+
 def dense_bytes(frame: Frame, element: Volume) -> tuple[bytes, int]:
     """A frame as slices in a PNG, and how many voxels are not empty."""
     nx, ny, nz = element.shape
-    columns, rows = element.tiles
     box = np.zeros((nx, ny, nz, 3), np.uint8)
     for grid in element.grids:
         values = resampled(fields_of(frame, grid.name), frame, element)
         at = CHANNELS.index(grid.channel)
         box[..., at] = np.clip(values / grid.scale * 255 + 0.5, 0, 255).astype(np.uint8)
-    tiles = np.zeros((rows * columns, ny, nx, 3), np.uint8)
-    tiles[:nz] = box.transpose(2, 1, 0, 3)[:, ::-1]
-    sheet = tiles.reshape(rows, columns, ny, nx, 3).swapaxes(1, 2).reshape(rows * ny, columns * nx, 3)
     out = io.BytesIO()
-    Image.fromarray(np.ascontiguousarray(sheet)).save(out, "PNG", compress_level=4)
+    Image.fromarray(laid_out(box, element)).save(out, "PNG", compress_level=4)
     return out.getvalue(), int((box.max(axis=3) > 0).sum())

@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from tenka.effect.model import Look
 from tenka.effect.routes.volume import VolumePlayer
+from tenka.package.elements.particles import Texture
 from tenka.package.parts import Element, Name, Part, Size, Text, Vec3, rising
 
 
@@ -25,6 +26,8 @@ class VolumeFrame(Part):
     """The file of a moment, and how many voxels it holds."""
 
     file: Name
+    # beside slices: how the gas moves, m/s: red x, green y, blue z, laid out like them; OpenEXR of halves
+    velocity: Texture | None = None
     active: int = Field(ge=0, le=2**40)
 
 
@@ -62,7 +65,8 @@ class Volume(Element):
 
     @property
     def files(self) -> list[str]:
-        return [frame.file for frame in self.frames]
+        moving = [frame.velocity.file for frame in self.frames if frame.velocity is not None]
+        return [*(frame.file for frame in self.frames), *moving]
 
     @property
     def wide(self) -> float:
