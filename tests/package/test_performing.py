@@ -178,6 +178,16 @@ def test_a_figure_walks_to_and_fro_through_the_middle():
     assert np.allclose(np.sort(start[:, 0]), np.sort(back[:, 0]), atol=1e-3)
 
 
+def test_a_figure_that_comes_and_goes_is_drawn_and_gone(package: Package):
+    view = package_view(package, 160, 100)
+    there = walker(0.0, *package.bounds, view.right)
+    there = there.moved(there.points - there.points.mean(axis=0) + np.array(package.elements[0].attach))
+    bare, among, gone = (
+        package.draw(0.0, view, runs=(), among=what).rgb.astype(int) for what in (None, there, None)
+    )
+    assert np.abs(among - bare).max() > 30 and np.array_equal(bare, gone)
+
+
 def test_what_cuts_hard_is_named(package: Package):
     (player,) = package.players()
     assert isinstance(player, Player)
