@@ -20,12 +20,14 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from tenka.app import theme
 from tenka.app.pack.base import CurveView
+from tenka.app.pack.flipbook import ContactView
 from tenka.app.state import State
 from tenka.app.window import Window
 from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect.courses import Key, Keys, Wave
 from tenka.effect.document import with_trial
+from tenka.effect.placed import ramp
 from tenka.package.manifest import PAGE
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -33,6 +35,7 @@ sys.path.insert(0, str(ROOT))
 from bench import browser  # noqa: E402
 
 OUT = ROOT / "docs" / "screenshots"
+SPARE = Path(os.environ["HOME"])  # of pictures that the guide alone shows a part of
 GUIDE = ROOT / "src" / "tenka" / "guide" / "pictures"
 CROPS = {
     "fire": ("fire", (76, 38, 936, 612)),
@@ -43,9 +46,12 @@ CROPS = {
     "ash": ("ash", (76, 38, 936, 612)),
     "table": ("table", (0, 0, 900, 460)),
     "pack": ("pack", (0, 38, 936, 800)),
+    "life": ("life", (0, 38, 936, 644)),
+    "cuts": ("cuts", (0, 38, 936, 644)),
     "light": ("light", (76, 38, 1280, 612)),
     "walk": ("walk", (0, 38, 640, 420)),
 }  # of the guide: from which picture, and which part of it
+GROWS = ramp((0.0, 0.5), (0.4, 0.85), (1.0, 1.0))
 WIDE = 520  # px of a picture in the guide
 
 
@@ -102,8 +108,8 @@ class Studio:
         self.state.go(frame)
         self.settle()
 
-    def save(self, name: str, widget: QWidget | None = None) -> None:
-        (widget or self.window).grab().save(str(OUT / f"{name}.png"))
+    def save(self, name: str, widget: QWidget | None = None, spare: bool = False) -> None:
+        (widget or self.window).grab().save(str((SPARE if spare else OUT) / f"{name}.png"))
         print(name, flush=True)
 
 
@@ -178,6 +184,21 @@ def pack(s: Studio) -> None:
     s.until(lambda: s.window.pack.progress is None)
     s.spin(2.0)
     s.save("pack")
+    book = next(d.id for d in s.window.state.effect.deliveries)
+    for name, value in (("alpha_floor", 0.02), ("cut_out", "each frame"), ("player.size_over", GROWS)):
+        s.window.state.edit(f"deliveries.{book}.route.{name}", value)
+    view = s.window.pack.views["flipbook"]
+    assert isinstance(view, ContactView)
+    s.until(lambda: view.contact.cut is not None)
+    s.spin(1.0)
+    s.save("cuts", spare=True)
+    view.tabs.button(1).click()
+    s.spin(1.0)
+    s.save("life")
+    for _ in range(3):
+        s.window.undo()
+    view.tabs.button(0).click()
+    s.spin(1.0)
     s.window.go_to("budget")
     s.spin(1.5)
     s.save("budget")
@@ -202,7 +223,7 @@ def mesh(s: Studio) -> None:
 
 def ash(s: Studio) -> None:
     s.open("ash_floor", 60)
-    s.save("ash")
+    s.save("ash", spare=True)
 
 
 def burst(s: Studio) -> None:
@@ -284,7 +305,10 @@ def guide() -> None:
     """The guide's pictures, each a part of one of these."""
     GUIDE.mkdir(exist_ok=True)
     for name, (source, box) in CROPS.items():
-        with Image.open(OUT / f"{source}.png") as whole:
+        file = next((f / f"{source}.png" for f in (OUT, SPARE) if (f / f"{source}.png").exists()), None)
+        if file is None:  # it was not asked for now
+            continue
+        with Image.open(file) as whole:
             part = whole.convert("RGB").crop(box)
             high = round(part.height * WIDE / part.width)
             part.resize((WIDE, high), Image.Resampling.LANCZOS).quantize(192).save(

@@ -44,6 +44,14 @@ def choose(window: Window, qtbot: QtBot, id: str) -> None:
     until(qtbot, lambda: window.pack.choice.list.currentText() == name)
 
 
+def pack_into(window: Window, qtbot: QtBot, folder: Path) -> None:
+    """Write the package from the window."""
+    window.pack.set_target(folder)
+    until(qtbot, lambda: window.pack.button.isEnabled())
+    window.pack.start()
+    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 90_000)
+
+
 FIRST = {"fog": "fog_0001.vdb", "slabs": "slabs_0001.png", "leaves": "leaves_slice_01.png"}
 
 
@@ -138,10 +146,7 @@ def test_a_setting_of_a_route_is_tried_in_proof_and_has_its_own_value_on_a_tier(
 ):
     window = opened
     choose(window, qtbot, "specks")
-    window.pack.set_target(tmp_path / "package")
-    until(qtbot, lambda: window.pack.button.isEnabled())
-    window.pack.start()
-    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 90_000)
+    pack_into(window, qtbot, tmp_path / "package")
     window.go_to("proof")
     until(qtbot, lambda: window.proof.package is not None and window.proof.screen_.image is not None, 30_000)
     assert not window.proof.players_tried()
@@ -162,10 +167,7 @@ def test_proof_triggers_again_stops_bounds_walks_and_finds_the_worst_moment(
     window.state.edit("again", "add", "Triggered again")
     window.state.edit("stop", "cut", "When stopped")
     choose(window, qtbot, "book")
-    window.pack.set_target(tmp_path / "package")
-    until(qtbot, lambda: window.pack.button.isEnabled())
-    window.pack.start()
-    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 90_000)
+    pack_into(window, qtbot, tmp_path / "package")
     window.go_to("proof")
     until(qtbot, lambda: proof.package is not None and proof.screen_.image is not None, 30_000)
     proof.show_time(0.4)
@@ -223,10 +225,7 @@ def test_the_contact_sheet_shows_what_is_packed_cropped_and_looped(
     window.state.edit("deliveries.book.route.player.count", 5, "Count")
     qtbot.wait(600)
     assert view.contact.cells == before  # how it is played draws nothing anew
-    window.pack.set_target(tmp_path / "package")
-    until(qtbot, lambda: window.pack.button.isEnabled())
-    window.pack.start()
-    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 90_000)
+    pack_into(window, qtbot, tmp_path / "package")
     book = next(e for e in read(tmp_path / "package").elements if e.id == "book")
     assert isinstance(book, Flipbook) and book.loop
     with Image.open(tmp_path / "package" / book.colour.file) as atlas:

@@ -10,6 +10,7 @@ import pytest
 from build import element_of, small_effect
 from hypothesis import given
 from hypothesis import strategies as st
+from players import PLAYERS
 
 from tenka.base.errors import BadInput
 from tenka.budget.devices import SHIPPED, device, devices
@@ -24,17 +25,6 @@ from tenka.scene.cameras import view_of
 
 ELEMENT = element_of(small_effect())
 
-PLAYERS = st.builds(
-    Player,
-    count=st.integers(1, 40),
-    life=st.floats(0.1, 9.0),
-    life_spread=st.floats(0.0, 0.8),
-    scale=st.floats(0.05, 3.0),
-    size_spread=st.floats(0.0, 0.8),
-    rotation=st.floats(0.0, 180.0),
-    scatter=st.floats(0.0, 2.0),
-    drift=st.tuples(*[st.floats(-2, 2)] * 3),
-)
 VIEWS = st.builds(
     lambda heading, pitch, distance: view_of(
         Camera(target=(0, 0, 1), heading=heading, pitch=pitch, distance=distance), 160, 90

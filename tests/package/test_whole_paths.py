@@ -42,8 +42,6 @@ def read_curves(file: Path, path: str) -> tuple[UsdGeom.BasisCurves, dict[str, n
     )
     found["counts"] = np.array(curves.GetCurveVertexCountsAttr().Get())
     assert UsdGeom.GetStageMetersPerUnit(stage) == 1.0 and UsdGeom.GetStageUpAxis(stage) == "Z"
-    assert UsdGeom.BasisCurves(curves).ComputeExtent(found["points"].tolist(), found["widths"].tolist())
-    stage.GetRootLayer()
     return stage, found
 
 

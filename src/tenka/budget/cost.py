@@ -98,7 +98,7 @@ def ledger(
     figures : what was measured of the frames of each layer; kinds whose size only a simulation tells need
         them
     folder : of the effect, for its meshes
-    known : looks up cut-outs that were found before
+    known : looks up what drawing told of an element before
     """
     try:
         tier = effect.tier(tier_id)
@@ -107,7 +107,7 @@ def ledger(
         raise BadInput(f"no tier is called '{tier_id}'", f"one of {names}") from None
     d = device(tier.device)
     played = on_tier(effect, tier.id)
-    lines, problems, uncounted, uncut = [], [], [], []
+    lines, problems, uncounted, undrawn = [], [], [], []
     for layer in left_out(played):
         uncounted.append(Uncounted(layer.name, _why_unknown(layer, played)))
     for delivery in packable(played):
@@ -118,12 +118,15 @@ def ledger(
             continue
         kind = delivery.route.kind
         element = WRITERS[kind].describe(played, delivery, box, figures or {}, folder)
-        if getattr(delivery.route, "cut_out", "none") != "none":
+        if delivery.route.told_by_drawing:
             found = known(played, delivery) if known is not None else None
             if found is None:
-                uncut.append(delivery.name)
+                undrawn.append(
+                    f"{delivery.name}: {delivery.route.told_by_drawing} is known when its frames have been "
+                    "drawn at Pack; here its sprites are counted as whole frames."
+                )
             else:
-                element = element.model_copy(update={"cut_out": found})
+                element = element.model_copy(update=dict(found))
         for width, height in element.textures:
             if max(width, height) > d.largest_texture_px:
                 problems.append(
@@ -132,18 +135,8 @@ def ledger(
                 )
         lines.append(ROUTES[kind](delivery.name, element, tier, d))
     return Ledger(
-        tier, d, tuple(lines), tuple(problems), tuple(uncounted), (*_notes(effect, tier, d), *_uncut(uncut))
+        tier, d, tuple(lines), tuple(problems), tuple(uncounted), (*_notes(effect, tier, d), *undrawn)
     )
-
-
-def _uncut(names: list[str]) -> list[str]:
-    """What is said of flipbooks whose cut-outs nobody has drawn yet."""
-    if not names:
-        return []
-    return [
-        f"{', '.join(names)}: how much its cut-out saves is known when its frames have been drawn at Pack; "
-        "here its sprites are counted as whole frames."
-    ]
 
 
 def _notes(effect: Effect, tier: Tier, d: Device) -> tuple[str, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +17,8 @@ from tenka.pack.layout import taken
 from tenka.package.elements.flipbook import CutOut
 from tenka.run.plans import Plan, plans_of
 
-Known = Callable[[Effect, Delivery], CutOut | None]
+Known = Callable[[Effect, Delivery], Mapping[str, Any] | None]
+"""Looks up values of an element that are known by drawing it."""
 
 
 def look_name(effect: Effect, delivery: Delivery, plans: dict[str, Plan]) -> str:
@@ -48,7 +49,8 @@ def kept_cut(store: FrameStore, name: str) -> CutOut | None:
 def known_cuts(store: FrameStore, folder: Path | None) -> Known:
     """Looks up the cut-outs of flipbooks that have been drawn before."""
 
-    def known(effect: Effect, delivery: Delivery) -> CutOut | None:
-        return kept_cut(store, look_name(effect, delivery, plans_of(effect, folder)))
+    def known(effect: Effect, delivery: Delivery) -> Mapping[str, Any] | None:
+        found = kept_cut(store, look_name(effect, delivery, plans_of(effect, folder)))
+        return {"cut_out": found} if found is not None else None
 
     return known

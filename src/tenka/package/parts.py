@@ -65,6 +65,25 @@ class Element(Part):
         """What the game may turn of it; None where there is nothing."""
         return getattr(self, "player", None)
 
+    @property
+    def span(self) -> float:
+        """How long it is until it has shown all of itself, s."""
+        return self.times[-1]
+
+    def end(self, start: float, stopped: float) -> float:
+        """When nothing of it is there any more, s, of what was started and stopped then; what is written
+        moment by moment plays to its end."""
+        return start + self.times[-1]
+
+    def box(self, player: Any) -> tuple[Vec3, Vec3] | None:
+        """Low and high corner that it does not leave as it is played so, m; None where that is known of all
+        elements alone."""
+        return None
+
+    def cuts_hard(self, player: Any) -> bool:
+        """Whether it ends in a hard edge where something stands in it."""
+        return False
+
     def bounded(self) -> Self:
         """The same with the box that it can reach, as it is played now, where a game is told of that."""
         return self

@@ -10,7 +10,7 @@ import numpy as np
 
 from tenka.effect.catalogue import Settings
 from tenka.effect.courses import value_at
-from tenka.effect.model import Camera, Player
+from tenka.effect.model import Camera
 from tenka.look.colour import develop
 from tenka.look.compose import settled
 from tenka.look.heaven import NO_SKY_SHADOW, SkyShadow, sky_shadow
@@ -20,7 +20,6 @@ from tenka.look.render import SHADOWED
 from tenka.look.shadows import ShadowMap, cast_shadow, lamp_shadow
 from tenka.look.triangles import Surfaces, see
 from tenka.look.volume import LitVolume
-from tenka.package.elements.flipbook import Flipbook, reach
 from tenka.package.manifest import Manifest, read
 from tenka.package.parts import Element
 from tenka.package.stands import lamps_at, light_of, mesh_of, set_of
@@ -165,8 +164,8 @@ class Package:
 
     @property
     def span(self) -> float:
-        """How long it is until it has shown all of itself, s: sprites for two lives."""
-        return max(2 * e.player.life if isinstance(e, Flipbook) else e.times[-1] for e in self.elements)
+        """How long it is until it has shown all of itself, s."""
+        return max(e.span for e in self.elements)
 
     @property
     def bounds(self) -> Box:
@@ -180,10 +179,10 @@ class Package:
         for e, player in zip(self.elements, players):
             low, high = (np.array(v) for v in (getattr(e, "bounds", None) or self.bounds))
             by = ride(np.array([time]))[0][0] if ride is not None else np.zeros(3)
-            left = False
-            if isinstance(e, Flipbook) and isinstance(player, Player) and ride is None:
-                own = np.array(reach(e, player))
-                left = bool((own[0] < low - 1e-3).any() or (own[1] > high + 1e-3).any())
+            own = e.box(player) if ride is None else None
+            left = own is not None and bool(
+                (np.array(own[0]) < low - 1e-3).any() or (np.array(own[1]) > high + 1e-3).any()
+            )
             found.append((e.name, low + by, high + by, left))
         return found
 

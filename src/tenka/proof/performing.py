@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field, replace
 
-from tenka.package.elements.flipbook import Flipbook
 from tenka.package.manifest import Behaviour
 from tenka.package.parts import Element
 from tenka.proof.elements.base import Run
@@ -28,15 +27,7 @@ class Performance:
 
     def lives(self, run: Run, time: float) -> bool:
         """Whether anything of a run is there yet, or is still to come."""
-        if time >= run.ended:
-            return False
-        for e in self.elements:
-            if isinstance(e, Flipbook):  # its sprites are born again and again
-                if time < run.stopped + e.player.life * (1.0 + e.player.life_spread):
-                    return True
-            elif time - run.start <= e.times[-1]:
-                return True
-        return False
+        return time < run.ended and any(time < e.end(run.start, run.stopped) for e in self.elements)
 
     def alive(self, time: float) -> bool:
         """Whether any run is."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from tenka.package.elements.flipbook import Flipbook
 from tenka.package.parts import Element
 from tenka.scene.figure import figure
 from tenka.scene.meshes import Mesh
@@ -36,8 +35,4 @@ def walker(time: float, low: np.ndarray, high: np.ndarray, way: np.ndarray) -> M
 
 def cut_hard(elements: tuple[Element, ...], players: tuple[object, ...]) -> list[str]:
     """Names of elements whose sprites end in a hard edge where something stands in them."""
-    return [
-        e.name
-        for e, player in zip(elements, players)
-        if isinstance(e, Flipbook) and getattr(player, "soft_edge", 0.0) <= 0.0
-    ]
+    return [e.name for e, player in zip(elements, players) if e.cuts_hard(player)]

@@ -57,6 +57,11 @@ class RouteSettings(Settings):
     first: float = 0.0
     last: float = 4.0
 
+    @property
+    def told_by_drawing(self) -> str:
+        """What of its cost is known only when its frames have been drawn, as words; nothing where all is."""
+        return ""
+
     def fits(self, layer: Any) -> str:
         """Why it cannot deliver a layer, as the end of a sentence; nothing where it can."""
         *most, last = self.TAKES

@@ -334,3 +334,7 @@ class Flipbook(RouteSettings):
     def looks_first(self) -> bool:
         """Whether all of its frames are looked at before they are laid out."""
         return self.crop or self.loop or self.spacing == "even change"
+
+    @property
+    def told_by_drawing(self) -> str:
+        return "" if self.cut_out == "none" else "how much its cut-out saves"

@@ -60,6 +60,7 @@ function shapesOf(e) {
   return { texture: t, share };
 }
 ROUTES.flipbook = {
+  span: e => 2 * e.player.life, // born again and again: it is never over by itself
   ladder: ["count", [0, 1, 2, 4, 8, 16, 32, 64]],
   async load(e) {
     const cw = e.width / e.columns | 0, ch = e.height / e.rows | 0;

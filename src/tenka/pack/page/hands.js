@@ -64,13 +64,13 @@ function panel() {
     line.append(l.name, box, told); $("levers").append(line);
   }
   chooseTier(tier);
-  const span = Math.max(...M.elements.map(e => e.route === "flipbook" ? 2 * e.player.life : e.times[e.times.length - 1])); $("time").max = span;
+  const lasts = e => e.times[e.times.length - 1], span = Math.max(...M.elements.map(e => (ROUTES[e.route].span ?? lasts)(e))); $("time").max = span;
   $("time").oninput = () => { at = +$("time").value; runs = runs.filter(s => s <= at); if (!runs.length) runs = [0]; started = performance.now() / 1000 - at; };
   $("copies").oninput = () => $("copies_told").textContent = $("copies").value;
   $("pause").onclick = () => { playing = !playing; started = performance.now() / 1000 - at; $("pause").textContent = playing ? "Pause" : "Play"; };
   $("again").onclick = () => {
     // while it is alive: from the start, one more beside it, or nothing
-    const way = M.behaviour.trigger_again, alive = M.elements.some(e => e.route === "flipbook" || runs.some(s => at - s <= e.times[e.times.length - 1]));
+    const way = M.behaviour.trigger_again, alive = M.elements.some(e => ROUTES[e.route].span || runs.some(s => at - s <= lasts(e)));
     if (way === "refuse" && alive) { $("fault").textContent = "It is alive, and refuses to be triggered."; return; }
     if (way === "add") { first += Math.max(runs.length - 7, 0); runs = [...runs, at].slice(-8); $("time").max = span + at; } else { at = 0; started = performance.now() / 1000; first += runs.length; runs = [0]; $("time").max = span; }
   };

@@ -199,6 +199,19 @@ class Flipbook(Element):
         first, place = n - n % each, n % each
         return first + ((place + 1) % each if self.loop else min(place + 1, each - 1))
 
+    @property
+    def span(self) -> float:
+        return 2 * self.player.life
+
+    def end(self, start: float, stopped: float) -> float:  # its sprites are born again and again
+        return stopped + self.player.life * (1.0 + self.player.life_spread)
+
+    def box(self, player: Player) -> tuple[Vec3, Vec3]:
+        return reach(self, player)
+
+    def cuts_hard(self, player: Player) -> bool:
+        return player.soft_edge <= 0.0
+
     def bounded(self) -> Flipbook:
         return self.model_copy(update={"bounds": reach(self, self.player)})
 

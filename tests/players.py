@@ -1,0 +1,19 @@
+"""Players of flipbooks by chance, for tests of what holds of any."""
+
+from __future__ import annotations
+
+from hypothesis import strategies as st
+
+from tenka.effect.model import Player
+
+PLAYERS = st.builds(
+    Player,
+    count=st.integers(1, 40),
+    life=st.floats(0.1, 9.0),
+    life_spread=st.floats(0.0, 0.8),
+    scale=st.floats(0.05, 3.0),
+    size_spread=st.floats(0.0, 0.8),
+    rotation=st.floats(0.0, 180.0),
+    scatter=st.floats(0.0, 2.0),
+    drift=st.tuples(*[st.floats(-2, 2)] * 3),
+)
