@@ -23,7 +23,7 @@ from tenka.proof.elements.base import Run
 from tenka.proof.elements.flipbook import sprites
 from tenka.proof.engine import Package, package_view
 from tenka.proof.performing import MOST_RUNS, Performance
-from tenka.proof.walking import BESIDE, PACE, cut_hard, walker
+from tenka.proof.walking import BESIDE, FARTHEST, PACE, cut_hard, walker
 
 ELEMENT = element_of(small_effect())
 
@@ -173,6 +173,13 @@ def test_a_figure_walks_to_and_fro_through_the_middle():
     start, half, back = (walker(t, low, high, way).points for t in (0.0, length / PACE, 2 * length / PACE))
     assert half[:, 0].mean() - start[:, 0].mean() == pytest.approx(length, abs=1e-3)
     assert np.allclose(np.sort(start[:, 0]), np.sort(back[:, 0]), atol=1e-3)
+
+
+def test_pieces_that_fly_far_do_not_send_it_far():
+    wide = np.array([50.0, 50.0, 9.0])
+    for t in np.linspace(0.0, 30.0, 31):
+        at = walker(float(t), -wide, wide, np.array([0.0, 1.0, 0.0])).points
+        assert np.abs(at.mean(axis=0)[:2]).max() < FARTHEST + 0.1
 
 
 def test_a_figure_that_comes_and_goes_is_drawn_and_gone(package: Package):

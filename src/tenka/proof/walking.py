@@ -10,6 +10,7 @@ from tenka.scene.meshes import Mesh
 
 PACE = 1.2  # m/s
 BESIDE = 1.0  # m that it walks on beyond what is seen
+FARTHEST = 4.0  # m from the middle at most: pieces that fly far do not send it far
 
 
 def walker(time: float, low: np.ndarray, high: np.ndarray, way: np.ndarray) -> Mesh:
@@ -22,7 +23,8 @@ def walker(time: float, low: np.ndarray, high: np.ndarray, way: np.ndarray) -> M
     """
     way = np.array([way[0], way[1], 0.0]) / max(float(np.hypot(way[0], way[1])), 1e-9)
     middle = 0.5 * (np.asarray(low, float) + high)
-    half = 0.5 * float(np.abs(np.asarray(high, float) - low)[:2] @ np.abs(way[:2])) + BESIDE
+    reach = 0.5 * float(np.abs(np.asarray(high, float) - low)[:2] @ np.abs(way[:2]))
+    half = min(reach + BESIDE, FARTHEST)
     along = (PACE * time) % (4.0 * half)
     back = along > 2.0 * half
     place = along - half if not back else 3.0 * half - along

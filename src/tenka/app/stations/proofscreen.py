@@ -72,7 +72,15 @@ class Screen(QWidget):
                 middle = sum((a + b for a, b in edges), QPointF()) / (2 * len(edges))
                 told = f"{name} may leave its bounds as it is played now" if left else name
                 x = min(max(middle.x(), BESIDE), max(self.width() - 200.0, BESIDE))  # beside the counts
-                painter.drawText(QPointF(x, min(max(middle.y(), 24.0), self.height() - 12.0)), told)
+                at = QPointF(x, min(max(middle.y(), 24.0), self.height() - 12.0))
+                metrics = painter.fontMetrics()
+                back = QRectF(metrics.boundingRect(told)).translated(at).adjusted(-6, -3, 6, 3)
+                hue = painter.pen().color()
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(theme.colour(theme.GROUND, 0.78))
+                painter.drawRoundedRect(back, theme.RADIUS, theme.RADIUS)
+                painter.setPen(theme.colour(theme.TEXT) if not left else hue)
+                painter.drawText(at, told)
         if self.counts is not None:
             c = self.counts
             share = c.pixels / max(1, self.image.width() * self.image.height())
