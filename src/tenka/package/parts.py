@@ -75,9 +75,14 @@ class Element(Part):
         moment by moment plays to its end."""
         return start + self.times[-1]
 
+    @property
+    def held_in(self) -> tuple[Vec3, Vec3] | None:
+        """Low and high corner of the box that it does not leave as it was packed, m, where it has one."""
+        low, high = getattr(self, "low", None), getattr(self, "high", None)
+        return (low, high) if low is not None and high is not None else None
+
     def box(self, player: Any) -> tuple[Vec3, Vec3] | None:
-        """Low and high corner that it does not leave as it is played so, m; None where that is known of all
-        elements alone."""
+        """The same as it is played so, where that moves it; None where nothing does."""
         return None
 
     def cuts_hard(self, player: Any) -> bool:

@@ -177,7 +177,9 @@ class Package:
         them."""
         found = []
         for e, player in zip(self.elements, players):
-            low, high = (np.array(v) for v in (getattr(e, "bounds", None) or self.bounds))
+            if e.held_in is None:  # lights and the like have none
+                continue
+            low, high = (np.array(v) for v in e.held_in)
             by = ride(np.array([time]))[0][0] if ride is not None else np.zeros(3)
             own = e.box(player) if ride is None else None
             left = own is not None and bool(

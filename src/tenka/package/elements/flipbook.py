@@ -206,6 +206,10 @@ class Flipbook(Element):
     def end(self, start: float, stopped: float) -> float:  # its sprites are born again and again
         return stopped + self.player.life * (1.0 + self.player.life_spread)
 
+    @property
+    def held_in(self) -> tuple[Vec3, Vec3] | None:
+        return self.bounds
+
     def box(self, player: Player) -> tuple[Vec3, Vec3]:
         return reach(self, player)
 
