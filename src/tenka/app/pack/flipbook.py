@@ -31,6 +31,7 @@ from tenka.base.errors import Cancelled
 from tenka.base.jobs import Progress, Worker
 from tenka.effect.courses import value_at
 from tenka.effect.model import Delivery, Effect, Flipbook, Player
+from tenka.look.sprites import Book
 from tenka.pack.atlases import encode, levelled
 from tenka.pack.books import books_of
 from tenka.pack.cutting import cut_out, with_next
@@ -186,7 +187,8 @@ class ContactView(RouteView):
         if key == self._sheet_key:
             return
         self._sheet_key = key
-        self.saved.setText("")
+        waits = book.cut_out != "none" and book.variants > 1
+        self.saved.setText("cut-outs of variants are drawn when they have been packed" if waits else "")
         self._cells, self._looped = {}, book.loop
         self.steps.hide()
         if book.looks_first and not all(have):  # how it is laid out is known when all of it is simulated
@@ -229,7 +231,7 @@ class ContactView(RouteView):
                 store.has(run.name(f)) for run in held.values() for t in times for f in self._needed(t)
             )
 
-        def drawn(at: Layout, n: int, read: Read) -> np.ndarray:
+        def drawn(at: Layout, n: int, read: Read, books: dict[str, Book]) -> np.ndarray:
             raw = np.zeros((size[1], size[0], 8), np.float32)
             for share, t in shares_of(at, n):
                 frames, past = read(t=t)
@@ -239,9 +241,8 @@ class ContactView(RouteView):
                 levelled(raw, book.alpha_floor, book.alpha_contrast), "premultiplied", exposure, glow
             )
 
-        books, _ = books_of(effect, folder)
-
         def work() -> None:
+            books, _ = books_of(effect, folder)
             times = surveyed_times(effect, delivery)
             readers = [(have, reading(effect, plans))]
             with suppress(Cancelled):
@@ -262,7 +263,7 @@ class ContactView(RouteView):
                 for variant, (there, read) in enumerate(readers):
                     for n in there:
                         still_asked()
-                        rgba = drawn(at, n, read)
+                        rgba = drawn(at, n, read, books)
                         seen.append(np.asarray(rgba.any(axis=2)))
                         self.cell_ready.emit(mine, variant * len(at.times) + n, rgba)
                 element = describe(effect, delivery, box, at)
