@@ -20,6 +20,7 @@ from bench.hands import hands
 from bench.look import demos, pictures
 from bench.pieces import pieces
 from bench.result import Result
+from bench.water import water
 from bench.yardsticks import Advection, Cosine, Triad, in_turn, timed
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
@@ -468,6 +469,7 @@ BENCHES: dict[str, Callable[[], Iterator[Result]]] = {
     "volumes": volumes,
     "start": start_up,
     "pause": pause,
+    "water": water,
     "hands": hands,
     "memory": bandwidth,
 }

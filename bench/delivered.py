@@ -23,7 +23,8 @@ from tenka.cache.store import FrameStore
 from tenka.demo import EFFECTS, FOLDER
 from tenka.effect.courses import still
 from tenka.effect.document import delivered_on, replaced
-from tenka.effect.model import Effect, rerouted
+from tenka.effect.model import Delivery, Effect, rerouted
+from tenka.effect.routes.particles import ParticleBake
 from tenka.effect.storage import load
 from tenka.look.march import march
 from tenka.look.render import Renderer
@@ -32,13 +33,16 @@ from tenka.look.volume import light_volume
 from tenka.pack.books import books_of
 from tenka.pack.packing import pack
 from tenka.package.elements.flipbook import Flipbook
+from tenka.package.elements.particles import Particles
 from tenka.proof.elements.base import Now
 from tenka.proof.engine import Package
+from tenka.proof.jumps import jumps
 from tenka.run.plans import plans_of
 from tenka.scene.cameras import side_view, view_of
 
 SIZE = (480, 300)
 ANGLES = (0, 15, 30, 45, 60)
+LAW = "births and law"
 
 
 def stage_of(effect: Effect, store: FrameStore, index: int) -> np.ndarray:
@@ -233,6 +237,47 @@ def grid(store: FrameStore, spare: Path) -> None:
         print(f"| {passes} | {100 * left:.0f} % |", flush=True)
 
 
+def laws(store: FrameStore, spare: Path) -> None:
+    """Particles of the demos as births and a law, beside the simulation and the same moment by moment."""
+    print("| particles | births | alive alike | astray, of a way of | apart | light off | a law | moments |")
+    print("| --- | --- | --- | --- | --- | --- | --- | --- |")
+    for file in EFFECTS:
+        effect = load(file)
+        for layer in effect.layers:
+            if layer.kind != "particles" or ParticleBake(written=LAW).fits(layer):
+                continue
+            route, size = ParticleBake(last=600.0), {}
+            for written in (LAW, "each moment"):
+                own = Delivery(
+                    id="it", name="It", of=(layer.id,), route=route.model_copy(update={"written": written})
+                )
+                alone = effect.model_copy(update={"deliveries": (own,)})
+                (element,) = pack(alone, FOLDER, store, spare / "law").elements
+                assert isinstance(element, Particles)
+                size[written] = sum((spare / "law" / name).stat().st_size for name in element.files) / 1e6
+                if element.law is not None:
+                    a = element.law.agrees
+                    print(
+                        f"| {file.stem}, {layer.id} | {a.births:,} | {100 * a.alive:.1f} % | "
+                        f"{a.astray:.3f} m, {a.path:.2f} m | {a.apart:.3f} | {100 * a.light:.0f} % | ",
+                        end="",
+                    )
+            print(f"{size[LAW]:.1f} MB | {size['each moment']:.1f} MB |")
+
+
+def changes(store: FrameStore, spare: Path) -> None:
+    """Steam as a volume nearby and as a flipbook further away: how much is seen of the change."""
+    print("| steam changes at | FLIP, mean | at most |")
+    print("| --- | --- | --- |")
+    effect = load(FOLDER / "canvas_steam.tenka").model_copy(update={"tiers": (), "levers": ()})
+    for distance in (6.0, 12.0, 24.0, 48.0):
+        near = replaced(effect, "deliveries.fog.route.seen_to", distance)
+        pack(replaced(near, "deliveries.steam.route.seen_from", distance), FOLDER, store, spare / "change")
+        package = Package(spare / "change")
+        (jump,) = jumps(package, package.camera)
+        print(f"| {distance:g} m | {jump.flip:.3f} | {jump.worst:.3f} |")
+
+
 def left_by_passes(given: np.ndarray, counts: tuple[int, ...]) -> list[tuple[int, float]]:
     """Root mean square of what is left of a divergence after passes of red-black relaxation (Young 1954),
     each over both colours, in an open box."""
@@ -260,13 +305,13 @@ def main() -> None:
     ask = argparse.ArgumentParser(description=__doc__)
     ask.add_argument("--frames", type=Path, help="a folder in which simulated frames are kept")
     ask.add_argument("--only", default="", help="demos whose names hold this")
-    ask.add_argument("--part", default="", help="per_demo, motion, cut_outs, flipbooks, slices or grid alone")
+    ask.add_argument("--part", default="", help="the name of one of its tables")
     chosen = ask.parse_args()
     with tempfile.TemporaryDirectory() as spare:
         store = FrameStore(chosen.frames or Path(spare) / "frames")
         if chosen.part in ("", "per_demo"):
             per_demo(store, Path(spare), chosen.only)
-        for part in () if chosen.only else (motion, cut_outs, flipbooks, slices, grid):
+        for part in () if chosen.only else (motion, cut_outs, flipbooks, slices, grid, laws, changes):
             if chosen.part in ("", part.__name__):
                 part(store, Path(spare))
 

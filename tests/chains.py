@@ -97,11 +97,15 @@ def own() -> Effect:
     later = effect.camera.model_copy(update={"heading": effect.camera.heading + 40.0})
     moved = set_to(get(effect, eye), later, effect.props, 0.5, key=True)
     effect = replaced(effect, eye, moved.model_copy(update={"aperture": 0.02}))
+    effect = effect.model_copy(update={"out_of_sight": "restart"})
     first = effect.deliveries_of(gas.id)[0].id
+    effect = replaced(effect, f"deliveries.{first}.route.seen_to", 500.0)
     for name, value in (("motion", True), ("cut_out", "each frame"), ("alpha_floor", 0.02)):
         effect = replaced(effect, f"deliveries.{first}.route.{name}", value)
     for kind, route in (("particles", "particles"), ("debris", "bodies")):  # the first of each by its own
         effect = rerouted(effect, next(x.id for x in effect.layers if x.kind == kind), route)
+    lawful = next(d.id for d in effect.deliveries if d.route.kind == "particles")
+    effect = replaced(effect, f"deliveries.{lawful}.route.written", "births and law")
     bodies = next(d.id for d in effect.deliveries if d.route.kind == "bodies")
     effect = replaced(replaced(effect, f"deliveries.{bodies}.route.takes", 2), "again", "add")
     lit = Delivery(id="gleam", name="Gleam", of=(gas.id,), route=LightTrack(last=effect.seconds))

@@ -18,7 +18,7 @@ SECONDS = 0.5
 
 
 def many_ways() -> Effect:
-    """A fire that is a volume, dense slices and a light; sparks as particles, debris as bodies."""
+    """A fire that is a volume, dense slices and a light; sparks as particles, debris as bodies, a pool."""
     effect = STARTERS["Fire"](Effect())
     for name in ("Sparks", "Debris"):
         effect, _ = with_new_layer(effect, LAYERS[name](effect))
@@ -30,6 +30,15 @@ def many_ways() -> Effect:
     domain = gas.domain.model_copy(update={"voxel": 3.0 * gas.domain.voxel})
     look = gas.look.model_copy(update={"shimmer": 400.0})
     effect = effect.with_layer(gas.model_copy(update={"domain": domain, "look": look}))
+    effect, path = with_new_layer(effect, LAYERS["Water"](effect))
+    water = effect.layer(path.split(".")[1])
+    basin = water.basin.model_copy(
+        update={"origin": (1.0, -1.5, -0.4), "size": (2.0, 1.5, 0.8), "depth": 0.35, "cell": 0.05}
+    )
+    spout = water.new_source("spout", (2.0, -0.8, 0.0)).model_copy(
+        update={"push": (0, 0, -1.5), "foams": 4.0}
+    )
+    effect = effect.with_layer(water.model_copy(update={"basin": basin, "sources": (spout,)}))
     effect = effect.model_copy(update={"seconds": SECONDS, "name": "Many ways"})
     ids = {layer.kind: layer.id for layer in effect.layers if layer.name != "Tails"}
     ids["tails"] = tails.id
@@ -41,9 +50,12 @@ def many_ways() -> Effect:
         ("live", "gas", "grid", {"rate": 30.0}),
         ("haze", "gas", "shimmer", {}),
         ("specks", "particles", "particles", {}),
+        ("drift", "particles", "particles", {"written": "births and law", "fineness": 12}),
         ("tails", "tails", "trails", {}),
         ("chips", "debris", "bodies", {}),
         ("nodes", "debris", "bodies", {"form": "nodes"}),
+        ("pond", "water", "surface", {"texels": 40, "flow": True}),
+        ("ripples", "water", "livewater", {}),
         ("book", "gas", "flipbook", {"columns": 2, "rows": 2, "width": 96, "height": 96}),
     ]
     deliveries = tuple(

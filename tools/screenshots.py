@@ -44,6 +44,7 @@ CROPS = {
     "inside": ("inspect", (76, 38, 936, 612)),
     "burst": ("burst", (76, 38, 936, 612)),
     "ash": ("ash", (76, 38, 936, 612)),
+    "water": ("water", (76, 38, 936, 612)),
     "table": ("table", (0, 0, 900, 460)),
     "pack": ("pack", (0, 38, 936, 800)),
     "life": ("life", (0, 38, 936, 644)),
@@ -226,6 +227,11 @@ def ash(s: Studio) -> None:
     s.save("ash", spare=True)
 
 
+def water(s: Studio) -> None:
+    s.open("sluice_basin", 66)
+    s.save("water")
+
+
 def burst(s: Studio) -> None:
     s.open("boiler_burst", 22)
     s.save("burst")
@@ -250,7 +256,7 @@ def sparks(s: Studio) -> None:
     table = s.window.sheet.point_foot.table
     table.resize(900, 460)
     s.spin(0.6)
-    s.save("table", table)
+    s.save("table", table, spare=True)
     table.close()
 
 
@@ -292,6 +298,7 @@ PICTURES = (
     fire,
     mesh,
     ash,
+    water,
     burst,
     routes,
     sparks,

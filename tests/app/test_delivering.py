@@ -104,7 +104,7 @@ def test_deliveries_are_added_shared_left_out_and_removed(packing: Window, qtbot
     settle(qtbot, window)
     choice.there.setChecked(False)
     assert state.effect.tiers[0].without == (made.id,) and state.effect.tiers[1].without == ()
-    until(qtbot, lambda: "left out on this tier" in window.pack.outputs.text())
+    until(qtbot, lambda: "is left out on" in window.pack.outputs.text())
     choice.there.setChecked(True)
     window.pack.set_target(tmp_path / "package")
     window.pack.start()

@@ -4,6 +4,7 @@ measures."""
 from __future__ import annotations
 
 import csv
+import itertools
 import time
 from pathlib import Path
 
@@ -336,12 +337,13 @@ def test_a_carry_while_playing_is_kept_as_courses(window: Window, qtbot: QtBot):
     QTest.keyClick(window, Qt.Key.Key_Space)
     at = on_screen(window, (0.0, 0.0, 0.4))
     QTest.mousePress(window.stage, LEFT, pos=at)
-    shown: set[int] = set()
-    window.state.moved.connect(shown.add)
-    for k in range(1, 300):  # until the play has gone on: on a busy machine frames are slow to come
+    carry = window.stage.hands._carry
+    assert carry is not None
+    ends = time.monotonic() + 60
+    for k in itertools.count(1):  # until the play has gone on: on a busy machine frames are slow to come
         QTest.mouseMove(window.stage, at + QPoint(3 * (k % 30) + 3, 0))
         qtbot.wait(15)
-        if k > 30 and len(shown) > 4:
+        if (k > 30 and path_of(carry.samples, window.state.effect.rate)) or time.monotonic() > ends:
             break
     QTest.mouseRelease(window.stage, LEFT, pos=at + QPoint(90, 0))
     QTest.keyClick(window, Qt.Key.Key_Space)

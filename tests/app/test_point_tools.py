@@ -192,6 +192,37 @@ def test_the_table_sorts_filters_and_writes_what_it_shows(window: Window, qtbot:
     table.close()
 
 
+def test_pieces_are_moved_and_turned_from_the_table_without_simulating_again(window: Window, qtbot: QtBot):
+    path = add(window, "Debris")
+    simulated(window, qtbot)
+    window.state.go(6)
+    table = PointTable(window.state, "debris", window)
+    until(qtbot, lambda: table.model.rowCount() > 0)
+    key = window.state.session.key_of(6)
+    table._shift("by", (0.0, 0.0, 1.0), object())
+    assert "Select rows first" in table.said.text() and not get(window.state.effect, path).shifted
+    table.view.selectRow(2)
+    (id,) = table.ids_of_rows()
+    column = next(n for n, c in enumerate(table.model.columns) if c.name == "z")
+    before = table.model.columns[column].values[table.model.order[2]]
+    table.fields["by"].fields[2]._take(1.5, object())
+    table.fields["about"].fields[0]._take(90.0, object())
+    (shift,) = get(window.state.effect, path).shifted
+    assert (shift.id, shift.by, shift.about) == (id, (0.0, 0.0, 1.5), (90.0, 0.0, 0.0))
+    assert window.state.session.key_of(6) == key and table.ids_of_rows() == (id,)
+    assert table.model.columns[column].values[table.model.order[2]] == pytest.approx(before + 1.5, abs=1e-4)
+    table.view.clearSelection()
+    table.view.selectRow(5)
+    assert table.fields["by"].fields[2].value == 0.0  # another one stands as it was
+    table.view.clearSelection()
+    table.view.selectRow(2)
+    assert table.fields["by"].fields[2].value == 1.5
+    table.fields["by"].fields[2]._take(0.0, object())
+    table.fields["about"].fields[0]._take(0.0, object())
+    assert get(window.state.effect, path).shifted == ()
+    table.close()
+
+
 def test_pieces_are_deleted_and_held_from_the_table(window: Window, qtbot: QtBot):
     path = add(window, "Debris")
     simulated(window, qtbot)

@@ -293,8 +293,9 @@ def test_a_layer_that_fits_its_route_no_more_is_a_finding_that_mends(opened: Win
     window = opened
     sparks = window.state.effect.delivery("specks").of[0]
     window.state.edit(f"layers.{sparks}.look.form", "ribbon", "Form")
-    found = next(f for f in window.state.findings() if "cannot go as particles" in f.text)
-    assert found.mended is not None and found.mend == "Deliver it as trails"
-    window.state.apply(found.mended, found.mend)
-    assert window.state.effect.delivery("specks").route.kind == "trails"
+    for id in ("specks", "drift"):  # both are of the same sparks
+        found = next(f for f in window.state.findings() if "cannot go as particles" in f.text)
+        assert found.mended is not None and found.mend == "Deliver it as trails"
+        window.state.apply(found.mended, found.mend)
+        assert window.state.effect.delivery(id).route.kind == "trails"
     assert not any("cannot go" in f.text for f in window.state.findings())

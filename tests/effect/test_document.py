@@ -29,6 +29,7 @@ from tenka.effect.model import (
     Source,
     Stop,
     Tier,
+    WaterLayer,
 )
 from tenka.effect.starters import STARTERS, with_force, with_prop, with_source
 
@@ -339,9 +340,12 @@ def test_every_file_that_an_effect_names_is_found_from_another_folder(tmp_path: 
 def test_a_starting_point_is_a_whole_effect_that_keeps_the_props(name: str):
     effect = small_effect(name="untitled")
     made = STARTERS[name](effect)
-    assert made.props == effect.props and len(made.layers) == 1 and made.layers[0].sources and made.tiers
+    layer = made.layers[0]
+    assert made.props[: len(effect.props)] == effect.props and len(made.layers) == 1 and made.tiers
+    assert layer.sources or layer.colliders
     assert storage.loads(storage.dumps(made)) == made
-    assert isinstance(made.layers[0], GasLayer)
+    assert isinstance(layer, WaterLayer if STARTERS[name].group == "Water" else GasLayer)
+    assert STARTERS[name](made).props == made.props  # what it sets up is set up once
 
 
 def test_parts_are_added_under_ids_of_their_own():

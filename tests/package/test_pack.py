@@ -29,8 +29,9 @@ from tenka.effect import storage
 from tenka.effect.document import replaced, with_own
 from tenka.effect.model import Delivery, Effect
 from tenka.look.sprites import WHOLE, count_layers
+from tenka.pack.amiss import lost_flames
 from tenka.pack.flipbook import draw_cell
-from tenka.pack.layout import content_view, lost_flames
+from tenka.pack.layout import content_view
 from tenka.pack.packing import pack
 from tenka.package import manifest as form
 from tenka.package.atlas import load_atlas

@@ -183,7 +183,9 @@ def test_the_script_in_the_docs_redraws_what_proof_plays(packed: Path, tmp_path:
 
 
 @pytest.mark.skipif(NAME is None, reason="there is no browser here")
-@pytest.mark.parametrize("id", ["fog", "slabs", "leaves", "specks", "tails", "chips", "glow", "haze"])
+@pytest.mark.parametrize(
+    "id", ["fog", "slabs", "leaves", "specks", "drift", "tails", "chips", "glow", "haze"]
+)
 def test_the_page_shows_every_route_as_proof_does(id: str, tmp_path: Path):
     effect = many_ways()
     if id in ("fog", "slabs"):
@@ -210,5 +212,5 @@ def test_the_page_measures_every_route_that_has_steps(tmp_path: Path):
     rows = [line.split(",") for line in table.group(1).split()][1:]
     steps = {(row[1], row[2]) for row in rows}
     assert {("flipbook", "count"), ("volume", "samples"), ("particles", "share")} <= steps
-    specks = [int(row[4]) for row in rows if row[1] == "particles"]
+    specks = [int(row[4]) for row in rows if row[0] == "specks"]
     assert specks == sorted(specks) and specks[0] == 0 < specks[-1]

@@ -9,6 +9,7 @@ import pygltflib
 import pytest
 import trimesh
 from pxr import Usd, UsdGeom
+from scipy.spatial.transform import Rotation
 
 from tenka.base.errors import BadInput, Cancelled
 from tenka.base.jobs import Progress
@@ -177,6 +178,27 @@ def test_outliers_are_culled_and_deleted_pieces_left_out(tmp_path: Path, store: 
         effect().model_copy(update={"layers": layers}), None, store, tmp_path / "fewer.glb", layer_id="bits"
     )
     assert written.points == 11 and str(ids[2]) not in poses_of(tmp_path / "fewer.glb")
+
+
+def test_a_piece_that_was_moved_by_hand_is_so_in_what_is_written(tmp_path: Path, store: FrameStore):
+    own = effect()
+    export(own, None, store, tmp_path / "plain.glb", layer_id="bits")
+    ids = stored(store, "bits", 0).points.id.tolist()
+    layer = own.layer("bits").with_shift(ids[1:2], by=(1.0, 2.0, 3.0))
+    layer = layer.with_shift(ids[1:3], about=(0.0, 0.0, 90.0))
+    moved = own.with_layer(layer)
+    export(moved, None, store, tmp_path / "moved.glb", layer_id="bits")
+    found = [poses_of(tmp_path / f"{name}.glb") for name in ("plain", "moved")]
+    for n, id in enumerate(ids):
+        (times, places, own_turns, _), (_, others, turned, _) = (poses[str(id)] for poses in found)
+        off = (1.0, 3.0, -2.0) if n == 1 else (0.0, 0.0, 0.0)  # y up
+        np.testing.assert_allclose(others - places, np.tile(off, (len(times), 1)), atol=1e-5)
+        by = Rotation.from_quat(turned) * Rotation.from_quat(own_turns).inv()
+        angle = 90.0 if n in (1, 2) else 0.0
+        np.testing.assert_allclose(np.degrees(by.magnitude()), angle, atol=0.05)
+        if angle:  # about what is up
+            np.testing.assert_allclose(by.as_rotvec()[:, 1], np.pi / 2, atol=1e-3)
+    assert layer.with_shift(ids[:3], by=(0.0,) * 3, about=(0.0,) * 3).shifted == ()
 
 
 def test_a_sequence_goes_out_in_other_units_and_axes(tmp_path: Path, store: FrameStore):

@@ -40,7 +40,8 @@ from tenka.look.shimmer import bends_of
 from tenka.look.shot import gathered, shot_of
 from tenka.look.swarm import Swarm, ready
 from tenka.look.volume import light_volume
-from tenka.pack.layout import bounds_of, left_out, packable, taken, unfit
+from tenka.pack.amiss import unfit
+from tenka.pack.layout import bounds_of, left_out, packable, taken
 from tenka.pack.packing import pack
 from tenka.pack.routes import ROUTES as WRITERS
 from tenka.package import manifest as form
@@ -96,7 +97,7 @@ def test_the_tables_of_routes_fit_each_other():
     for word in words:
         settings, element = ROUTES[word], tenka.package.elements.ELEMENTS[word]
         assert settings().kind == word and settings.TITLE and settings.HINT.endswith(".")
-        assert set(settings.TAKES) <= {"gas", "particles", "debris"}
+        assert set(settings.TAKES) <= {"gas", "particles", "debris", "water"}
         assert element.model_fields["route"].default == word
         assert f"ROUTES.{word} = {{" in (page / f"{word}.js").read_text()
         own = {n for n in ("player",) if n in settings.model_fields}
@@ -569,7 +570,7 @@ def test_a_live_grid_is_described_and_costs_what_its_voxels_do(
     source = next(iter(told["sources"].values()))
     assert source["size"]["unit"] == "m" and source["temperature"]["value"] == gas.sources[0].temperature
     assert max(element.shape) == 48 and told["rate"] == effect.rate
-    assert Package(folder).unplayed == ["Live"]
+    assert Package(folder).unplayed == ["Live", "Ripples"]
     tiered = effect.model_copy(update={"tiers": (Tier(id="mid", name="Mid", distance=6.0),)})
     figures = {id: figures_of(plan, store) for id, plan in plans_of(effect, None).items()}
 
@@ -763,7 +764,8 @@ def test_a_volume_without_a_field_is_refused(effect: Effect, store: FrameStore, 
 def test_what_no_more_fits_its_route_is_left_out_told_mended_and_not_counted(effect: Effect, tmp_path: Path):
     sparks = effect.delivery("specks").of[0]
     changed = replaced(effect, f"layers.{sparks}.look.form", "ribbon")
-    changed = changed.model_copy(update={"tiers": (Tier(id="mid", name="Mid"),)})
+    kept = tuple(d for d in changed.deliveries if d.id != "drift")  # of the same sparks
+    changed = changed.model_copy(update={"tiers": (Tier(id="mid", name="Mid"),), "deliveries": kept})
     found = unfit(changed)
     assert (
         len(found) == 1

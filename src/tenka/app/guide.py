@@ -27,13 +27,13 @@ from tenka.effect.document import get, param_at
 from tenka.effect.layers import LayerBase
 from tenka.effect.model import POINTS, Effect, Light, SceneLight, Tier
 from tenka.effect.routes.base import RouteSettings
-from tenka.effect.routes.flipbook import Player
+from tenka.effect.routes.player import Player
 
 if TYPE_CHECKING:
     from tenka.app.window import Window
 
 FOLDER = Path(str(files("tenka") / "guide"))
-PAGES = ("first-effect", "window", "gas", "particles", "look", "delivering", "words", "settings")
+PAGES = ("first-effect", "window", "gas", "water", "particles", "look", "delivering", "words", "settings")
 """Names of the pages, in the order in which they are read."""
 PROPORTIONAL = 1  # of a line's height, as the library counts the ways to say it
 PARTS = {"pack": "Pack", "budget": "Budget", "proof": "Proof"}  # of the page on delivering, by station

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -20,7 +21,7 @@ from tenka.app.stage.handle import Handle, wall_handles
 from tenka.app.state import State
 from tenka.base.words import counted, singular
 from tenka.effect.courses import value_at
-from tenka.effect.model import Effect, GasLayer, LayerBase, PointLayer
+from tenka.effect.model import Effect, GasLayer, LayerBase, PointLayer, WaterLayer
 from tenka.gas.bent import axis_of, is_bent
 from tenka.gas.felt import fastest_at
 from tenka.gas.grid import Grid
@@ -60,6 +61,15 @@ class LayerView:
 def _gas_box(effect: Effect, layer: GasLayer) -> Box | None:
     grid = Grid.of(layer.domain)
     return np.asarray(grid.origin, float), np.asarray(grid.size, float)
+
+
+def _water_box(effect: Effect, layer: WaterLayer) -> Box | None:
+    return np.asarray(layer.basin.origin, float), np.asarray(layer.basin.size, float)
+
+
+def _cells(layer: LayerBase, frame: Any) -> str:
+    x, y = frame.shape
+    return f"{x} × {y} cells"
 
 
 def _points_box(effect: Effect, layer: PointLayer) -> Box | None:
@@ -102,6 +112,14 @@ VIEWS: dict[str, LayerView] = {
         (("Debris", "gem"),),
         box=_points_box,
         counted=_alive,
+    ),
+    "water": LayerView(
+        "droplets",
+        ("basin", "flow", "foam", ""),
+        starters=(("Water", "droplets"),),
+        handles=partial(wall_handles, box="basin"),
+        box=_water_box,
+        counted=_cells,
     ),
 }
 PLAIN = LayerView("layers")

@@ -22,7 +22,7 @@ from tenka.effect.model import Delivery, Effect, GasLayer, Layer, Tier
 from tenka.effect.naming import in_names
 from tenka.effect.starters import empty
 from tenka.effect.together import set_together
-from tenka.pack.layout import lost_flames, unfit
+from tenka.pack.amiss import amiss
 from tenka.pack.looked import known_cuts
 from tenka.run.findings import Finding
 from tenka.run.fitting import ridden
@@ -373,7 +373,7 @@ class State(Choosing):
             if layer.kind in KINDS and layer.id in self.status.layers:
                 figures = self.status.layers[layer.id].figures
                 found += KINDS[layer.kind].findings(self.effect, layer, figures)
-        found += lost_flames(self.effect) + unfit(self.effect)
+        found += amiss(self.effect)
         if self._placed is not None and self._placed[0] is self.effect:  # a mend is of the present effect
             found += self._placed[1]
         book = self.ledger

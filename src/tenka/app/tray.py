@@ -21,7 +21,18 @@ from tenka.effect.model import Effect, Layer
 from tenka.effect.starters import STARTERS, with_collider, with_force, with_light, with_prop, with_source
 from tenka.scene.files import read
 
-ICONS = {"Plume": "factory", "Puff": "cloudy", "Mist": "cloud-fog", "Fire": "flame", "Fireball": "bomb"}
+ICONS = {
+    "Plume": "factory",
+    "Puff": "cloudy",
+    "Mist": "cloud-fog",
+    "Fire": "flame",
+    "Fireball": "bomb",
+    "Water": "droplets",
+    "Pool": "droplets",
+    "Stream": "waves",
+    "Wake": "ship",
+    "Mud": "droplet",
+}
 ICON_HEIGHT = 26
 ON_TRAY = ("Wind", "Eddies", "Swirl")
 PROPS = (
@@ -63,6 +74,7 @@ class Tray(QWidget):
         self.entries: list[tuple[str, str, str, Callable[[], None]]] = []
         self._group = ""
         self._heads: list[QLabel] = []
+        self.layer_menu = QMenu(self)
         self._beginnings(column)
         self._head(column, "Add")
         self._layers_and_sources(column)
@@ -84,18 +96,20 @@ class Tray(QWidget):
     def _beginnings(self, column: QVBoxLayout) -> None:
         """What one may begin with."""
         self._head(column, "Begin")
+        groups: dict[str, QMenu] = {}
         for name, make in STARTERS.items():
             words = make.words
-            self._button(
-                column,
-                name,
-                ICONS[name],
-                f"{words} Where there are layers, it asks whether to add to them.",
-                self._begin(name),
-            )
+            tip = f"{words} Where there are layers, it asks whether to add to them."
+            if make.group:
+                menu = groups.setdefault(make.group, QMenu(self))
+                self._entry(menu, name, ICONS[name], tip, self._begin(name, make.group))
+                continue
+            self._button(column, name, ICONS[name], tip, self._begin(name))
+        for group, menu in groups.items():
+            names = ", ".join(name.lower() for name, made in STARTERS.items() if made.group == group)
+            self._menu_button(column, group, ICONS[group], f"{group} to begin with: {names}", menu)
 
     def _layers_and_sources(self, column: QVBoxLayout) -> None:
-        self.layer_menu = QMenu(self)
         self.layer_menu.aboutToShow.connect(self._fill_layers)
         for name in (starter[0] for view in VIEWS.values() for starter in view.starters):
             make = LAYERS[name]
@@ -105,7 +119,7 @@ class Tray(QWidget):
             column,
             "Layer",
             "layers",
-            "A further layer: gas, sparks, embers, dust, debris, or a preset",
+            "A further layer: gas, water, sparks, embers, dust, debris, or a preset",
             self.layer_menu,
         )
         self._button(
@@ -242,17 +256,18 @@ class Tray(QWidget):
         self.buttons[name].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.buttons[name].setMenu(menu)
 
-    def _begin(self, name: str) -> Callable[[], None]:
+    def _begin(self, name: str, button: str = "") -> Callable[[], None]:
         def begin() -> None:
             if self.state.effect.layers:
-                self.ask_begin(name)
+                self.ask_begin(name, button)
             else:
                 self.begin(name)
 
         return begin
 
-    def ask_begin(self, name: str) -> QMenu:
-        """Where there are layers already: whether to add to them, or to take their place."""
+    def ask_begin(self, name: str, beside: str = "") -> QMenu:
+        """Where there are layers already: whether to add to them, or to take their place; asked beside a
+        button of the tray, by default that of the starting point."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for text, icon, add in (
@@ -262,7 +277,7 @@ class Tray(QWidget):
             action = menu.addAction(theme.icon(icon), text)
             assert action is not None
             action.triggered.connect(lambda _=False, a=add: self.begin(name, a))
-        button = self.buttons[name]
+        button = self.buttons[beside or name]
         menu.popup(button.mapToGlobal(button.rect().topRight()))
         return menu
 

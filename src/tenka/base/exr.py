@@ -39,7 +39,7 @@ def read_exr(file: Path, width: int, height: int, letters: str = LETTERS) -> np.
     Raises
     ------
     BadInput
-        Missing, broken, of another size, or without one of the channels.
+        Missing, broken, of another size, without one of the channels, or with what is no number.
     """
     import OpenEXR
 
@@ -56,4 +56,7 @@ def read_exr(file: Path, width: int, height: int, letters: str = LETTERS) -> np.
     if found[0].shape != (height, width):
         tall, wide = found[0].shape
         raise BadInput(f"is {wide} x {tall} px", f"{width} x {height} px as the manifest says", file)
-    return np.stack(found, axis=2)
+    values = np.stack(found, axis=2)
+    if not np.isfinite(values).all():
+        raise BadInput("holds what is no number", "finite numbers", file)
+    return values

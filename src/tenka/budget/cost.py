@@ -7,17 +7,17 @@ inputs. What the model leaves out is said in docs/numerics.md.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from tenka.base.errors import BadInput
 from tenka.budget.devices import Device, device
-from tenka.budget.lines import Line
+from tenka.budget.lines import Line, Term
 from tenka.budget.routes import ROUTES
 from tenka.effect.courses import most
 from tenka.effect.document import delivered_on, on_tier
-from tenka.effect.model import Effect, Tier, heard
+from tenka.effect.model import Delivery, Effect, Tier, heard
 from tenka.look.shot import SHOWN
 from tenka.pack.layout import bounds_of, left_out, packable, taken
 from tenka.pack.looked import Known
@@ -71,6 +71,19 @@ class Ledger:
     def calibration(self) -> str:
         """What the figures rest on, in words."""
         return f"calibrated by {self.device.calibrated}" if self.device.calibrated else "uncalibrated"
+
+
+def _shows(delivery: Delivery, tier: Tier) -> bool:
+    """Whether a delivery is shown at the distance of a tier."""
+    return delivery.route.seen_from <= tier.distance < delivery.route.seen_to
+
+
+def _unseen(line: Line, delivery: Delivery, tier: Tier) -> Line:
+    """What is left of a line at whose distance the delivery is not shown: its memory."""
+    route = delivery.route
+    why = f"from {route.seen_from:g} m to {route.seen_to:g} m, and not at {tier.distance:g} m"
+    terms = (Term("shown", 0.0, "", why), *(t for t in line.terms if t.unit == "MB"))
+    return replace(line, ms=0.0, update_ms=0.0, overdraw=0.0, covered=0.0, terms=terms)
 
 
 def _why_unknown(layer: Any, played: Effect) -> str:
@@ -133,7 +146,8 @@ def ledger(
                     f"{delivery.name}: a texture of {width} × {height} px is larger than "
                     f"{d.name} takes ({d.largest_texture_px} px)."
                 )
-        lines.append(ROUTES[kind](delivery.name, element, tier, d))
+        line = ROUTES[kind](delivery.name, element, tier, d)
+        lines.append(line if _shows(delivery, tier) else _unseen(line, delivery, tier))
     return Ledger(
         tier, d, tuple(lines), tuple(problems), tuple(uncounted), (*_notes(effect, tier, d), *undrawn)
     )

@@ -19,6 +19,7 @@ from tenka.budget.cost import ledger
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.courses import Wave
 from tenka.effect.model import (
+    BasinBox,
     Collider,
     DebrisLayer,
     DomainBox,
@@ -27,6 +28,7 @@ from tenka.effect.model import (
     Fire,
     Flipbook,
     GasLayer,
+    InWater,
     Motion,
     ParticleLayer,
     Pieces,
@@ -35,10 +37,13 @@ from tenka.effect.model import (
     PointMotion,
     PointSource,
     Prop,
+    Pull,
     Source,
     Swirl,
     Tier,
     Turbulence,
+    WaterLayer,
+    WaterSource,
     Wind,
     first_delivery,
 )
@@ -61,7 +66,7 @@ from tenka.particles.state import AirField
 from tenka.proof.engine import Package, package_view
 from tenka.run.driver import simulate
 from tenka.run.frames import PointFrame
-from tenka.run.plans import Plan
+from tenka.run.plans import Plan, plans_of
 from tenka.scene.cameras import view_of
 from tenka.scene.distance import distance_field
 from tenka.scene.meshes import primitive
@@ -263,6 +268,37 @@ def warm_points() -> None:
         )
 
 
+def warm_water() -> None:
+    """Water: that it flows, is pushed, foams, sets, and is drawn."""
+    box = Prop(
+        id="box", name="Box", size=(0.4, 0.4, 0.4), position=(0.5, 0.5, -0.7), shift_x=Wave(amount=0.2)
+    )
+    post = Prop(id="post", name="Post", size=(0.1, 0.1, 1.0), position=(0.0, 0.0, -0.6))
+    rain = WaterSource(id="rain", name="Rain", shape="everywhere", gives="rain", drops=500.0)
+    layer = WaterLayer(
+        id="water",
+        name="Water",
+        basin=BasinBox(origin=(-1.0, -1.0, -0.5), size=(2.0, 2.0, 1.0), depth=0.4, cell=0.1),
+        colliders=(
+            InWater(id="hull", name="Hull", prop="box"),
+            InWater(id="bed", name="Bed", prop="post", acts="bed"),
+        ),
+        sources=(rain,),
+    )
+    thick = layer.model_copy(update={"id": "slip", "flow": layer.flow.model_copy(update={"stress": 20.0})})
+    pull = Pull(id="pull", name="Pull", position=(0.0, 0.0, 0.0))
+    effect = Effect(seconds=0.1, layers=(layer, thick), props=(box, post), forces=(pull,))
+    with tempfile.TemporaryDirectory() as folder:
+        store = FrameStore(Path(folder) / "frames")
+        plans = plans_of(effect, None)
+        for plan in plans.values():
+            simulate(plan, store, Progress())
+        frames = {id: plan.read(store, 1) for id, plan in plans.items()}
+    for coarse in (1, 4):
+        shot = shot_of(effect, frames, None, 0.05)
+        Renderer().draw_shot(shot, effect.light, view_of(effect.camera, 64, 48), coarse)
+
+
 @dataclass(frozen=True)
 class Part:
     """Kernels that are compiled together."""
@@ -281,6 +317,7 @@ PARTS = {
     "delivery": Part(warm_delivery, 6, ("set", "cloud")),
     "points": Part(warm_points, 48, ("set", "cloud", "push")),
     "more gas": Part(warm_more_gas, 25, ("flow", "push", "solids")),
+    "water": Part(warm_water, 30, ("set", "push")),
 }
 """The kernels in parts that can be compiled beside each other, in the order in which they are wanted."""
 
@@ -302,7 +339,9 @@ def first_parts(effect: Effect) -> list[str]:
     burns = any(g.fire.burns or g.domain.follow or any(s.dye for s in g.sources) for g in effect.gases)
     if burns or any(f.region != "everywhere" or f.kind not in ("wind", "turbulence") for f in effect.forces):
         found.add("more gas")
-    if len(effect.gases) < len(effect.layers):
+    if any(layer.kind == "water" for layer in effect.layers):
+        found.add("water")
+    if any(layer.kind not in ("gas", "water") for layer in effect.layers):
         found.add("points")
     for part in reversed(PARTS):  # what a part waits for stands before it
         if part in found:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -40,7 +41,8 @@ def pack(
 ) -> None:
     """Write the package: all deliveries of what is seen."""
     from tenka.effect.document import on_tier
-    from tenka.pack.layout import left_out, lost_flames, twice_shown, unfit
+    from tenka.pack.amiss import amiss, twice_shown
+    from tenka.pack.layout import left_out
     from tenka.pack.lightmaps import asked_in_vain
     from tenka.pack.packing import pack as write
 
@@ -64,7 +66,7 @@ def pack(
             print(f"{text}.", file=sys.stderr)
         for text in twice_shown(had) if only is None else ():
             print(f"{text}.", file=sys.stderr)
-        for found in lost_flames(effect, only) + unfit(had, only):
+        for found in amiss(had, only):
             print(f"{found.text}.", file=sys.stderr)
         for element in manifest.elements:
             _say_element(element, folder, name, as_json)
@@ -85,10 +87,12 @@ def _say_element(element: Any, folder: Path, tier: str | None, as_json: bool) ->
             "files": files,
             "bytes": size,
             "folder": str(folder),
+            "remark": element.remark,
         },
         as_json,
         f"Packed {element.name} as {element.route}, {counted(len(element.times), 'moment')} in "
-        f"{counted(len(files), 'file')} of {size / 1e6:.2f} MB, to {folder}.",
+        f"{counted(len(files), 'file')} of {size / 1e6:.2f} MB, to {folder}."
+        + (f" {element.remark}." if element.remark else ""),
     )
 
 
@@ -101,10 +105,15 @@ def proof(
     picture: Annotated[Path, typer.Option("--picture", help="PNG to write.")],
     size: Annotated[str, typer.Option("--size", help="WxH in px.")] = "1280x800",
     heat: Annotated[bool, typer.Option("--heat", help="Show overdraw as heat.")] = False,
+    changes: Annotated[
+        bool,
+        typer.Option("--changes", help="Measure how much is seen of it where other deliveries are shown."),
+    ] = False,
     as_json: Json = False,
 ) -> None:
     """Play a package as a game would, and count what that takes."""
     from tenka.proof.engine import Package, package_view
+    from tenka.proof.jumps import jumps
 
     width, height = size_of(size)
     if not 0 <= frame <= 10**7:
@@ -143,6 +152,8 @@ def proof(
         f"{', '.join(there)} cover {c.covered:,} px ({c.overdraw:.2f} layers where any, {c.most} at most) "
         f"and read {c.texture_bytes / 1e6:.2f} MB of texture; drawn to {picture}.",
     )
+    for jump in jumps(package, package.camera) if changes else ():
+        say(asdict(jump), as_json, f"The change {jump.words}.")
 
 
 @app.command()

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from tenka.base.randomness import unit_array
-from tenka.demo import FOLDER, canvas, grains, workshop
+from tenka.demo import FOLDER, canvas, grains, waterside, workshop
 from tenka.demo.shapes import BRICK, CLAY, IRON, SOOT, STONE, WOOD, aged, placed
 from tenka.scene.figure import figure
 from tenka.scene.glb import to_bytes
@@ -144,6 +144,7 @@ def main(folder: Path = FOLDER) -> None:
         ("figure", figure),
         *workshop.PROPS.items(),
         *grains.PROPS.items(),
+        *waterside.PROPS.items(),
     ):
         mesh = build()
         assert math.isfinite(float(mesh.points.sum()))

@@ -61,6 +61,8 @@ class NewLayer:
             "sources": tuple(s.model_copy(update={"position": place}) for s in layer.sources)
         }
         gas = effect.gases[0] if effect.gases else None
+        if hasattr(layer, "basin"):
+            changes.pop("sources")
         if gas is not None and hasattr(layer, "domain"):
             changes["domain"] = gas.domain
         if gas is not None and self.in_gas:
@@ -74,6 +76,7 @@ LAYERS = {
     "Sparks": NewLayer("layer_sparks", "A burst of sparks: streaks that fly, bounce and cool."),
     "Embers": NewLayer("layer_embers", "Embers that rise and wander with the gas.", True),
     "Dust": NewLayer("layer_dust", "Dust that hangs in the air and goes with the gas.", True),
+    "Water": NewLayer("layer_water", "Still water in a basin, for what moves in it and falls into it."),
     "Debris": NewLayer("layer_debris", "Pieces thrown at once, that tumble, bounce and come to rest."),
 }
 """Layers that can be added, by name."""

@@ -172,6 +172,7 @@ MOTION = Section("Motion")
 FADING = Section("Fading")
 COLLISION = Section("Collision")
 BED = Section("Bed")
+FOAM = Section("Foam")
 LOOK = Section("Look", "look")
 COLOUR = Section("Colour", "look")
 TRAIL = Section("Trail", "look")
@@ -182,6 +183,7 @@ ATLAS = Section("Atlas", "pack")
 VOLUME = Section("Volume", "pack")
 BAKE = Section("Bake", "pack")
 PLAYER = Section("Player", "player")
+DISTANCE = Section("Distance", "player")
 QUALITY = Section("Quality")
 VIEWING = Section("Viewing", "tier")
 FILE_KINDS = ("file", "image", "points_file", "package")
@@ -197,6 +199,7 @@ ORDER = (
     FADING,
     COLLISION,
     BED,
+    FOAM,
     LOOK,
     COLOUR,
     TRAIL,
@@ -207,6 +210,7 @@ ORDER = (
     VOLUME,
     BAKE,
     PLAYER,
+    DISTANCE,
     QUALITY,
     VIEWING,
 )

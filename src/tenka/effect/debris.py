@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from tenka.effect.catalogue import COLLISION, MOTION, WHAT, Settings
+from tenka.effect.catalogue import COLLISION, LOOK, MOTION, WHAT, Settings
 from tenka.effect.former import turning_by_turns
 from tenka.effect.particles import PointLayer
 from tenka.effect.placed import Ramp, Vec3, heard, ramp
@@ -165,6 +166,24 @@ class Bodies(Settings):
     )
 
 
+class Shifted(Settings):
+    """A piece that stands otherwise than it was simulated, at every moment."""
+
+    id: int = Field(ge=0, lt=2**62)
+    by: Vec3 = LOOK.number(
+        (0.0, 0.0, 0.0), "m", -1000, 1000, "How far it stands from where it was simulated.", soft=(-1, 1)
+    )
+    about: Vec3 = LOOK.number(
+        (0.0, 0.0, 0.0),
+        "°",
+        -360,
+        360,
+        "How far it is turned about its own middle, round x, y and z of the scene in turn.",
+        soft=(-180, 180),
+        step=1,
+    )
+
+
 class DebrisLayer(PointLayer):
     UNITS: ClassVar[str] = "pieces"
 
@@ -173,6 +192,7 @@ class DebrisLayer(PointLayer):
     bodies: Bodies = Field(default_factory=Bodies)
     deleted: tuple[int, ...] = Field((), max_length=10_000)
     held: tuple[int, ...] = Field((), max_length=10_000)
+    shifted: tuple[Shifted, ...] = Field((), max_length=10_000)
     look: PointLook = Field(
         default_factory=lambda: PointLook(form="mesh", opacity_over=ramp((0.0, 1.0), (0.92, 1.0), (1.0, 0.0)))
     )
@@ -195,6 +215,21 @@ class DebrisLayer(PointLayer):
     def deleted_ids(self) -> tuple[int, ...]:
         return self.deleted
 
+    @property
+    def shifts(self) -> tuple[Shifted, ...]:
+        return self.shifted
+
+    @property
+    def edits(self) -> tuple[Any, ...]:
+        return self.deleted, self.shifted
+
+    def with_shift(self, ids: Iterable[int], **changes: Vec3) -> Self:
+        """The same with some pieces moved or turned otherwise; what is not changed of each stays."""
+        had = {s.id: s for s in self.shifted}
+        had |= {id: had.get(id, Shifted(id=id)).model_copy(update=changes) for id in ids}
+        kept = (s for _, s in sorted(had.items()) if any(s.by) or any(s.about))
+        return self.model_copy(update={"shifted": tuple(kept)})
+
     def props_used(self) -> set[str]:
         made_of = {self.pieces.prop} if self.pieces.make in ("cut", "prop") else set()
         return super().props_used() | made_of
@@ -207,7 +242,7 @@ class DebrisLayer(PointLayer):
         kept = pieces.make in OWN_PIECES or pieces.prop in props
         swap = pieces.swap if pieces.swap in props else ""
         changed = pieces.model_copy(update={"make": pieces.make if kept else "sherds", "swap": swap})
-        layer = self.model_copy(update={"pieces": changed, "deleted": (), "held": ()})
+        layer = self.model_copy(update={"pieces": changed, "deleted": (), "held": (), "shifted": ()})
         return layer if kept or pieces.make != "cut" else layer._thrown()
 
     def _thrown(self) -> Self:

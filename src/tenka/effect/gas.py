@@ -112,6 +112,11 @@ class DomainBox(Settings):
         label="run-up",
     )
 
+    @property
+    def edge(self) -> float:
+        """Edge of its cells, m."""
+        return self.voxel
+
 
 class Motion(Settings):
     """How the gas moves."""
@@ -320,6 +325,10 @@ class GasLayer(LayerBase):
         middle = (d.origin[0] + d.size[0] / 2, d.origin[1] + d.size[1] / 2, d.origin[2] + d.size[2] * 0.12)
         edge = max(min(d.size) * 0.16, 3 * d.voxel)
         return Source(id=id, name="Source", position=middle, size=(edge, edge, edge))
+
+    @property
+    def room(self) -> tuple[Vec3, Vec3] | None:
+        return self.domain.origin, self.domain.size
 
     @property
     def run_up_seconds(self) -> float:

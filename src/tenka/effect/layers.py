@@ -8,13 +8,13 @@ from typing import Any, ClassVar, NamedTuple, Self
 from tenka.base.errors import BadInput
 from tenka.effect.catalogue import MOTION
 from tenka.effect.courses import Value
-from tenka.effect.placed import FROM_LAYER, ON_PROP, Feed, Heard, heard
+from tenka.effect.placed import FROM_LAYER, ON_PROP, Feed, Heard, Vec3, heard
 from tenka.effect.routes import Route
 from tenka.effect.routes.flipbook import Flipbook
 
-FIELD, POINTS = "field", "points"
-"""What layers hand to others: fields on a grid (density, velocity), or points that move."""
-HANDED = {FIELD: "a gas", POINTS: "particles"}
+FIELD, POINTS, SURFACE = "field", "points", "surface"
+"""What layers hand to others: fields on a grid (density, velocity), points that move, a water's surface."""
+HANDED = {FIELD: "a gas", POINTS: "particles", SURFACE: "a water"}
 """The same, in words."""
 
 
@@ -24,7 +24,7 @@ class Link(NamedTuple):
     Attributes
     ----------
     of : its id
-    hands : what it must hand over, FIELD or POINTS
+    hands : what it must hand over, FIELD, POINTS or SURFACE
     who : whose setting it is, in words
     simulated : whether the simulation takes from it, or only the picture
     """
@@ -112,6 +112,11 @@ class LayerBase(Heard):
         return {}
 
     @property
+    def edits(self) -> tuple[Any, ...]:
+        """What was changed by hand of what is simulated, and simulates nothing again."""
+        return ()
+
+    @property
     def run_up_seconds(self) -> float:
         """Seconds simulated before the first shown frame."""
         return 0.0
@@ -119,6 +124,11 @@ class LayerBase(Heard):
     def begun(self, run_up: float) -> Self:
         """The layer with another run-up, that of the group in which it is stepped."""
         return self
+
+    @property
+    def room(self) -> tuple[Vec3, Vec3] | None:
+        """Low corner and extent of the box in which it is simulated, m, where it has one."""
+        return None
 
     @property
     def drawn_past(self) -> float:

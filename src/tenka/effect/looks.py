@@ -18,9 +18,11 @@ from tenka.effect.gaslook import Look
 from tenka.effect.model import Effect, Layer
 from tenka.effect.placed import Ramp, ramp
 from tenka.effect.pointlook import PointLook
+from tenka.effect.waterlook import WaterLook
 
 VERSION = 1
 Rgb = tuple[float, float, float]
+AnyLook = Look | PointLook | WaterLook
 
 
 def _even(thin: Rgb, dense: Rgb) -> Ramp:
@@ -96,6 +98,55 @@ STARTING: dict[str, Look] = {
 """Looks of a gas to begin with."""
 
 
+WATERS: dict[str, WaterLook] = {
+    "Clear pool": WaterLook(absorbs=(0.45, 0.10, 0.07), murk=0.05, ripples=0.008),
+    "Quay water": WaterLook(),
+    "Deep lake": WaterLook(
+        absorbs=(1.6, 0.7, 0.55), murk=0.5, murk_colour=(0.05, 0.11, 0.12), ripples=0.014, rough=0.1
+    ),
+    "Silt flood": WaterLook(
+        absorbs=(1.2, 1.7, 2.8), murk=14.0, murk_colour=(0.30, 0.21, 0.12), foam_colour=(0.74, 0.68, 0.58)
+    ),
+    "Wet slip": WaterLook(
+        absorbs=(0.5, 0.7, 1.0),
+        murk=90.0,
+        murk_colour=(0.50, 0.42, 0.33),
+        bends=1.45,
+        rough=0.2,
+        mirrors=0.75,
+        ripples=0.0,
+        foam=0.0,
+    ),
+    "Mud": WaterLook(
+        absorbs=(1.0, 1.4, 2.0),
+        murk=120.0,
+        murk_colour=(0.16, 0.105, 0.065),
+        bends=1.4,
+        rough=0.34,
+        mirrors=0.55,
+        ripples=0.0,
+        foam=0.0,
+    ),
+    "Copper glaze": WaterLook(
+        absorbs=(14.0, 2.0, 3.4),
+        murk=40.0,
+        murk_colour=(0.05, 0.34, 0.26),
+        bends=1.6,
+        rough=0.05,
+        ripples=0.0,
+        foam=0.0,
+    ),
+}
+"""Looks of a water to begin with."""
+BEGINNINGS: dict[type, dict[str, AnyLook]] = {Look: {**STARTING}, WaterLook: {**WATERS}}
+"""Looks to begin with, by what they are."""
+
+
+def _kind(look: AnyLook) -> Literal["gas", "points", "water"]:
+    """The word that stands in files."""
+    return "gas" if isinstance(look, Look) else "water" if isinstance(look, WaterLook) else "points"
+
+
 class _Kept(BaseModel):
     """What a look's file holds."""
 
@@ -103,16 +154,17 @@ class _Kept(BaseModel):
 
     tenka_look: int
     name: str = Field(min_length=1, max_length=60)
-    kind: Literal["gas", "points"]
+    kind: Literal["gas", "points", "water"]
     gas: Look | None = None
     points: PointLook | None = None
+    water: WaterLook | None = None
 
 
 def looks_folder() -> Path:
     return user_data_path("tenka") / "looks"
 
 
-def keep(look: Look | PointLook, name: str, picture: bytes = b"", folder: Path | None = None) -> Path:
+def keep(look: AnyLook, name: str, picture: bytes = b"", folder: Path | None = None) -> Path:
     """Keep a look under a name with its picture (PNG); one of the same name is replaced.
 
     Raises
@@ -123,7 +175,7 @@ def keep(look: Look | PointLook, name: str, picture: bytes = b"", folder: Path |
     name = " ".join(name.split())[:60]
     if not name:
         raise BadInput("has no name", "1 to 60 characters")
-    kind = "gas" if isinstance(look, Look) else "points"
+    kind = _kind(look)
     folder = folder or looks_folder()
     file = folder / f"{re.sub(r'[^a-z0-9]+', '_', name.lower()).strip('_') or 'look'}.json"
     try:
@@ -141,16 +193,16 @@ def keep(look: Look | PointLook, name: str, picture: bytes = b"", folder: Path |
     return file
 
 
-def load(file: Path) -> tuple[str, Look | PointLook]:
+def load(file: Path) -> tuple[str, AnyLook]:
     """A look's name and settings; any fault is one sentence."""
     found = checked(_Kept, versioned(read(file, "a look"), "tenka_look", VERSION, "a look", file), file)
-    look = found.gas if found.kind == "gas" else found.points
+    look: AnyLook | None = getattr(found, found.kind)
     if look is None:
         raise BadInput(f"holds no look of the kind '{found.kind}' that it names", "a look", file)
     return found.name, look
 
 
-def kept_looks(folder: Path | None = None) -> list[tuple[str, Look | PointLook, Path]]:
+def kept_looks(folder: Path | None = None) -> list[tuple[str, AnyLook, Path]]:
     """Names, settings and files of all looks that can be read, by name."""
     found = []
     for file in sorted((folder or looks_folder()).glob("*.json")):
@@ -161,12 +213,12 @@ def kept_looks(folder: Path | None = None) -> list[tuple[str, Look | PointLook, 
     return sorted(found, key=lambda item: item[0])
 
 
-def fits(look: Look | PointLook, layer: Layer) -> bool:
+def fits(look: AnyLook, layer: Layer) -> bool:
     """Whether a look is of a layer's kind."""
     return isinstance(getattr(layer, "look", None), type(look))
 
 
-def laid(effect: Effect, layer_id: str, look: Look | PointLook) -> Effect:
+def laid(effect: Effect, layer_id: str, look: AnyLook) -> Effect:
     """The effect with a look on a layer; what the look names and the effect does not have is let go.
 
     Raises
@@ -176,7 +228,7 @@ def laid(effect: Effect, layer_id: str, look: Look | PointLook) -> Effect:
     """
     layer = effect.layer(layer_id)
     if not fits(look, layer):
-        what = "gas" if isinstance(look, Look) else "particles"
+        what = {"gas": "gas", "points": "particles", "water": "water"}[_kind(look)]
         raise BadInput(f"a look of {what} cannot be laid on {layer.name}", "a layer of that kind")
     if isinstance(look, PointLook):
         own = layer.look

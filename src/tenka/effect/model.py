@@ -18,7 +18,7 @@ from tenka.effect.forces import INSIDE, Brake, Force, Gravity, Pull, Swirl, Turb
 from tenka.effect.former import CURL_SIZES, deliveries_of_layers, layers_without_books
 from tenka.effect.gas import Collider, DomainBox, Fading, Fire, GasLayer, Motion, Quality
 from tenka.effect.gaslook import Look
-from tenka.effect.layers import FIELD, HANDED, POINTS, LayerBase
+from tenka.effect.layers import FIELD, HANDED, POINTS, SURFACE, LayerBase
 from tenka.effect.light import Camera, Light
 from tenka.effect.lights import SceneLight
 from tenka.effect.particles import (
@@ -52,12 +52,15 @@ from tenka.effect.pointlook import PointLook
 from tenka.effect.pointsource import PointSource
 from tenka.effect.props import Prop
 from tenka.effect.routes import ROUTES, Route
-from tenka.effect.routes.flipbook import Flipbook, Player
+from tenka.effect.routes.flipbook import Flipbook
+from tenka.effect.routes.player import Player
 from tenka.effect.sources import Source
 from tenka.effect.tiers import Cue, Lever, Tier
+from tenka.effect.water import BasinBox, Flow, Foam, InWater, WaterLayer, WaterSource
+from tenka.effect.waterlook import WaterLook
 
 SCHEMA_VERSION: Literal[2] = 2
-Layer = Annotated[GasLayer | ParticleLayer | DebrisLayer, Field(discriminator="kind")]
+Layer = Annotated[GasLayer | ParticleLayer | DebrisLayer | WaterLayer, Field(discriminator="kind")]
 
 
 class Trial(Settings):
@@ -131,6 +134,12 @@ class Effect(Settings):
         "restart",
         "What triggering it does while it is alive: it starts anew, one more plays beside it, or nothing.",
         label="triggered again",
+    )
+    out_of_sight: Literal["run on", "sleep", "restart"] = PLAYER.param(
+        "run on",
+        "What it does while its bounds are out of the picture: it goes on, its time stands still, or it is "
+        "gone and starts anew when it is seen again.",
+        label="out of sight",
     )
     props: tuple[Prop, ...] = ()
     forces: tuple[Force, ...] = ()
@@ -317,7 +326,9 @@ __all__ = [
     "REGIONS",
     "ROUTES",
     "SCHEMA_VERSION",
+    "SURFACE",
     "TRIED",
+    "BasinBox",
     "Bed",
     "Bodies",
     "Brake",
@@ -333,11 +344,14 @@ __all__ = [
     "Feed",
     "Fire",
     "Flipbook",
+    "Flow",
+    "Foam",
     "Force",
     "GasLayer",
     "Gravity",
     "Heard",
     "Id",
+    "InWater",
     "Layer",
     "LayerBase",
     "Lever",
@@ -366,6 +380,9 @@ __all__ = [
     "Trial",
     "Turbulence",
     "Vec3",
+    "WaterLayer",
+    "WaterLook",
+    "WaterSource",
     "Wind",
     "delivering",
     "envelope",

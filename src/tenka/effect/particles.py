@@ -15,10 +15,11 @@ from tenka.effect.placed import Feed, Heard, ramp
 from tenka.effect.pointlook import PointLook
 from tenka.effect.pointsource import PointSource
 from tenka.effect.routes import Route
-from tenka.effect.routes.flipbook import Flipbook, Player
+from tenka.effect.routes.flipbook import Flipbook
+from tenka.effect.routes.player import Player
 
 if TYPE_CHECKING:
-    from tenka.effect.debris import Bodies, Pieces
+    from tenka.effect.debris import Bodies, Pieces, Shifted
 
 MOST_BIRTHS = 20_000_000
 
@@ -295,6 +296,11 @@ class PointLayer(LayerBase):
     @property
     def deleted_ids(self) -> tuple[int, ...]:
         """Those that are drawn and written out no more."""
+        return ()
+
+    @property
+    def shifts(self) -> tuple[Shifted, ...]:
+        """Those that stand otherwise than they were simulated."""
         return ()
 
     @property

@@ -38,10 +38,12 @@ class Starter:
     ----------
     file : its name in the folder `starting`
     words : what it is, in a sentence
+    group : of which menu of the tray it is; on its own where empty
     """
 
     file: str
     words: str
+    group: str = ""
 
     def __call__(self, effect: Effect) -> Effect:
         """The effect begun anew; props, tiers and light stay, and so does a name that was given."""
@@ -50,6 +52,7 @@ class Starter:
         return effect.model_copy(
             update={
                 "name": effect.name if effect.name != "untitled" else found.name,
+                "props": (*effect.props, *_further(found.props, effect.props)),
                 "layers": found.layers,
                 "deliveries": found.deliveries,
                 "lights": tuple(light.model_copy(update={"stands_for": ""}) for light in effect.lights),
@@ -80,12 +83,19 @@ class Starter:
             forces.append(force.model_copy(update={"id": free_id(tuple(forces), force.id)}))
         return effect.model_copy(
             update={
+                "props": (*effect.props, *_further(found.props, effect.props)),
                 "layers": tuple(layers),
                 "deliveries": tuple(deliveries),
                 "forces": tuple(forces),
                 "tiers": effect.tiers or TIERS,
             }
         )
+
+
+def _further(found: tuple[Prop, ...], had: tuple[Prop, ...]) -> tuple[Prop, ...]:
+    """What a starting point sets up and is not there yet."""
+    there = {p.id for p in had}
+    return tuple(p for p in found if p.id not in there)
 
 
 def empty() -> Effect:
@@ -102,6 +112,10 @@ STARTERS = {
     "Fireball": Starter(
         "fireball", "Fuel thrown up at once that burns as it rolls, and turns to black smoke."
     ),
+    "Pool": Starter("pool", "Clear water in a basin: rings of drops, and a spout that stirs it.", "Water"),
+    "Stream": Starter("stream", "Water that runs down a bed, round stones.", "Water"),
+    "Wake": Starter("wake", "A raft that is towed across a basin: bow wave, wake and foam.", "Water"),
+    "Mud": Starter("mud", "Thick mud, poured into a flat bed: it heaps up, and stays.", "Water"),
 }
 
 
@@ -110,12 +124,13 @@ def with_force(effect: Effect, kind: str) -> tuple[Effect, str]:
     id = free_id(effect.forces, kind)
     make, name = NEW_FORCES[kind]
     force: Any = make(id=id, name=name)
-    if effect.gases:
-        d = effect.gases[0].domain
-        middle = tuple(round(o + s / 2, 3) for o, s in zip(d.origin, d.size))
-        more: dict[str, object] = {"position": middle, "region_size": tuple(round(s / 2, 3) for s in d.size)}
+    room = next((layer.room for layer in (*effect.gases, *effect.layers) if layer.room is not None), None)
+    if room is not None:
+        origin, size = room
+        middle = tuple(round(o + s / 2, 3) for o, s in zip(origin, size))
+        more: dict[str, object] = {"position": middle, "region_size": tuple(round(s / 2, 3) for s in size)}
         if kind == "swirl":
-            more |= {"reach": round(min(d.size[:2]) * 0.5, 3), "height": round(d.size[2], 3)}
+            more |= {"reach": round(min(size[:2]) * 0.5, 3), "height": round(size[2], 3)}
         force = force.model_copy(update=more)
     return effect.model_copy(update={"forces": (*effect.forces, force)}), f"forces.{id}"
 
@@ -138,7 +153,8 @@ def with_collider(effect: Effect, prop: str, layer_id: str | None = None) -> tup
 
 def with_source(effect: Effect, layer_id: str | None = None) -> tuple[Effect, str]:
     """The effect with a new source of a layer (the first gas), and its path."""
-    layer = effect.gas() if layer_id is None else effect.layer(layer_id)
+    first = next(iter(effect.gases), None) or effect.layer()
+    layer = first if layer_id is None else effect.layer(layer_id)
     id = free_id(layer.sources, "source")
     source = layer.new_source(id, usual_place(effect))
     layer = layer.model_copy(update={"sources": (*layer.sources, source)})
@@ -151,6 +167,10 @@ def usual_place(effect: Effect) -> tuple[float, float, float]:
         for source in gas.sources:
             if source.shape not in (*ON_PROP, "particles"):
                 return source.position
+    for layer in effect.layers:
+        if layer.room is not None:
+            (x, y, z), (wide, deep, high) = layer.room
+            return (round(x + 0.5 * wide, 3), round(y + 0.5 * deep, 3), round(z + high, 3))
     return (0.0, 0.0, 1.0)
 
 

@@ -11,15 +11,13 @@ at its beginning: their mean is that of the middle, and the step is of second or
 from __future__ import annotations
 
 import math
-import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
 from tenka.base.jit import kernel, prange
+from tenka.base.timing import timed
 from tenka.gas import advect, forces, pressure, sources, vorticity
 from tenka.gas.clipping import Flow
 from tenka.gas.fire import burn
@@ -64,13 +62,6 @@ class Half:
     masks: list[SourceMask]
 
 
-@contextmanager
-def _timed(work: Workspace, part: str) -> Iterator[None]:
-    start = time.perf_counter()
-    yield
-    work.parts[part] = work.parts.get(part, 0.0) + time.perf_counter() - start
-
-
 def faces_of(state: GasState) -> Flow:
     return state.u, state.v, state.w
 
@@ -98,18 +89,18 @@ def step(
     middle, reflected = work.spare, work.arrays_like("reflected", faces_of(state))
     work.measuring = False
     solids = _begin(state, grid, halves[0], work, folder)
-    with _timed(work, "velocity"):
+    with timed(work.parts, "velocity"):
         carry_velocity(faces_of(state), faces_of(state), faces_of(middle), grid, work, h)
-    with _timed(work, "scalars"):
+    with timed(work.parts, "scalars"):
         carry_scalars(state, middle, grid, halves[0].inputs, solids, work, h, False)
     middle.time = state.time
     _push(middle, grid, halves[0], solids, work, begun + h, h, guide)
-    with _timed(work, "pressure"):
+    with timed(work.parts, "pressure"):
         for kept, face in zip(reflected, faces_of(middle)):
             _copy(face.reshape(-1), kept.reshape(-1))
     _project(middle, grid, halves[0], solids, work, 0)
     middle.time = state.time + h
-    with _timed(work, "velocity"):
+    with timed(work.parts, "velocity"):
         for ahead, back, face in zip(reflected, faces_of(state), faces_of(middle)):
             _reflect(face.reshape(-1), back.reshape(-1), ahead.reshape(-1))
         if solids is not None:
@@ -117,9 +108,9 @@ def step(
                 _keep_where_shut(face.reshape(-1), share.reshape(-1), ahead.reshape(-1))
 
     solids = _begin(middle, grid, halves[1], work, folder)
-    with _timed(work, "velocity"):
+    with timed(work.parts, "velocity"):
         carry_velocity(reflected, faces_of(state), faces_of(state), grid, work, h)
-    with _timed(work, "scalars"):
+    with timed(work.parts, "scalars"):
         carry_scalars(middle, state, grid, halves[1].inputs, solids, work, h, True)
     state.time = middle.time
     _push(state, grid, halves[1], solids, work, begun + h, h, guide)
@@ -132,7 +123,7 @@ def _begin(state: GasState, grid: Grid, half: Half, work: Workspace, folder: Pat
     """Find where the solids are now, and drive the gas out of them."""
     if not half.inputs.colliders:
         return None
-    with _timed(work, "collision"):
+    with timed(work.parts, "collision"):
         solids = work.solids = find_solids(half.inputs.colliders, grid, folder, work.solids)
         push_out(state, solids)
     return solids
@@ -150,30 +141,30 @@ def _push(
 ) -> None:
     """All that changes the gas where it is, and its velocity: sources, fire, spreading, forces."""
     inputs = half.inputs
-    with _timed(work, "source"):
+    with timed(work.parts, "source"):
         if _expands(inputs) or inputs.sources:
             work.expansion[:] = 0.0
         for inp, mask in zip(inputs.sources, half.masks, strict=True):
             sources.give(state, grid, inp, mask, h, work.expansion)
     if inputs.fire is not None:
-        with _timed(work, "fire"):
+        with timed(work.parts, "fire"):
             work.burnt += burn(state.scalars, inputs.fire, h, work.expansion) * grid.voxel**3
     if inputs.viscosity > 0 or inputs.spread > 0:
-        with _timed(work, "viscosity"):
+        with timed(work.parts, "viscosity"):
             soften(state, grid, inputs.viscosity, inputs.spread, h, work)
     if solids is not None:
-        with _timed(work, "collision"):
+        with timed(work.parts, "collision"):
             push_out(state, solids)
-    with _timed(work, "vorticity"):
+    with timed(work.parts, "vorticity"):
         mean = vorticity.vorticity_push(state, grid, inputs, work)
-    with _timed(work, "forces"):
+    with timed(work.parts, "forces"):
         forces.apply_forces(state, grid, inputs, work, mean, middle, h)
         calm_inflow(state, grid, inputs, h)
     if guide is not None and (guide.rate > 0 or guide.wisps > 0):
-        with _timed(work, "guidance"):
+        with timed(work.parts, "guidance"):
             hold(state, grid, guide, work, h)
     if solids is not None:
-        with _timed(work, "collision"):
+        with timed(work.parts, "collision"):
             hold_along(state, solids)
     pressure.shut_walls(state, grid)
 
@@ -185,7 +176,7 @@ def _expands(inputs: StepInputs) -> bool:
 def _project(
     state: GasState, grid: Grid, half: Half, solids: Solids | None, work: Workspace, which: int
 ) -> None:
-    with _timed(work, "pressure"):
+    with timed(work.parts, "pressure"):
         expansion = work.expansion if _expands(half.inputs) else None
         pressure.project(state, grid, work, expansion, solids, half=which)
         if solids is not None:

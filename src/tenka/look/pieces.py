@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from tenka.base.randomness import unit_array
 from tenka.effect.courses import value_at
@@ -26,9 +27,23 @@ def lives_of(layer: PointLayer, t: float) -> np.ndarray:
 
 
 def kept_pieces(layer: PointLayer, p: Points) -> Points:
-    """Without the pieces that were deleted."""
+    """Without the pieces that were deleted, and those that were moved or turned by hand where they stand
+    now."""
     gone = layer.deleted_ids
-    return p.picked(~np.isin(p.id, np.asarray(gone, np.int64))) if gone else p
+    p = p.picked(~np.isin(p.id, np.asarray(gone, np.int64))) if gone else p
+    of = {s.id: s for s in layer.shifts}
+    rows = np.flatnonzero(np.isin(p.id, list(of))) if of else ()
+    if not len(rows):
+        return p
+    place, turn = p.place.copy(), p.turn.copy()
+    for n in rows:
+        shift = of[int(p.id[n])]
+        place[n] += np.array(shift.by, np.float32)
+        if p.rigid and any(shift.about):
+            by = Rotation.from_euler("xyz", shift.about, degrees=True)
+            own = Rotation.from_quat(turn[n], scalar_first=True)
+            turn[n] = (by * own).as_quat(scalar_first=True)
+    return replace(p, place=place, turn=turn)
 
 
 def about_axes(id: np.ndarray, angle: np.ndarray) -> np.ndarray:

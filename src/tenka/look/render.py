@@ -27,6 +27,7 @@ from tenka.look.sprites import DEPTH, draw_quads
 from tenka.look.swarm import PointSet, Swarm, lamp_of, ready, ticked
 from tenka.look.triangles import depth_of, see
 from tenka.look.volume import LitVolume, light_volume, smoothed
+from tenka.look.waters import Pool, with_waters
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
 
@@ -83,6 +84,7 @@ class Shot:
     lamps : lights of the effect
     names : of the gases' layers
     stood_for : whether a light stands for a gas's own
+    waters : surfaces of water
     """
 
     gases: list[tuple[Frame, Look]]
@@ -94,6 +96,7 @@ class Shot:
     lamps: list[SceneLamp] = field(default_factory=list)
     names: list[str] = field(default_factory=list)
     stood_for: list[bool] = field(default_factory=list)
+    waters: list[Pool] = field(default_factory=list)
 
     def on(self, name: str) -> list[SceneLamp]:
         """The lights of the effect that fall on a layer."""
@@ -125,7 +128,7 @@ class Renderer:
         two = 2 * views
         self._lit, self._shadow, self._seen, self._smooth = _Kept(4), _Kept(views), _Kept(two), _Kept(4)
         self._views, self._ready, self._dome = views, _Kept(6), _Kept(1)
-        self._shaded, self._set, self._suns, self._bare = (_Kept(two) for _ in range(4))
+        self._shaded, self._set, self._suns, self._bare, self._wet = (_Kept(two) for _ in range(5))
         self._held: tuple[object, ...] = ()  # so that their ids are not given to others
 
     def _volumes(self, shot: Shot, light: Light, walls: Mesh) -> list[LitVolume]:
@@ -269,6 +272,12 @@ class Renderer:
         backdrop = self._shaded.get(
             (id(bare), lamps.tobytes()), lambda: lamplit(surfaces, big, bare, lamps, depths, run), bare
         )
+        if shot.waters:
+            backdrop = self._wet.get(
+                (id(backdrop), *map(id, shot.waters)),
+                partial(with_waters, shot.waters, surfaces, big, light, shadow, backdrop, coarse),
+                (backdrop, *shot.waters),
+            )
         step = fine if coarse == 1 else coarse
         set_ = self._set.get(
             (id(backdrop), passes > 0, *map(id, volumes)),

@@ -10,16 +10,18 @@ from typing import Any
 
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.courses import still
-from tenka.effect.model import Effect, GasLayer, Layer, PointLayer, heard, timed
+from tenka.effect.model import Effect, GasLayer, Layer, PointLayer, WaterLayer, heard, timed
 from tenka.look.lamps import lamps_of
 from tenka.look.pieces import bodies_mesh, kept_pieces, lives_of
 from tenka.look.render import Shot
 from tenka.look.sprites import Book
 from tenka.look.swarm import Swarm
+from tenka.look.waters import Pool
 from tenka.particles.state import Points
 from tenka.run.driver import past_of
 from tenka.run.frames import PointFrame
 from tenka.run.plans import Plan
+from tenka.run.watering import WaterFrame
 from tenka.scene.meshes import Mesh, joined
 from tenka.scene.props import scene_mesh
 
@@ -100,10 +102,15 @@ def _show_points(shot: Shot, layer: PointLayer, frame: PointFrame, moment: Momen
         )
 
 
+def _show_water(shot: Shot, layer: WaterLayer, frame: WaterFrame, moment: Moment) -> None:
+    shot.waters.append(Pool.of(layer, frame, moment.t))
+
+
 SHOWN: dict[str, Callable[[Shot, Any, Any, Moment], None]] = {
     "gas": _show_gas,
     "particles": _show_points,
     "debris": _show_points,
+    "water": _show_water,
 }
 """How a frame of each kind of layer becomes part of a shot; a kind that is not here is not drawn."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.ndimage import gaussian_filter, map_coordinates, uniform_filter
+from scipy.ndimage import distance_transform_edt, gaussian_filter, map_coordinates, uniform_filter
 
 from tenka.base.srgb import to_srgb
 from tenka.look.alone import HEAT
@@ -45,6 +45,24 @@ def levelled(raw: np.ndarray, floor: float, contrast: float) -> np.ndarray:
     out[..., 3:4] = new
     out[..., HEAT] *= share[..., 0]  # heat is weighted by cover
     return out
+
+
+def bled(colour: np.ndarray, element: form.Flipbook) -> None:
+    """Give texels of which nothing is seen the colour of the nearest one of their cell that is seen, in
+    place: what reads between texels, or from smaller levels, must not mix black into edges.
+
+    Parameters
+    ----------
+    colour : the atlas with straight alpha, (h, w, 4) uint8
+    """
+    wide, tall = element.cell
+    for n in range(element.frames):
+        row, column = divmod(n, element.columns)
+        cell = colour[row * tall : (row + 1) * tall, column * wide : (column + 1) * wide]
+        unseen = cell[..., 3] == 0
+        if unseen.any() and not unseen.all():
+            y, x = distance_transform_edt(unseen, return_distances=False, return_indices=True)
+            cell[..., :3] = cell[y, x, :3]
 
 
 class SecondSheet:

@@ -10,12 +10,10 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import BadInput
-from tenka.effect.document import replaced
-from tenka.effect.model import FIELD, REGIONS, ROUTES, Delivery, Effect, Flipbook, Layer, rerouted, routes_for
+from tenka.effect.model import FIELD, REGIONS, Delivery, Effect, Flipbook, Layer
 from tenka.look.shot import SHOWN, seen
 from tenka.pack.survey import Survey
 from tenka.package.elements import flipbook as form
-from tenka.run.findings import Finding
 from tenka.run.kinds import KINDS, kind_of
 from tenka.scene.cameras import View, side_view
 from tenka.scene.poses import pose_at
@@ -62,66 +60,44 @@ def the_layer(effect: Effect, delivery: Delivery) -> Any:
     return taken(effect, delivery)[0]
 
 
-def unfit(effect: Effect, only: str | None = None) -> list[Finding]:
-    """Layers that are seen and cannot go by the route of a delivery that names them, with a mend; `only`: id
-    of a delivery or a layer."""
-    found = []
-    for d in effect.deliveries:
-        for layer in seen(effect):
-            why = d.route.fits(layer) if layer.id in d.of and layer.kind in KINDS else ""
-            if why and only in (None, d.id, layer.id):
-                text = f"{layer.name} cannot go as {d.route.TITLE.lower()}, which {why}"
-                # of the ways that it can go, one that is written like the one it went
-                ways = sorted(
-                    routes_for([layer]), key=lambda k: ROUTES[k].__bases__ != type(d.route).__bases__
-                )
-                if len(d.of) == 1 and ways:
-                    title = ROUTES[ways[0]].TITLE.lower()
-                    found.append(Finding(text, f"Deliver it as {title}", rerouted(effect, d.id, ways[0])))
-                else:
-                    found.append(Finding(text))
+def packable(effect: Effect) -> list[Delivery]:
+    """The deliveries of anything that is seen; flipbooks that are matched have their frames in common."""
+    return [matched(effect, d) for d in effect.deliveries if taken(effect, d)]
+
+
+def leader(effect: Effect, delivery: Delivery) -> Delivery:
+    """The flipbook whose frames another has too; itself where it has its own."""
+    found, passed = delivery, {delivery.id}
+    while isinstance(found.route, Flipbook) and found.route.matches:
+        other = next((d for d in effect.deliveries if d.id == found.by(Flipbook).matches), None)
+        if other is None or not isinstance(other.route, Flipbook) or other.id in passed:
+            break
+        found = other
+        passed.add(other.id)
     return found
 
 
-def packable(effect: Effect) -> list[Delivery]:
-    """The deliveries of anything that is seen."""
-    return [d for d in effect.deliveries if taken(effect, d)]
+def matched(effect: Effect, delivery: Delivery) -> Delivery:
+    """A delivery with the frames of the flipbook that it is matched with."""
+    first = leader(effect, delivery)
+    if first.id == delivery.id:
+        return delivery
+    return delivery.model_copy(update={"route": delivery.by(Flipbook).framed_as(first.by(Flipbook))})
+
+
+def framed(effect: Effect, delivery: Delivery) -> Delivery:
+    """What a delivery is framed round: all that is in flipbooks that are matched with it."""
+    first = leader(effect, delivery)
+    mates = [d for d in effect.deliveries if leader(effect, d).id == first.id]
+    if not isinstance(delivery.route, Flipbook) or len(mates) < 2:
+        return delivery
+    return delivery.model_copy(update={"of": tuple(dict.fromkeys(id for d in mates for id in d.of))})
 
 
 def left_out(effect: Effect) -> list[Layer]:
     """The layers that are seen, and that no delivery takes that shows them, or that none can take."""
     held = {layer.id for d in packable(effect) if d.route.SHOWS for layer in taken(effect, d)}
     return [layer for layer in seen(effect) if layer.id not in held]
-
-
-def twice_shown(effect: Effect) -> list[str]:
-    """Layers that several deliveries show, each as a phrase: a game that plays all of them shows it so many
-    times."""
-    found = []
-    for layer in seen(effect):
-        ways = [d.name for d in packable(effect) if d.route.SHOWS and layer.id in d.of]
-        if len(ways) > 1:
-            found.append(
-                f"{layer.name} is shown by {' and by '.join(ways)}: a tier may leave one of them out"
-            )
-    return found
-
-
-def lost_flames(effect: Effect, only: str | None = None) -> list[Finding]:
-    """The deliveries of what burns that hold the heat of its light alone; each with a mend. `only`: id of a
-    delivery or a layer."""
-    return [
-        Finding(
-            f"{d.name}'s flames are not in its flipbook: its second atlas holds heat alone",
-            "Pack its light",
-            replaced(effect, f"deliveries.{d.id}.route.second", "as needed"),
-        )
-        for d in packable(effect)
-        if d.route.kind == "flipbook"
-        and any(layer.flames for layer in taken(effect, d))
-        and second_of(effect, d) == "temperature"
-        and only in (None, d.id, *d.of)
-    ]
 
 
 def box_of(effect: Effect, layer: Layer, figures: Mapping[int, dict[str, Any]]) -> Box | None:
@@ -136,7 +112,8 @@ def bounds_of(effect: Effect, delivery: Delivery, figures: Mapping[str, Mapping[
     ----------
     figures : of simulated frames, by layer
     """
-    boxes = [box_of(effect, layer, figures.get(layer.id, {})) for layer in taken(effect, delivery)]
+    layers = taken(effect, framed(effect, delivery))
+    boxes = [box_of(effect, layer, figures.get(layer.id, {})) for layer in layers]
     known = [box for box in boxes if box is not None]
     if not known or len(known) < len(boxes):
         return None
@@ -202,7 +179,7 @@ def layout(effect: Effect, delivery: Delivery, box: Box, survey: Survey | None =
     low, high = (np.asarray(b, float) for b in box)
     feet = [
         pose_at(s, effect.props, 0.0).origin - np.array([0, 0, s.size[2] / 2])
-        for layer in taken(effect, delivery)
+        for layer in taken(effect, framed(effect, delivery))
         for s in layer.sources
         if s.shape in REGIONS
     ]
@@ -212,10 +189,16 @@ def layout(effect: Effect, delivery: Delivery, box: Box, survey: Survey | None =
     if survey is not None and book.crop:
         plan = replace(plan, frame=_cropped(plan, survey, book.heading))
     view = content_view(plan, book.heading, *content)
-    px, py, _ = view.project(base[None])[0]
     size = (2 * view.half_width, 2 * view.half_height)
+    if book.pivot == "where it is born":
+        px, py, _ = view.project(base[None])[0]
+        pivot = (float(px / content[0]), float(1 - py / content[1]))
+    else:  # a place of the frame, in the plane through the middle of the box
+        pivot = (0.5, 0.5) if book.pivot == "middle" else (book.pivot_right, book.pivot_up)
+        right, up = ((2 * p - 1) * half for p, half in zip(pivot, (view.half_width, view.half_height)))
+        base = view.eye + right * view.right + up * view.up
+        base = base + view.forward * float((middle - base) @ view.forward)
     x, y, z = (float(v) for v in base)
-    pivot = (float(px / content[0]), float(1 - py / content[1]))
     return replace(plan, size=size, pivot=pivot, attach=(x, y, z))
 
 

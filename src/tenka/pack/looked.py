@@ -13,7 +13,7 @@ from pydantic import ValidationError
 
 from tenka.cache.store import FrameStore
 from tenka.effect.model import Delivery, Effect
-from tenka.pack.layout import taken
+from tenka.pack.layout import framed, taken
 from tenka.package.elements.flipbook import CutOut
 from tenka.run.plans import Plan, plans_of
 
@@ -24,9 +24,9 @@ Known = Callable[[Effect, Delivery], Mapping[str, Any] | None]
 def look_name(effect: Effect, delivery: Delivery, plans: dict[str, Plan]) -> str:
     """The name under which it is kept: of all that its cells are drawn from, not of how it is played."""
     last = effect.frames - 1
-    told: list[Any] = [delivery.route.model_dump(mode="json", exclude={"player"})]
-    for layer in taken(effect, delivery):
-        told += [layer.look.model_dump(mode="json"), plans[layer.id].name(last)]
+    told: list[Any] = [delivery.route.as_written().model_dump(mode="json")]
+    for layer in taken(effect, framed(effect, delivery)):
+        told += [layer.look.model_dump(mode="json"), plans[layer.id].name(last), str(layer.edits)]
     told += [effect.light.model_dump(mode="json"), [x.model_dump(mode="json") for x in effect.lights]]
     told += [[x.model_dump(mode="json") for x in effect.props], effect.rate]
     return hashlib.blake2b(json.dumps(told).encode(), digest_size=16).hexdigest() + ".look"

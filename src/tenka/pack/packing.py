@@ -20,7 +20,7 @@ from tenka.gas.grid import free_bytes
 from tenka.look.lamps import lamp_at
 from tenka.look.shot import breaking
 from tenka.pack.about import about
-from tenka.pack.layout import packable, span_of, taken
+from tenka.pack.layout import framed, packable, span_of, taken
 from tenka.pack.page import page_of
 from tenka.pack.routes import ROUTES
 from tenka.pack.routes.base import Job
@@ -143,7 +143,7 @@ def pack(
     for delivery in deliveries:
         span = zip(span_of(effect, delivery), (1e-6, 1 - 1e-6))
         first, last = (int(t * effect.rate + end) for t, end in span)
-        for layer in taken(effect, delivery):
+        for layer in taken(effect, framed(effect, delivery)):
             simulate(plans[layer.id], store, progress, (first, min(last, effect.frames - 1)))
 
     def fill(target: Path) -> None:
@@ -168,14 +168,12 @@ def _taken_over(delivery: Delivery, before: Sequence[tuple[Path, Effect]], job: 
     """What another tier's package has of a delivery, when all but how it is played is the same: its files are
     copied."""
 
-    def drawn_by(d: Delivery) -> Delivery:
-        player = getattr(d.route, "player", None)
-        plain = {"player": type(player)()} if player is not None else {}
-        return d.model_copy(update={"route": d.route.model_copy(update=plain)})
-
     for place, other in before:
-        same = next((d for d in other.deliveries if d.id == delivery.id), None)
-        if same is None or drawn_by(same) != drawn_by(delivery):
+        same = next((d for d in packable(other) if d.id == delivery.id), None)
+        if same is None:
+            continue
+        pair = [d.model_copy(update={"route": d.route.as_written()}) for d in (same, delivery)]
+        if pair[0] != pair[1]:
             continue
         manifest = form.read(place)
         element = next((e for e in manifest.elements if e.id == delivery.id), None)
@@ -188,6 +186,13 @@ def _taken_over(delivery: Delivery, before: Sequence[tuple[Path, Effect]], job: 
             turned = {"player": player} if player is not None else {}
             return element.model_copy(update=turned)
     return None
+
+
+def _placed(effect: Effect, element: Element) -> Element:
+    """An element with where it can be and from where it is shown, as its delivery is played now."""
+    route = next(d.route for d in effect.deliveries if d.id == element.id)
+    shown = {"seen_from": route.seen_from, "seen_to": route.seen_to}
+    return element.bounded().model_copy(update=shown)
 
 
 def _manifest(effect: Effect, job: Job, elements: tuple[Element, ...], stands: form.Set) -> form.Manifest:
@@ -204,7 +209,9 @@ def _manifest(effect: Effect, job: Job, elements: tuple[Element, ...], stands: f
         frame_rate=effect.rate,
         bounds_low=vec3(job.low),
         bounds_high=vec3(job.high),
-        behaviour=form.Behaviour(stop=effect.stop, trigger_again=effect.again),
+        behaviour=form.Behaviour(
+            stop=effect.stop, trigger_again=effect.again, out_of_sight=effect.out_of_sight
+        ),
         marks=tuple(
             form.Mark(name=cue.name, at=round(cue.at, 6))
             for cue in sorted(effect.cues, key=lambda cue: cue.at)
@@ -215,5 +222,5 @@ def _manifest(effect: Effect, job: Job, elements: tuple[Element, ...], stands: f
             form.TierEntry(id=t.id, name=t.name, device=t.device, levers=t.levers) for t in effect.tiers
         ),
         set=stands,
-        elements=tuple(element.bounded() for element in elements),  # type: ignore[arg-type]
+        elements=tuple(_placed(effect, element) for element in elements),  # type: ignore[arg-type]
     )

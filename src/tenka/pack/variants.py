@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from tenka.effect.model import Delivery, Effect
-from tenka.pack.layout import span_of, taken
+from tenka.pack.layout import framed, span_of, taken
 from tenka.pack.routes.base import Job
 from tenka.run.driver import simulate
 from tenka.run.plans import plans_of
@@ -29,7 +29,7 @@ def jobs_of(job: Job, delivery: Delivery, count: int) -> list[Job]:
     for number in range(1, count):
         effect = varied(job.effect, number)
         plans = plans_of(effect, job.folder)
-        for layer in taken(effect, delivery):
+        for layer in taken(effect, framed(effect, delivery)):
             span = (first, min(last, effect.frames - 1))
             simulate(plans[layer.id], job.store, job.progress, span)
         found.append(replace(job, effect=effect, plans=plans, kept={}, measured={}))

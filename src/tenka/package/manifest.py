@@ -92,11 +92,14 @@ class Behaviour(Part):
     start : sprites are born one after another from an age of 0
     stop : `let live`: no more births, what lives plays to its end; `cut`: nothing is there any more
     trigger_again : while it is alive: `restart`, or `add`: one more plays beside it, or `refuse`
+    out_of_sight : while the package's bounds are out of the picture: `run on`; `sleep`: its time stands
+        still; `restart`: it starts anew when it is seen again
     """
 
     start: Literal["grow"] = "grow"
     stop: Literal["let live", "cut"] = "let live"
     trigger_again: Literal["restart", "add", "refuse"] = "restart"
+    out_of_sight: Literal["run on", "sleep", "restart"] = "run on"
     motion: Literal["world", "carrier"] = "world"
 
 

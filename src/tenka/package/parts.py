@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Self
 
+import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from tenka.effect.catalogue import Settings
+from tenka.effect.routes.base import EVERYWHERE
 
 Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
 Share = Annotated[float, Field(ge=0, le=1)]
@@ -30,6 +32,12 @@ class Part(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
+class Texture(Part):
+    """An OpenEXR picture of numbers."""
+
+    file: Name
+
+
 def vec3(values: Any) -> tuple[float, float, float]:
     """Three numbers as a manifest holds them, to a millionth."""
     x, y, z = (round(float(v), 6) for v in values)
@@ -42,6 +50,8 @@ class Element(Part):
     Attributes
     ----------
     times : s, of the moments that are held, rising
+    seen_from, seen_to : m, distances of the eye from the middle of the package's bounds, where each copy
+        stands, between which it is shown
     """
 
     route: str
@@ -49,6 +59,8 @@ class Element(Part):
     name: Text
     layers: tuple[Text, ...] = Field(min_length=1, max_length=64)  # of the effect that are in it
     times: tuple[Annotated[float, Field(ge=0, le=1e5)], ...] = Field(min_length=1, max_length=40_000)
+    seen_from: float = Field(0.0, ge=0, le=EVERYWHERE)
+    seen_to: float = Field(EVERYWHERE, ge=0, le=EVERYWHERE)
 
     @property
     def files(self) -> list[str]:
@@ -60,10 +72,20 @@ class Element(Part):
         """Width and height of the textures that a game holds of it, px."""
         return []
 
+    def shown_at(self, away: np.ndarray) -> np.ndarray:
+        """Whether it is shown to eyes at some distances, m."""
+        return np.asarray((away >= self.seen_from) & (away < self.seen_to))
+
     @property
     def turned(self) -> Settings | None:
         """What the game may turn of it; None where there is nothing."""
         return getattr(self, "player", None)
+
+    @property
+    def remark(self) -> str:
+        """What was measured of it when it was written, as a sentence without its stop; nothing where all is
+        as it was simulated."""
+        return ""
 
     @property
     def span(self) -> float:

@@ -7,11 +7,11 @@ from pathlib import Path
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from tenka.base.errors import BadInput
 from tenka.base.exr import read_exr
 from tenka.package.elements.bodies import Bodies
 from tenka.package.elements.particles import Particles
 from tenka.package.elements.trails import Trails
+from tenka.package.laws import run_rows
 from tenka.scene.files import read
 from tenka.scene.meshes import Mesh, joined
 
@@ -29,6 +29,9 @@ def rows_of(folder: Path, element: Particles) -> np.ndarray:
     BadInput
         A texture that is broken or not what the manifest says.
     """
+    if element.law is not None:
+        return run_rows(folder, element)
+    assert element.place is not None and element.paint is not None
     wide, tall = element.textures[0]
     parts = [read_exr(folder / texture.file, wide, tall) for texture in (element.place, element.paint)]
     if element.way is not None:
@@ -36,8 +39,6 @@ def rows_of(folder: Path, element: Particles) -> np.ndarray:
     else:
         parts.append(np.zeros((tall, wide, 3), np.float32))
     found = np.concatenate(parts, axis=2)
-    if not np.isfinite(found).all():
-        raise BadInput("holds what is no number", "finite numbers", folder / element.place.file)
     return found.reshape(len(element.times), -1, WIDE)
 
 
@@ -53,8 +54,6 @@ def stands_of(folder: Path, element: Bodies) -> tuple[np.ndarray, np.ndarray]:
     wide, tall = max(element.pieces, 1), len(element.times)
     places = read_exr(folder / element.places.file, wide, tall)
     turns = read_exr(folder / element.turns.file, wide, tall)
-    if not (np.isfinite(places).all() and np.isfinite(turns).all()):
-        raise BadInput("holds what is no number", "finite numbers", folder / element.places.file)
     return places[:, : element.pieces], turns[:, : element.pieces]
 
 
@@ -103,6 +102,4 @@ def trail_rows(folder: Path, element: Trails) -> np.ndarray:
     wide, tall = element.textures[0]
     parts = [read_exr(folder / t.file, wide, tall) for t in (element.place, element.paint, element.speed)]
     found = np.concatenate(parts, axis=2)
-    if not np.isfinite(found).all():
-        raise BadInput("holds what is no number", "finite numbers", folder / element.place.file)
     return found.reshape(len(element.times), -1, WIDE_TRAIL)

@@ -231,7 +231,7 @@ class PointSolver:
         self._time("collision", clock)
         clock = time.perf_counter()
         if n:
-            self._move_by_own_clock(p, moment, stops.packed(), dead, hits, t1)
+            self.move(p, moment, stops.packed(), dead, hits, t1)
             fastest = extents(p.place, p.velocity, p.width)[2]
             if not fastest < MOST_SPEED:
                 raise Unstable(
@@ -295,7 +295,7 @@ class PointSolver:
         places = p.place + flown * p.velocity if resolved.turbulences else None
         return acting(resolved, low.astype(float), high.astype(float), now + 0.5 * dt, places)
 
-    def _move_by_own_clock(
+    def move(
         self, p: Points, moment: Moment, stops: Packed, dead: np.ndarray, hits: np.ndarray, until: float
     ) -> None:
         """Move all particles over a step, in place; their times and speeds are told by the effect's clock."""

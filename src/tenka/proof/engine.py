@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +20,7 @@ from tenka.look.render import SHADOWED
 from tenka.look.shadows import ShadowMap, cast_shadow, lamp_shadow
 from tenka.look.triangles import Surfaces, see
 from tenka.look.volume import LitVolume
+from tenka.look.waters import Pool, with_waters
 from tenka.package.manifest import Manifest, read
 from tenka.package.parts import Element
 from tenka.package.stands import lamps_at, light_of, mesh_of, set_of
@@ -79,7 +80,7 @@ class Package:
         self._backdrop: tuple[object, Backdrop, np.ndarray] | None = None
         self._seen: tuple[object, Surfaces, ShadowMap] | None = None
         self._whole: tuple[object, Mesh] = (None, self.mesh)
-        self._held: list[LitVolume] = []
+        self._held: list[object] = []
         self._depths: dict[tuple[float, ...], np.ndarray] = {}
         self._dome: tuple[int, SkyShadow] = (-1, NO_SKY_SHADOW)
 
@@ -129,7 +130,13 @@ class Package:
         return (np.array(rows, np.float32).reshape(-1, WIDE), np.stack(depths) if depths else NO_DEPTHS)
 
     def _set(
-        self, view: View, time: float, bodies: list[Mesh], thrown: np.ndarray, casts: list[LitVolume]
+        self,
+        view: View,
+        time: float,
+        bodies: list[Mesh],
+        thrown: np.ndarray,
+        casts: list[LitVolume],
+        waters: Sequence[Pool] = (),
     ) -> tuple[Backdrop, np.ndarray]:
         """The set with what stands among it, and the picture of that."""
         mesh = self.mesh_at(time)
@@ -142,11 +149,13 @@ class Package:
         if self._seen is None or self._seen[0] != where:
             self._seen = (where, see(mesh, view), cast_shadow(mesh, self.light))
         lamps, depths = self._lamps(time, thrown)
-        key = (where, lamps.tobytes(), *map(id, casts))
+        key = (where, lamps.tobytes(), *map(id, casts), *map(id, waters))
         if self._backdrop is None or self._backdrop[0] != key:
             _, seen, sun = self._seen
             backdrop = shade(seen, view, self.light, sun, True, lamps, depths, sky_seen=self._dome[1])
-            self._held = casts  # so that their ids are not given to others
+            if waters:
+                backdrop = with_waters(waters, seen, view, self.light, sun, backdrop)
+            self._held = [*casts, *waters]  # so that their ids are not given to others
             self._backdrop = (key, backdrop, settled(view, backdrop, 1, casts) * self.gain)
         return self._backdrop[1], self._backdrop[2]
 
@@ -172,6 +181,13 @@ class Package:
         """Low and high corner of what was packed, m."""
         return np.array(self.manifest.bounds_low), np.array(self.manifest.bounds_high)
 
+    @property
+    def reach(self) -> Box:
+        """Low and high corner of all that the package can cover as it was packed, m."""
+        held = [e.held_in for e in self.elements if e.held_in is not None]
+        low, high = ([np.array(box[n]) for box in held] for n in (0, 1))
+        return np.min([self.bounds[0], *low], axis=0), np.max([self.bounds[1], *high], axis=0)
+
     def boxes(self, time: float, players: Players, ride: Ride | None = None) -> list[Held]:
         """The box of each element, where it is now; and whether sprites have left it, as levers may let
         them."""
@@ -191,7 +207,7 @@ class Package:
     @property
     def unplayed(self) -> list[str]:
         """Names of what this stand-in does not play: it has no solver."""
-        return [e.name for e in self.elements if e.route == "grid"]
+        return [e.name for e in self.elements if e.route in ("grid", "livewater")]
 
     @property
     def unlit(self) -> list[str]:
@@ -212,12 +228,16 @@ class Package:
         carriers: np.ndarray | None,
         ride: Ride | None,
         runs: tuple[Run, ...],
+        held_at: float | None = None,
     ) -> list[tuple[Played, Settings | None, Now]]:
         """Each element for each time that the effect was triggered and is there yet."""
         there = ORIGIN if carriers is None else carriers
         there = there if ride is None else there + ride(np.array([time]))[0]
         relit = self.light != self.packed_light
         lamps = lamps_at(self.manifest.set, time)
+        far = np.linalg.norm(there + 0.5 * sum(self.bounds) - view.eye, axis=1)
+        away = far if held_at is None else np.full(len(there), held_at)
+        shown = [element.shown_at(away) for element in self.elements]
         found = []
         for run in runs:
             if run.start > max(time, 0.0) or time >= run.ended:
@@ -235,7 +255,11 @@ class Package:
                 run.stopped - run.start,
                 run.number,
             )
-            found += [(p, player, now) for p, player in zip(self.played, players)]
+            found += [
+                (p, player, now if seen.all() else replace(now, carriers=there[seen]))
+                for p, player, seen in zip(self.played, players, shown)
+                if seen.any()
+            ]
         return found
 
     def load(
@@ -265,6 +289,7 @@ class Package:
         ride: Ride | None = None,
         runs: tuple[Run, ...] = ONCE,
         among: Mesh | None = None,
+        held_at: float | None = None,
     ) -> ProofPicture:
         """The picture a game would show at a time, s.
 
@@ -276,16 +301,18 @@ class Package:
         ride : how what carries the effect has moved at given times, see `tenka.proof.riding`
         runs : when the effect was triggered and stopped
         among : what else stands in the set now
+        held_at : m, as how far away all counts, wherever it is seen from
         """
         players = players or self.players()
-        played = self._played(time, view, players, carriers, ride, runs)
+        played = self._played(time, view, players, carriers, ride, runs, held_at)
         self.mesh_at(time)
         bodies = [m for p, _, now in played if (m := p.standing(now)) is not None]
         bodies += [among] if among is not None else []
         lamps = [p.lamps(player, now) for p, player, now in played]
         casts = [volume for p, player, now in played for volume in p.casts(player, now)]
         thrown = np.concatenate([NO_LAMPS, *lamps])
-        backdrop, still = self._set(view, time, bodies, thrown, casts)
+        waters = [pool for p, player, now in played for pool in p.waters(player, now)]
+        backdrop, still = self._set(view, time, bodies, thrown, casts, waters)
         parts = [d for p, player, now in played if (d := p.drawn(player, now)) is not None]
         layers = np.zeros((view.height, view.width), np.int32)
         for part in parts:

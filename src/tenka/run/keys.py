@@ -27,6 +27,7 @@ from tenka.particles.schedule import Schedule
 from tenka.particles.solver import POINTS_VERSION
 from tenka.scene.poses import carriers
 from tenka.scene.props import mesh_file
+from tenka.water.solver import WATER_VERSION
 
 _BY_ENVELOPE = ("start", "end", "emission", "delay", "cue")
 OF_PICTURES = ("roll", "aperture", "sharp")  # of the camera: what cuts nothing off
@@ -80,7 +81,7 @@ def _still_settings(effect: Effect, layer: Layer, folder: Path | None, final: bo
     culls = getattr(getattr(layer, "ends", None), "off_camera", False)
     seen = {k: v for k, v in plain(effect.camera).items() if k not in OF_PICTURES} if culls else None
     return {
-        "versions": [SOLVER_VERSION, POINTS_VERSION],
+        "versions": [SOLVER_VERSION, POINTS_VERSION, *([WATER_VERSION] if layer.kind == "water" else [])],
         "seed": effect.seed,
         "rate": effect.rate,
         "layer": [layer.id, layer.kind],

@@ -26,6 +26,8 @@ from tenka.run.between import gas_between, points_between
 from tenka.run.findings import Finding, of_gas, of_points
 from tenka.run.frames import MEASURES, POINT_MEASURES, get_points
 from tenka.run.members import GasMember, Member, PointMember
+from tenka.run.waterfindings import of_water
+from tenka.run.watering import WATER_MEASURES, WaterMember, get_water, water_between, water_bounds, water_told
 
 Figures = dict[int, dict[str, Any]]
 Box = tuple[np.ndarray, np.ndarray]
@@ -194,7 +196,16 @@ PARTICLES = Kind(
     _points_bounds,
     counts="alive",
 )
-KINDS: dict[str, Kind] = {"gas": GAS, "particles": PARTICLES, "debris": PARTICLES}
+WATER = Kind(
+    WaterMember,
+    lambda store, name, whole: get_water(store, name),
+    water_told,
+    WATER_MEASURES,
+    water_between,
+    of_water,
+    water_bounds,
+)
+KINDS: dict[str, Kind] = {"gas": GAS, "particles": PARTICLES, "debris": PARTICLES, "water": WATER}
 
 
 def kind_of(layer: LayerBase) -> Kind:

@@ -54,6 +54,11 @@ class View:
             self.orthographic,
         )
 
+    @property
+    def back(self) -> View:
+        """The other way from the same eye."""
+        return replace(self, forward=-self.forward, right=-self.right)
+
     def packed(self) -> np.ndarray:
         """All of it as 16 float32 for kernels."""
         return np.array(

@@ -1,13 +1,14 @@
 """A table of particle values at the shown frame: sorted by any column, filtered, written as CSV; pieces are
-deleted or held from it."""
+deleted, held, moved or turned from it."""
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtCore import QAbstractTableModel, QItemSelectionModel, QModelIndex, Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -22,9 +23,12 @@ from PyQt6.QtWidgets import (
 )
 
 from tenka.app import theme
+from tenka.app.sheet.groups import VectorField
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.base.files import write_atomic
+from tenka.effect.catalogue import params
+from tenka.effect.debris import Shifted
 from tenka.effect.model import PointLayer
 from tenka.look.pieces import kept_pieces
 from tenka.pack.outgoing import columns_of
@@ -173,6 +177,19 @@ class PointTable(QDialog):
         export.clicked.connect(self._ask)
         for button in (self.delete, self.hold, export):
             foot.addWidget(button)
+        self.shift = QWidget()
+        line = QHBoxLayout(self.shift)
+        line.setContentsMargins(0, 0, 0, 0)
+        self.fields: dict[str, VectorField] = {}
+        for name, told in (("by", "Selected pieces moved by"), ("about", "turned by")):
+            label = QLabel(told)
+            label.setProperty("quiet", True)
+            field = VectorField(params(Shifted)[name], (0.0, 0.0, 0.0))
+            field.changed.connect(partial(self._shift, name))
+            self.fields[name] = field
+            line.addWidget(label)
+            line.addWidget(field, 1)
+        column.addWidget(self.shift)
         column.addLayout(foot)
         self._shown: tuple[str, int, object] | None = None
         self._marking = False
@@ -199,11 +216,12 @@ class PointTable(QDialog):
             self.close()
             return
         frame = self.state.session.points_at(self.state.frame, self.layer_id)
-        key = (self.state.session.key_of(self.state.frame), self.state.frame, getattr(layer, "deleted", ()))
+        key = (self.state.session.key_of(self.state.frame), self.state.frame, layer.edits)
         if frame is None or key == self._shown:
             return
         self._shown = key
         self.show_frame(frame, layer)
+        self.mark_chosen()  # a table that is filled anew has nothing selected
 
     def show_frame(self, frame: PointFrame, layer: PointLayer) -> None:
         points = kept_pieces(layer, frame.points)
@@ -219,8 +237,8 @@ class PointTable(QDialog):
             f"{layer.name}, frame {self.state.frame + 1}: {len(points):,} {word}, "
             f"{self.model.rowCount():,} shown"
         )
-        for button in (self.delete, self.hold):
-            button.setVisible(hasattr(layer, "deleted"))
+        for part in (self.delete, self.hold, self.shift):
+            part.setVisible(hasattr(layer, "deleted"))
 
     def ids_of_rows(self) -> tuple[int, ...]:
         """Ids of the selected rows."""
@@ -233,6 +251,7 @@ class PointTable(QDialog):
     def _choose(self, *_: object) -> None:
         """The stage rings what is selected here."""
         if not self._marking:
+            self._show_shift()
             self._marking = True
             self.state.choose_points(self.layer_id, self.ids_of_rows())
             self._marking = False
@@ -245,8 +264,11 @@ class PointTable(QDialog):
         self._marking = True
         self.view.clearSelection()
         rows = np.flatnonzero(np.isin(self.model.columns[0].values[self.model.order], ids))
+        selection = self.view.selectionModel()
+        more = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
         for row in rows.tolist():
-            self.view.selectRow(row)
+            if selection is not None:
+                selection.select(self.model.index(row, 0), more)
             self.view.scrollTo(self.model.index(row, 0))
         self._marking = False
 
@@ -270,6 +292,24 @@ class PointTable(QDialog):
             return
         self.state.edit(f"layers.{layer.id}.{name}", (*getattr(layer, name), *ids), label)
         self.said.setText(f"{len(ids)} of them; undo brings them back.")
+
+    def _show_shift(self) -> None:
+        """Show how the first of what is selected stands otherwise."""
+        ids = self.ids_of_rows()
+        found = next((s for s in getattr(self.layer, "shifted", ()) if ids and s.id == ids[0]), None)
+        for name, field in self.fields.items():
+            field.show_value(getattr(found, name) if found is not None else (0.0, 0.0, 0.0))
+
+    def _shift(self, name: str, value: tuple[float, float, float], token: object) -> None:
+        """Move or turn the selected pieces, at every moment."""
+        layer, ids = self.layer, self.ids_of_rows()
+        if not ids:
+            self.said.setText("Select rows first.")
+            self._show_shift()
+            return
+        label = "Move pieces" if name == "by" else "Turn pieces"
+        shifted = layer.with_shift(ids, **{name: value}).shifted
+        self.state.edit(f"layers.{layer.id}.shifted", shifted, label, token)
 
     def _ask(self) -> None:
         name, _ = QFileDialog.getSaveFileName(

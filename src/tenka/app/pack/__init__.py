@@ -7,6 +7,7 @@ from tenka.app.pack.flipbook import ContactView
 from tenka.app.pack.light import HeatView, LightView
 from tenka.app.pack.particles import AliveView
 from tenka.app.pack.volume import VolumeView
+from tenka.app.pack.water import WaterView
 
 VIEWS: dict[str, type[RouteView]] = {
     "flipbook": ContactView,
@@ -18,5 +19,7 @@ VIEWS: dict[str, type[RouteView]] = {
     "grid": VolumeView,
     "light": LightView,
     "shimmer": HeatView,
+    "surface": WaterView,
+    "livewater": WaterView,
 }
 """By the route's word."""

@@ -14,6 +14,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QButtonGroup,
+    QComboBox,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -24,10 +25,11 @@ from PyQt6.QtWidgets import (
 
 from tenka.app import theme
 from tenka.app.pack.base import RouteView, Shown, image_of
+from tenka.app.pack.channels import CHANNELS, NEIGHBOURS, SEEN, among_neighbours, packed_cells, packed_names
 from tenka.app.pack.life import LifeStrip
 from tenka.app.pack.steps import Steps
 from tenka.app.state import State
-from tenka.base.errors import Cancelled
+from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
 from tenka.effect.courses import value_at
 from tenka.effect.model import Delivery, Effect, Flipbook, Player
@@ -36,10 +38,12 @@ from tenka.pack.atlases import encode, levelled
 from tenka.pack.books import books_of
 from tenka.pack.cutting import cut_out, with_next
 from tenka.pack.flipbook import draw_cell, frames_at, shares_of, survey_cells, surveyed_times
-from tenka.pack.layout import Box, Layout, describe, layout, second_of, taken
+from tenka.pack.layout import Box, Layout, describe, framed, layout, second_of, taken
 from tenka.pack.looked import keep_cut, kept_cut, look_name
 from tenka.pack.variants import varied
 from tenka.package.elements.flipbook import CutOut
+from tenka.package.elements.flipbook import Flipbook as Element
+from tenka.package.manifest import MANIFEST, read
 from tenka.run.plans import Plan, plans_of
 
 Read = Callable[..., tuple[dict[str, Any], dict[str, Any]]]
@@ -115,7 +119,7 @@ class Contact(QWidget):
 class ContactView(RouteView):
     """Cells whose frames are stored are drawn, the others are numbered."""
 
-    cell_ready = pyqtSignal(int, int, object)
+    cell_ready = pyqtSignal(int, int, object, object)
     cut_ready = pyqtSignal(int, object)
 
     def __init__(self, state: State) -> None:
@@ -142,8 +146,16 @@ class ContactView(RouteView):
         self.tabs.idClicked.connect(self.pages.setCurrentIndex)
         self.saved = QLabel()
         self.saved.setProperty("quiet", True)
+        self.channel = QComboBox()
+        self.channel.setAccessibleName("What is shown of each cell")
+        self.channel.setToolTip(
+            "One channel of the cells, each over its neighbours (before: saffron, after: green), or a "
+            "further atlas as it was packed last"
+        )
+        self.channel.activated.connect(lambda _: self._look_again())
         head.addStretch(1)
         head.addWidget(self.saved)
+        head.addWidget(self.channel)
         column.addLayout(head)
         column.addWidget(self.pages, 1)
         frames = QWidget()
@@ -159,9 +171,37 @@ class ContactView(RouteView):
         self.cut_ready.connect(self._take_cut)
         self._cells: dict[int, np.ndarray] = {}
         self._looped, self._each = False, 1
+        self._shown: Shown | None = None
+        self.sprites: dict[int, QImage] = {}
+        self._offered: object = None
+        self._packed: Element | None = None
         self.cell_ready.connect(self._take_cell)
 
+    def _look_again(self) -> None:
+        """Show another channel."""
+        self._sheet_key = None
+        if self._shown is not None:
+            self.show_delivery(self._shown)
+
+    def _offer_channels(self, id: str) -> None:
+        """Offer what can be seen of a delivery's cells, and of further atlases where a package has them."""
+        package = self.state.package
+        there = package is not None and (package / MANIFEST).is_file()
+        mark = (package, id, (package / MANIFEST).stat().st_mtime_ns if package is not None and there else 0)
+        if mark == self._offered:
+            return
+        self._offered, self._packed = mark, None
+        with suppress(TenkaError, OSError):
+            held = read(package).elements if package is not None and there else ()
+            self._packed = next((e for e in held if e.id == id and isinstance(e, Element)), None)
+        names = [SEEN, NEIGHBOURS, *CHANNELS, *(packed_names(self._packed) if self._packed else ())]
+        now = self.channel.currentText()
+        self.channel.clear()
+        self.channel.addItems(names)
+        self.channel.setCurrentIndex(max(self.channel.findText(now), 0))
+
     def clear(self) -> None:
+        self._shown = None
         self.contact.begin(1, 1, 0, 1.0)
         self.steps.hide()
         self._sheet_key = None
@@ -169,27 +209,31 @@ class ContactView(RouteView):
     def show_delivery(self, shown: Shown) -> None:
         effect, delivery, plans, box = self.state.played, shown.delivery, shown.plans, shown.box
         book, store, plan = delivery.by(Flipbook), self.state.store, layout(effect, delivery, box)
-        self.life.show_book(delivery.id, book, self.contact.cells, len(plan.times))
+        self._shown = shown
+        self._offer_channels(delivery.id)
+        self.life.show_book(delivery.id, book, self.sprites, len(plan.times))
         looked_at = surveyed_times(effect, delivery) if book.looks_first else np.array(plan.times)
         have = tuple(
             all(store.has(run.name(f)) for run in plans.values() for f in self._needed(t))
             for t in looked_at.tolist()
         )
+        whole = taken(effect, framed(effect, delivery))
         key = (
-            tuple((x.id, x.look, plans[x.id].keys.get(0)) for x in taken(effect, delivery)),
+            tuple((x.id, x.look, x.edits, plans[x.id].keys.get(0)) for x in whole),
             effect.light,
             effect.lights,
             book.model_copy(update={"player": Player()}),  # how it is played changes no cell
             have,
             box[0].tobytes(),
             self.state.package if book.variants > 1 else None,  # its variants are known with it
+            self.channel.currentText(),
         )
         if key == self._sheet_key:
             return
         self._sheet_key = key
         waits = book.cut_out != "none" and book.variants > 1
         self.saved.setText("cut-outs of variants are drawn when they have been packed" if waits else "")
-        self._cells, self._looped = {}, book.loop
+        self._cells, self._looped, self.sprites = {}, book.loop, {}
         self.steps.hide()
         if book.looks_first and not all(have):  # how it is laid out is known when all of it is simulated
             self._round += 1
@@ -216,6 +260,8 @@ class ContactView(RouteView):
         size = (max(4, round(plan.content[0] * scale)), max(4, round(plan.content[1] * scale)))
         glow = second_of(effect, delivery) != "temperature"
         exposure = value_at(effect.light.exposure, 0.0)
+        whole = framed(effect, delivery)
+        channel, packed, package = self.channel.currentText(), self._packed, self.state.package
 
         def still_asked() -> None:
             if mine != self._round:
@@ -224,7 +270,7 @@ class ContactView(RouteView):
         def reading(of: Effect, held: dict[str, Plan]) -> Read:
             """Reads frames of a variant."""
             kept: dict[str, dict[object, Any]] = {}
-            return partial(frames_at, of, delivery, held, store, progress=Progress(), kept=kept)
+            return partial(frames_at, of, whole, held, store, progress=Progress(), kept=kept)
 
         def known(held: dict[str, Plan], times: list[float]) -> bool:
             return all(
@@ -237,9 +283,7 @@ class ContactView(RouteView):
                 frames, past = read(t=t)
                 cell = draw_cell(effect, delivery, frames, t, at, size, folder, past, books)
                 raw += np.float32(share) * cell
-            return encode(
-                levelled(raw, book.alpha_floor, book.alpha_contrast), "premultiplied", exposure, glow
-            )
+            return levelled(raw, book.alpha_floor, book.alpha_contrast)
 
         def work() -> None:
             books, _ = books_of(effect, folder)
@@ -254,18 +298,28 @@ class ContactView(RouteView):
                 at = plan
                 if book.looks_first:
                     looks = [
-                        survey_cells(effect, delivery, plan, times, read, folder, books, still_asked)
+                        survey_cells(effect, whole, plan, times, read, folder, books, still_asked)
                         for there, read in readers
                         if there
                     ]
                     at = layout(effect, delivery, box, replace(looks[0], others=tuple(looks[1:])))
                 seen = []
+                further = packed_names(packed) if packed is not None else {}
+                sheets = []
+                if packed is not None and package is not None and channel in further:
+                    sheets = packed_cells(package, packed, further[channel])
                 for variant, (there, read) in enumerate(readers):
                     for n in there:
                         still_asked()
-                        rgba = drawn(at, n, read, books)
+                        raw, index = drawn(at, n, read, books), variant * len(at.times) + n
+                        rgba = encode(raw, "premultiplied", exposure, glow)
                         seen.append(np.asarray(rgba.any(axis=2)))
-                        self.cell_ready.emit(mine, variant * len(at.times) + n, rgba)
+                        look = rgba
+                        if channel in CHANNELS:
+                            look = CHANNELS[channel](raw, 2.0**exposure)
+                        elif sheets:
+                            look = sheets[min(index, len(sheets) - 1)]
+                        self.cell_ready.emit(mine, index, rgba, look)
                 element = describe(effect, delivery, box, at)
                 if book.cut_out != "none" and len(seen) == element.frames:
                     cut = cut_out(with_next(seen, element), book.corners, book.cut_out == "one for all")
@@ -276,11 +330,24 @@ class ContactView(RouteView):
 
         self._preview.ask(work)
 
-    def _take_cell(self, of: int, index: int, rgba: np.ndarray) -> None:
+    def _put_among_neighbours(self, index: int) -> None:
+        """Show a cell over those beside it in its sequence, as far as they are there."""
+        first = index - index % self._each
+        own = {n: self._cells[n] for n in range(first, first + self._each) if n in self._cells}
+        for n in (index - 1, index, index + 1):
+            if n in own:
+                cell = among_neighbours(own.get(n - 1), own[n], own.get(n + 1))
+                self.contact.put(n, image_of(cell))
+
+    def _take_cell(self, of: int, index: int, rgba: np.ndarray, look: np.ndarray) -> None:
         if of == self._round:
             self._cells[index] = rgba.copy()
-            self.contact.put(index, image_of(rgba))
-            self.life.sprites.images = self.contact.cells
+            self.sprites[index] = image_of(rgba)
+            if self.channel.currentText() == NEIGHBOURS:
+                self._put_among_neighbours(index)
+            else:
+                self.contact.put(index, image_of(look))
+            self.life.sprites.images = self.sprites
             self.life.sprites.update()
             first = [self._cells[n] for n in sorted(self._cells) if n < self._each]
             if len(first) == self._each and index < self._each:

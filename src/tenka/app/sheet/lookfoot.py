@@ -28,12 +28,12 @@ from tenka.base.errors import TenkaError
 from tenka.base.jobs import Worker
 from tenka.cache.store import Frame
 from tenka.effect.courses import still
-from tenka.effect.gaslook import Look
-from tenka.effect.looks import STARTING, fits, keep, kept_looks, laid
+from tenka.effect.looks import BEGINNINGS, fits, keep, kept_looks, laid
 from tenka.effect.model import Camera, Effect, Layer
 from tenka.look.render import Renderer
 from tenka.look.shot import shot_of
 from tenka.pack.reels import png_of
+from tenka.run.watering import WaterFrame
 from tenka.scene.cameras import view_of
 from tenka.scene.meshes import joined
 
@@ -59,6 +59,10 @@ def held_box(frame: Any) -> tuple[np.ndarray, np.ndarray]:
         index = np.argwhere(weight > 0.02 * max(float(weight.max()), 1e-9))
         places = np.asarray(frame.origin) + (index + 0.5) * frame.voxel
         share = weight[tuple(index.T)]
+    elif isinstance(frame, WaterFrame):
+        x, y = frame.origin
+        across, along = (n * frame.cell for n in frame.shape)
+        return np.array([x, y, frame.level - 0.1]), np.array([x + across, y + along, frame.level + 0.1])
     else:
         places, share = frame.points.place, np.maximum(frame.points.width, 1e-6).astype(np.float64)
     if not len(places):
@@ -137,7 +141,7 @@ class LookFoot(QWidget):
         layer = self.layer
         if layer is None:
             return {}
-        begin = STARTING if isinstance(getattr(layer, "look", None), Look) else {}
+        begin = BEGINNINGS.get(type(getattr(layer, "look", None)), {})
         kept = {name: look for name, look, _ in kept_looks() if fits(look, layer)}
         return {**begin, **kept}
 

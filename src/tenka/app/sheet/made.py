@@ -21,9 +21,10 @@ from tenka.app.sheet.nodes import lever_rows, nodes_for, rows_of
 from tenka.app.sheet.propfoot import PropFoot
 from tenka.app.sheet.row import Row
 from tenka.app.sheet.trialfoot import TrialFoot
+from tenka.app.sheet.waterfoot import WaterFoot
 from tenka.app.wrapped import Wrapped
 from tenka.effect.catalogue import SECTIONS, Param
-from tenka.effect.model import DomainBox, Prop, Trial
+from tenka.effect.model import BasinBox, DomainBox, Prop, Trial, WaterLayer
 
 if TYPE_CHECKING:
     from tenka.app.sheet.sheet import Sheet
@@ -134,6 +135,9 @@ def _feet_of(sheet: Sheet, section: str, nodes: list[BaseModel]) -> Iterator[tup
     first = nodes[0]
     if section == "Where" and sheet.state.gas is not None and any(isinstance(n, DomainBox) for n in nodes):
         yield "box", BoxFoot(sheet.state, sheet.state.gas)
+    layer = sheet.state.layer
+    if section == "Where" and isinstance(layer, WaterLayer) and any(isinstance(n, BasinBox) for n in nodes):
+        yield "box", WaterFoot(sheet.state, layer)
     if isinstance(first, Trial):
         yield "", TrialFoot(sheet.state, first.id)
     if isinstance(first, Prop):

@@ -163,7 +163,7 @@ class Row(QWidget):
             box.setAccessibleName(p.label)
             box.clicked.connect(lambda on: self._set(bool(on), object()))
             return box
-        if p.kind in ("choice", "device", "prop", "parent", "clip", "layer", "gas", "cue", "source"):
+        if p.kind in ("choice", "device", "prop", "parent", "clip", "layer", "gas", "cue", "source", "book"):
             choice = ChoiceField(p.label, self._choices())
             choice.activated.connect(lambda: self._set(choice.currentData(), object()))
             return choice
@@ -220,16 +220,15 @@ class Row(QWidget):
                     if s.shape in HAVE_A_FORM
                 ),
             ]
+        if self.p.kind == "book":
+            own, found = self.path.split(".")[1], self.state.effect.deliveries
+            books = [d for d in found if d.route.kind == "flipbook" and d.id != own]
+            return [("", "none"), *((d.id, d.name) for d in books)]
         if self.p.kind == "cue":
             return [("", "the effect's start"), *((c.id, c.name) for c in self.state.effect.cues)]
         if self.p.kind == "clip":
-            return [
-                ("", "none"),
-                *(
-                    (name, name)
-                    for name in clips_of(self.state, get(self.state.effect, self.path.rpartition(".")[0]))
-                ),
-            ]
+            clips = clips_of(self.state, get(self.state.effect, self.path.rpartition(".")[0]))
+            return [("", "none"), *((name, name) for name in clips)]
         return [(c, c) for c in self.p.choices]
 
     def _layers(self) -> list[tuple[str, str]]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tenka.effect.model import GasLayer
+from tenka.effect.model import LayerBase
 
 
 @dataclass(frozen=True)
@@ -22,13 +22,15 @@ class Handle:
     knot: int = -1
 
 
-def wall_handles(path: str, layer: GasLayer) -> list[Handle]:
-    """One in the middle of each wall of a layer's domain."""
-    low, size = np.asarray(layer.domain.origin), np.asarray(layer.domain.size)
+def wall_handles(path: str, layer: LayerBase, box: str = "domain") -> list[Handle]:
+    """One in the middle of each wall of the box in which a layer is simulated; `box` is its name."""
+    if layer.room is None:
+        return []
+    low, size = (np.asarray(part) for part in layer.room)
     found = []
     for axis in range(3):
         for high in (False, True):
             point = low + size / 2
             point[axis] = low[axis] + (size[axis] if high else 0.0)
-            found.append(Handle(f"{path}.domain", point, axis, high))
+            found.append(Handle(f"{path}.{box}", point, axis, high))
     return found

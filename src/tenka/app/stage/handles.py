@@ -4,6 +4,7 @@ is kept as a course."""
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.effect.courses import Key, Keys
 from tenka.effect.document import get
-from tenka.effect.model import REGIONS, DomainBox, Feed, LayerBase, Placed, PointSource, Prop, Vec3
+from tenka.effect.model import REGIONS, Feed, LayerBase, Placed, PointSource, Prop, Vec3
 from tenka.scene.cameras import View
 from tenka.scene.poses import Pose, carriers, pose_at
 
@@ -141,7 +142,7 @@ class Carry:
 
     def _pull(self, start: np.ndarray, way: np.ndarray) -> None:
         """The wall goes to the point of its axis that is nearest to the ray."""
-        box: DomainBox = self.node
+        box: Any = self.node
         axis, h = self.handle.axis, self.handle
         along = np.eye(3)[axis]
         across = way - (way @ along) * along
@@ -150,7 +151,7 @@ class Carry:
         reach = float(flat @ across / max(float(across @ across), 1e-9))
         place = float((start + reach * way)[axis])
         low, high = box.origin[axis], box.origin[axis] + box.size[axis]
-        least = LEAST_BOX * box.voxel
+        least = LEAST_BOX * box.edge
         low, high = (low, max(place, low + least)) if h.high else (min(place, high - least), high)
         origin, size = list(box.origin), list(box.size)
         origin[axis], size[axis] = round(low, 3), round(high - low, 3)

@@ -133,6 +133,9 @@ def bounds_of(stage: Stage) -> tuple[np.ndarray, np.ndarray]:
     if isinstance(frame, PointFrame) and len(frame.points):
         place = frame.points.place
         return np.quantile(place, 0.02, axis=0), np.quantile(place, 0.98, axis=0)
+    if layer is not None and layer.room is not None:
+        low, size = (np.asarray(part, float) for part in layer.room)
+        return low, low + size
     if gas is not None:
         grid = Grid.of(gas.domain)
         return np.asarray(grid.origin), np.asarray(grid.origin) + np.asarray(grid.size)

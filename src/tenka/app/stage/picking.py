@@ -16,6 +16,7 @@ from tenka.cache.store import Frame
 from tenka.effect.model import REGIONS, Placed
 from tenka.look.inspect import cells_along
 from tenka.run.frames import PointFrame
+from tenka.run.watering import WaterFrame, reached_at
 from tenka.scene.cameras import View, camera_at, view_of
 from tenka.scene.picking import box_hit, mesh_hit
 from tenka.scene.poses import pose_at
@@ -98,6 +99,10 @@ def _shown(
             dense = frame.density[tuple(index.T)] > SEEN
             if dense.any():
                 found.append((float(t[np.argmax(dense)]), f"layers.{id}"))
+        elif isinstance(frame, WaterFrame):
+            reached = reached_at(frame, start, way)
+            if reached is not None:
+                found.append((reached, f"layers.{id}"))
     return found
 
 

@@ -221,7 +221,7 @@ class Stage(QWidget):
         """What is drawn; the same as before while nothing changed, so that what was worked out for it
         holds."""
         looks = tuple(
-            (layer.id, layer.look, layer.hidden, layer.solo, layer.passed_over, getattr(layer, "deleted", ()))
+            (layer.id, layer.look, layer.hidden, layer.solo, layer.passed_over, layer.edits)
             for layer in effect.layers
         )
         key = (tuple((id, id_of(f)) for id, f in frames.items()), looks, effect.lights, id_of(mesh), t)

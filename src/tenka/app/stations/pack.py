@@ -26,7 +26,8 @@ from tenka.base.jobs import Progress, Worker
 from tenka.base.words import span
 from tenka.effect.document import delivered_on
 from tenka.effect.model import Delivery
-from tenka.pack.layout import bounds_of, packable, taken, unfit
+from tenka.pack.amiss import unfit
+from tenka.pack.layout import bounds_of, framed, packable, taken
 from tenka.pack.lightmaps import asked_in_vain
 from tenka.pack.packing import pack
 from tenka.pack.routes import ROUTES
@@ -95,6 +96,7 @@ class PackStation(QWidget):
         grid.addWidget(self.told)
         column.addWidget(foot)
         self._target: Path | None = None
+        self._remarks = ""
         self._later = once(self, 250, self.refresh)
         state.changed.connect(lambda _: self._later.start())
         state.news.connect(self._later.start)
@@ -138,9 +140,12 @@ class PackStation(QWidget):
             for view in self.views.values():
                 view.clear()
             unable = unfit(effect, chosen.id) if chosen is not None else []
+            tier = self.state.tier
             self.outputs.setText(
                 f"{unable[0].text}."
                 if unable
+                else f"{chosen.name} is left out on {tier.name}."
+                if tier is not None and chosen is not None and chosen.id in tier.without
                 else (
                     f"{layer.name} is not in the package: it is hidden, passed over, without a delivery, or "
                     "left out on this tier."
@@ -167,7 +172,7 @@ class PackStation(QWidget):
         self._tell(delivery, element, [d.name for d in held if d.id != delivery.id])
         plans = {
             x.id: self.state.session.plan(x.id) or Plan.of(effect, x.id, self.state.folder)
-            for x in taken(effect, delivery)
+            for x in taken(effect, framed(effect, delivery))
         }
         self.views[route.kind].show_delivery(Shown(delivery, box, element, plans))
 
@@ -224,7 +229,9 @@ class PackStation(QWidget):
         def work() -> None:
             try:
                 for n, (place, had) in enumerate(wanted):
-                    pack(had, folder, store, place, progress, earlier=wanted[:n])
+                    made = pack(had, folder, store, place, progress, earlier=wanted[:n])
+                told = [f" {e.name}: {e.remark}." for e in made.elements if e.remark]
+                self._remarks = "".join(told)
             except Cancelled as stopped:
                 self.ended.emit(stopped)
                 return
@@ -265,9 +272,10 @@ class PackStation(QWidget):
             ids = [t.id for t in self.state.effect.tiers]
             now = ids.index(self.state.tier.id) if len(result) > 1 and self.state.tier is not None else 0
             self.state.package = result[now]
+            self._later.start()  # what was packed can be looked at
             sizes = [sum(f.stat().st_size for f in place.iterdir()) / 1e6 for place in result]
             told = ", ".join(f"{place.name}: {size:.1f} MB" for place, size in zip(result, sizes))
-            self.told.setText(f"Packed to {told} on disk. Station 5 plays {result[now].name}.")
+            self.told.setText(f"Packed to {told} on disk. Station 5 plays {result[now].name}.{self._remarks}")
 
     def close_workers(self) -> None:
         self.cancel()

@@ -21,7 +21,7 @@ from tenka.effect.model import Camera
 from tenka.package.manifest import MANIFEST, PAGE
 from tenka.proof.elements.base import Run
 from tenka.proof.engine import ONCE, Counts, Package, spread_copies
-from tenka.proof.performing import Performance
+from tenka.proof.performing import Performance, in_sight
 from tenka.proof.riding import RIDES, ride_of
 from tenka.proof.walking import cut_hard, walker
 from tenka.scene.cameras import View, view_of
@@ -30,10 +30,16 @@ FINE = 2  # px of the picture for one of what is measured over time
 MEASURING = 0.012  # s after each picture
 
 
-def _copies(package: Package, count: int, view: View) -> np.ndarray:
-    """Offsets of so many of the effect, side by side."""
+def _copies(package: Package, count: int, view: View, behind: bool) -> np.ndarray:
+    """Offsets of so many of the effect, side by side or one behind the other."""
     wide = max(1.0, *(e.wide for e in package.elements))
-    return spread_copies(count, wide * 0.8, view.right) if count > 1 else np.zeros((1, 3))
+    if count == 1:
+        return np.zeros((1, 3))
+    if not behind:
+        return spread_copies(count, wide * 0.8, view.right)
+    flat = view.forward * np.array([1.0, 1.0, 0.0])
+    aside = 0.35 * wide * view.right * np.array([[-1.0], [1.0]])[np.arange(count) % 2]
+    return wide * np.arange(count)[:, None] * flat / max(float(np.linalg.norm(flat)), 1e-6) + aside
 
 
 class ProofStation(QWidget):
@@ -87,6 +93,8 @@ class ProofStation(QWidget):
         bar.walks.toggled.connect(self._walk)
         bar.bounds.toggled.connect(lambda _: self.redraw())
         bar.copies.changed.connect(lambda *_: self.redraw())
+        bar.rows.activated.connect(lambda _: self.redraw())
+        bar.away.toggled.connect(lambda _: self.redraw())
         bar.ride.activated.connect(lambda _: self.begin())
         bar.levers.moved.connect(self.redraw)
 
@@ -150,6 +158,7 @@ class ProofStation(QWidget):
         self.bar.levers.build(result)
         self.performance = Performance(result.elements, result.manifest.behaviour)
         self.load.marks = tuple((mark.name, mark.at) for mark in result.manifest.marks)
+        self.bar.changes.measure(result)
         if result.unplayed:
             self.state.said.emit(f"{', '.join(result.unplayed)}: a game solves it, which Proof does not.")
         self.begin()
@@ -229,10 +238,35 @@ class ProofStation(QWidget):
     def _step(self) -> None:
         self.open_newest() if self.state.package is not None else None
         if self.playing and not self._busy:
-            self._at = time.perf_counter() - self._start
+            self._go_on()
             self.redraw()
         elif not self._busy and self._measuring is not None and not self._measuring[1].done:
             self.redraw()
+
+    def _view(self) -> View:
+        """From where the package is seen."""
+        return view_of(self.screen_.camera, self.screen_.width(), self.screen_.height())
+
+    def _looked(self, view: View) -> View:
+        """The same, or the other way."""
+        return view.back if self.bar.away.isChecked() else view
+
+    def _go_on(self) -> None:
+        """Let time go on, as the effect says of itself where it is out of sight."""
+        now, way, package = time.perf_counter(), "on", self.package
+        if self.performance is not None and package is not None:
+            view = self._view()
+            ride = ride_of(RIDES[self.bar.ride.currentIndex()], view.right)
+            moved = ride(np.array([self._at]))[0][0] if ride is not None else np.zeros(3)
+            low, high = package.reach
+            seen = in_sight(low + moved, high + moved, self._looked(view))
+            way = self.performance.looked_at(seen)
+        if way == "anew":
+            self.begin()
+        elif way == "asleep":
+            self._start = now - self._at
+        else:
+            self._at = now - self._start
 
     def players_tried(self) -> dict[str, Settings]:
         """The document's player settings of each element where they differ from those packed: they are tried
@@ -263,8 +297,9 @@ class ProofStation(QWidget):
             dict(self.bar.levers.values),
             self.screen_.camera,
         )
-        view = view_of(camera, self.screen_.width(), self.screen_.height())
-        copies = int(self.bar.copies.value)
+        view = self._view()
+        seen, copies = self._looked(view), int(self.bar.copies.value)
+        behind = self.bar.rows.currentIndex() == 1
         runs = self.performance.runs if self.performance is not None else ONCE
         ride = ride_of(RIDES[self.bar.ride.currentIndex()], view.right)
         sun, walks, boxed = (
@@ -278,14 +313,14 @@ class ProofStation(QWidget):
         def work() -> None:
             package.turn_light(*sun)
             players = package.players(levers, tried)
-            carriers = _copies(package, copies, view)
+            carriers = _copies(package, copies, view, behind)
             among = walker(at, *package.bounds, view.right) if walks else None
-            picture = package.draw(at, view, players, carriers, heat, ride, runs, among)
+            picture = package.draw(at, seen, players, carriers, heat, ride, runs, among)
             h, w, _ = picture.rgb.shape
             image = QImage(picture.rgb.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).convertToFormat(
                 QImage.Format.Format_RGB32
             )
-            boxes = outlines(package.boxes(at, players, ride), view) if boxed else []
+            boxes = outlines(package.boxes(at, players, ride), seen) if boxed else []
             measuring.go_on(MEASURING)
             self.drawn.emit((image, picture.counts, at, boxes))
 
@@ -302,15 +337,17 @@ class ProofStation(QWidget):
     ) -> Measuring:
         """What is drawn over time with all of this, as far as it is known."""
         size = self.screen_.width() // FINE, self.screen_.height() // FINE
-        riding = self.bar.ride.currentIndex()
-        key = (id(package), tuple(levers.items()), str(tried), camera, copies, runs, size, riding)
+        riding, behind = self.bar.ride.currentIndex(), self.bar.rows.currentIndex() == 1
+        turned = (riding, behind, self.bar.away.isChecked())
+        key = (id(package), tuple(levers.items()), str(tried), camera, copies, runs, size, turned)
         if self._measuring is None or self._measuring[0] != key:
-            view = view_of(camera, max(size[0], 1), max(size[1], 1))
-            players, carriers = package.players(levers, tried), _copies(package, copies, view)
+            view = self._view().sized(*size)
+            seen = self._looked(view)
+            players, carriers = package.players(levers, tried), _copies(package, copies, view, behind)
             ride = ride_of(RIDES[riding], view.right)
 
             def covered_at(t: float) -> float:
-                return package.load(t, view, players, carriers, ride, runs)[0] * FINE**2
+                return package.load(t, seen, players, carriers, ride, runs)[0] * FINE**2
 
             self._measuring = (key, Measuring(covered_at, package.span + max(run.start for run in runs)))
         return self._measuring[1]
@@ -318,7 +355,8 @@ class ProofStation(QWidget):
     def _take(self, result: tuple[QImage, Counts, float, list[Outline]]) -> None:
         self._busy = False
         self.screen_.image, self.screen_.counts, at, self.screen_.boxes = result
-        self.bar.clock.setText(f"{at:.2f} s")
+        asleep = self.performance is not None and self.performance.asleep
+        self.bar.clock.setText(f"{at:.2f} s" + ", asleep out of sight" * asleep)
         self.screen_.update()
         self.load.show_time(at)
         if self._measuring is not None and self._measuring[1].done:
@@ -327,4 +365,5 @@ class ProofStation(QWidget):
     def close_workers(self) -> None:
         self._tick.stop()
         self._worker.close()
+        self.bar.changes.close_workers()
         self.package, self.screen_.image = None, None

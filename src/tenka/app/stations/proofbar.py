@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 from tenka.app import theme
 from tenka.app.sheet.fields import NumberField, shown
 from tenka.app.sheet.groups import LineSlider
+from tenka.app.stations.proofchanges import Changes
 from tenka.effect.catalogue import plain_number
 from tenka.proof.engine import Package
 from tenka.proof.riding import RIDES
@@ -103,11 +104,16 @@ class ProofBar(QWidget):
         self.play = _icon("pause", "Play or pause (Space)")
         self.begin = _icon("skip-back", "From the start")
         self.heat = switch("Overdraw", "Show overdraw as heat (H)")
+        self.bounds = switch("Bounds", "The boxes that nothing leaves: what a game takes for out of sight")
         self.copies = NumberField(COPIES, 1)
         self.copies.setFixedWidth(60)
         self.copies.setToolTip("How many of the effect stand side by side")
         label = QLabel("copies")
         label.setProperty("quiet", True)
+        self.rows = QComboBox()
+        self.rows.setAccessibleName("How copies stand")
+        self.rows.setToolTip("Copies stand side by side, or one behind the other, ever further away")
+        self.rows.addItems(["side by side", "into the distance"])
         self.tried = QLabel("tried, not packed yet")
         self.tried.setStyleSheet(f"color: {theme.SAFFRON};")
         self.tried.setToolTip("The sheet's settings differ from the package's; packing again writes them.")
@@ -119,11 +125,11 @@ class ProofBar(QWidget):
         self.opener.setToolTip("Open another package")
         first = QHBoxLayout()
         first.setSpacing(10)
-        for part in (self.play, self.begin, self.heat, label, self.copies):
+        for part in (self.play, self.begin, self.heat, self.bounds):
             first.addWidget(part)
         first.addStretch(1)
-        for part in (self.tried, self.clock, self.page, self.opener):
-            first.addWidget(part)
+        for right in (self.tried, self.clock, self.page, self.opener):
+            first.addWidget(right)
         rows.addLayout(first)
         self.again = QPushButton("Trigger")
         self.again.setToolTip(
@@ -134,7 +140,7 @@ class ProofBar(QWidget):
             "Turn light", "Drag in the picture to turn the sun; what was packed with its light is named"
         )
         self.walks = switch("Walk", "A figure walks through it, so that hard edges of sprites show")
-        self.bounds = switch("Bounds", "The boxes that nothing leaves: what a game takes for out of sight")
+        self.away = switch("Look away", "Look the other way: what it does out of sight is as the effect says")
         self.ride = QComboBox()
         self.ride.setAccessibleName("What carries it")
         self.ride.setToolTip(
@@ -143,13 +149,20 @@ class ProofBar(QWidget):
         self.ride.addItems([f"it {name}" for name in RIDES])
         second = QHBoxLayout()
         second.setSpacing(10)
-        for tried in (self.again, self.ends, self.turn, self.walks, self.bounds):
+        for tried in (self.again, self.ends, self.turn, self.walks, self.away):
             second.addWidget(tried)
         second.addWidget(self.ride)
         second.addStretch(1)
         rows.addLayout(second)
         self.levers = Levers()
-        rows.addWidget(self.levers)
+        third = QHBoxLayout()
+        third.setSpacing(10)
+        for many in (label, self.copies, self.rows):
+            third.addWidget(many)
+        third.addWidget(self.levers, 1)
+        rows.addLayout(third)
+        self.changes = Changes()
+        rows.addWidget(self.changes)
 
     def show_playing(self, on: bool) -> None:
         self.play.setIcon(theme.icon("pause" if on else "play"))

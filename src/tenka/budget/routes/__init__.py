@@ -14,6 +14,7 @@ from tenka.budget.routes.light import light_line
 from tenka.budget.routes.particles import particles_line
 from tenka.budget.routes.shimmer import shimmer_line
 from tenka.budget.routes.slices import slices_line
+from tenka.budget.routes.surface import livewater_line, surface_line
 from tenka.budget.routes.trails import trails_line
 from tenka.budget.routes.volume import volume_line
 from tenka.effect.model import Tier
@@ -28,5 +29,7 @@ ROUTES: dict[str, Callable[[str, Any, Tier, Device], Line]] = {
     "grid": grid_line,
     "light": light_line,
     "shimmer": shimmer_line,
+    "surface": surface_line,
+    "livewater": livewater_line,
 }
 """By the route's word: its line, from its name, its element, the tier and the device."""

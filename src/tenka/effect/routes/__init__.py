@@ -13,14 +13,26 @@ from tenka.effect.routes.bodies import BodyBake
 from tenka.effect.routes.flipbook import Flipbook
 from tenka.effect.routes.grid import LiveGrid
 from tenka.effect.routes.light import LightTrack
+from tenka.effect.routes.livewater import LiveWater
 from tenka.effect.routes.particles import ParticleBake
 from tenka.effect.routes.shimmer import Shimmer
 from tenka.effect.routes.slices import SliceStack
+from tenka.effect.routes.surface import SurfaceMaps
 from tenka.effect.routes.trails import TrailBake
 from tenka.effect.routes.volume import Volume
 
 Route = Annotated[
-    Flipbook | ParticleBake | TrailBake | BodyBake | Volume | SliceStack | LiveGrid | LightTrack | Shimmer,
+    Flipbook
+    | ParticleBake
+    | TrailBake
+    | BodyBake
+    | Volume
+    | SliceStack
+    | LiveGrid
+    | LightTrack
+    | Shimmer
+    | SurfaceMaps
+    | LiveWater,
     Field(discriminator="kind"),
 ]
 ROUTES: dict[str, type[RouteSettings]] = {
@@ -33,5 +45,7 @@ ROUTES: dict[str, type[RouteSettings]] = {
     "grid": LiveGrid,
     "light": LightTrack,
     "shimmer": Shimmer,
+    "surface": SurfaceMaps,
+    "livewater": LiveWater,
 }
 """Settings of each route, by the word that stands in files."""

@@ -2,22 +2,40 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
-from tenka.effect.catalogue import BAKE, PLAYER, Section, Settings
+from tenka.effect.catalogue import BAKE, DISTANCE, PLAYER, Section, Settings
+
+EVERYWHERE = 10_000.0  # m: a distance that nothing is beyond
 
 
-def first_moment(section: Section) -> Any:
+def first_moment(section: Section, when: tuple[Any, ...] = ()) -> Any:
     """Declare when what is delivered begins."""
     return section.number(
-        0.0, "s", 0, 600, "Time of the first packed frame.", soft=(0, 8), step=0.02, label="first moment"
+        0.0,
+        "s",
+        0,
+        600,
+        "Time of the first packed frame.",
+        soft=(0, 8),
+        step=0.02,
+        label="first moment",
+        when=when,
     )
 
 
-def last_moment(section: Section) -> Any:
+def last_moment(section: Section, when: tuple[Any, ...] = ()) -> Any:
     """Declare when what is delivered ends."""
     return section.number(
-        4.0, "s", 0, 600, "Time of the last packed frame.", soft=(0, 8), step=0.02, label="last moment"
+        4.0,
+        "s",
+        0,
+        600,
+        "Time of the last packed frame.",
+        soft=(0, 8),
+        step=0.02,
+        label="last moment",
+        when=when,
     )
 
 
@@ -56,6 +74,34 @@ class RouteSettings(Settings):
     kind: str = ""
     first: float = 0.0
     last: float = 4.0
+    seen_from: float = DISTANCE.number(
+        0.0,
+        "m",
+        0,
+        EVERYWHERE,
+        "It is shown from this distance on; nearer, another delivery of the same layers may be.",
+        soft=(0, 100),
+        step=0.5,
+        cost="fill",
+        label="shown from",
+    )
+    seen_to: float = DISTANCE.number(
+        EVERYWHERE,
+        "m",
+        0,
+        EVERYWHERE,
+        "It is shown up to this distance; beyond, another delivery may be, or nothing.",
+        soft=(5, 300),
+        step=0.5,
+        cost="fill",
+        label="shown up to",
+        named=((EVERYWHERE, "everywhere"),),
+    )
+
+    def as_written(self) -> Self:
+        """The same with all as it is anyway that only the game needs: how it is played, and from where."""
+        usual, played = type(self)(), ("player", "seen_from", "seen_to")
+        return self.model_copy(update={name: getattr(usual, name) for name in played if hasattr(usual, name)})
 
     @property
     def told_by_drawing(self) -> str:

@@ -38,6 +38,25 @@ class ParticleBake(Baked):
         label="most written",
         cost="memory",
     )
+    written: Literal["each moment", "births and law"] = BAKE.param(
+        "each moment",
+        "Where each is at every moment; or how each is born, and by what law all move, which the game then "
+        "moves itself: far less to hold, and free to meet what the game puts in their way.",
+        label="held as",
+        cost="memory",
+    )
+    fineness: int = BAKE.number(
+        32,
+        "",
+        2,
+        96,
+        "Cells along the longest side of the field that drives them and of the one that stops them.",
+        soft=(8, 48),
+        step=1,
+        when=("written", ("births and law",)),
+        label="cells of its fields",
+        cost="memory",
+    )
     tables: Literal["none", "CSV", "PLY", "NPZ"] = BAKE.param(
         "none", "Files of a frame each besides, with every value of every particle.", label="tables"
     )
@@ -47,4 +66,7 @@ class ParticleBake(Baked):
         why = super().fits(layer)
         if not why and layer.look.form not in DRAWN:
             return f"takes what is drawn as {', '.join(DRAWN[:-1])} or {DRAWN[-1]}"
+        bed = getattr(layer, "bed", None)
+        if not why and self.written == "births and law" and bed is not None and bed.rests:
+            return "with births and a law takes none that lie asleep until they are woken"
         return why

@@ -4,22 +4,25 @@ let runs = [0], first = 0, number = 0; // when it was triggered, s; how often be
 function draw(time, players, carriers, heat, only) {
   resize();
   const v = viewNow(), shown = M.elements.filter(e => !only || e.id === only), ages = runs.map((s, n) => [s, first + n]).filter(([s]) => s <= Math.max(time, 0)).map(([s, n]) => [time - s, n]);
-  const each = (name, call) => shown.flatMap(e => ROUTES[e.route][name] ? ages.flatMap(([t, n]) => { number = n; return call(ROUTES[e.route], e, t) ?? []; }) : []);
-  thrown = each("lamps", (r, e, t) => r.lamps(e, players[e.id], t, carriers));
+  // each element, at the copies that are as far away as it is shown
+  const middle = mul(add(M.bounds_low, M.bounds_high), 0.5), away = c => Math.hypot(...add(add(c, middle), mul(v.eye, -1)));
+  const near = Object.fromEntries(shown.map(e => [e.id, carriers.filter(c => away(c) >= e.seen_from && away(c) < e.seen_to)]));
+  const each = (name, call) => shown.flatMap(e => ROUTES[e.route][name] && near[e.id].length ? ages.flatMap(([t, n]) => { number = n; return call(ROUTES[e.route], e, t, near[e.id]) ?? []; }) : []);
+  thrown = each("lamps", (r, e, t, own) => r.lamps(e, players[e.id], t, own));
   gl.disable(gl.BLEND); gl.enable(gl.DEPTH_TEST); gl.clearDepth(1); gl.depthFunc(gl.LESS); gl.depthRange(0, 1);
   gl.bindFramebuffer(gl.FRAMEBUFFER, castTo); gl.viewport(0, 0, CAST, CAST); gl.clear(gl.DEPTH_BUFFER_BIT);
   use(caster, v); useCast(caster); for (const part of set) if (time < part.until) { gl.bindVertexArray(part.array); gl.drawArrays(gl.TRIANGLES, 0, part.count); }
-  each("casts", (r, e, t) => r.casts(e, held[e.id], t, carriers, v));
+  each("casts", (r, e, t, own) => r.casts(e, held[e.id], t, own, v));
   gl.viewport(0, 0, canvas.width, canvas.height);
   gl.bindFramebuffer(gl.FRAMEBUFFER, targets.both); gl.depthFunc(gl.ALWAYS);
   gl.clearDepth(1); gl.clear(gl.DEPTH_BUFFER_BIT | gl.COLOR_BUFFER_BIT);
   use(ground, v); useLight(ground, time); gl.bindVertexArray(bare); gl.drawArrays(gl.TRIANGLES, 0, 3);
   gl.depthFunc(gl.LESS); gl.depthRange(0, 0.5); use(solid, v); useLight(solid, time); for (const part of set) if (time < part.until) { gl.bindVertexArray(part.array); gl.drawArrays(gl.TRIANGLES, 0, part.count); }
-  each("standing", (r, e, t) => r.standing(e, held[e.id], t, carriers, v));
+  each("standing", (r, e, t, own) => r.standing(e, held[e.id], t, own, v));
   gl.disable(gl.DEPTH_TEST); gl.bindFramebuffer(gl.FRAMEBUFFER, targets.over); gl.enable(gl.BLEND);
   if (heat) { gl.clearColor(0, 0, 0, 1); gl.clear(gl.COLOR_BUFFER_BIT); }
   heat ? gl.blendFunc(gl.ONE, gl.ONE) : gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA);
-  const list = each("parts", (r, e, t) => r.parts(e, held[e.id], players[e.id], t, carriers, v).map(x => { x.e = e; return x; }));
+  const list = each("parts", (r, e, t, own) => r.parts(e, held[e.id], players[e.id], t, own, v).map(x => { x.e = e; return x; }));
   list.sort((a, b) => b.depth - a.depth);
   for (let n = 0; n < list.length;) {
     let end = n; while (end < list.length && list[end].e === list[n].e) end++;
@@ -33,7 +36,7 @@ function draw(time, players, carriers, heat, only) {
 async function load() { for (const e of M.elements) held[e.id] = await ROUTES[e.route].load(e, DATA.held[e.id]); }
 
 // --- hands ---
-const wholes = new Set(["count", "samples"]);
+const wholes = new Set(["count", "samples", "squares"]);
 const levers = {}; let tier = M.tiers.length ? M.tiers[Math.min(1, M.tiers.length - 1)].id : "", playing = true, started = performance.now() / 1000, at = 0, heat = false;
 function playersNow() {
   const found = {};
@@ -53,7 +56,7 @@ function chooseTier(id) {
   for (const l of M.levers) { levers[l.id] = t && l.id in t.levers ? t.levers[l.id] : levers[l.id]; const box = $("lever_" + l.id); if (box && l.id in levers) { box.value = levers[l.id]; box.nextElementSibling.textContent = numberOf(l, +box.value); } }
 }
 function panel() {
-  const unplayed = M.elements.filter(e => e.route === "grid").map(e => e.name);
+  const unplayed = M.elements.filter(e => e.route === "grid" || e.route === "livewater").map(e => e.name);
   if (unplayed.length) $("fault").textContent = unplayed.join(", ") + ": a game solves it, which this page does not.";
   $("name").textContent = M.effect; document.title = M.effect;
   const choice = $("tier"); for (const t of M.tiers) choice.add(new Option(t.name, t.id)); choice.value = tier; choice.onchange = () => chooseTier(choice.value);
@@ -115,6 +118,7 @@ load().then(() => {
     $("panel").className = "gone"; for (const k of Object.keys(levers)) delete levers[k];
     if (asked.has("runs")) runs = asked.get("runs").split(",").map(Number);
     first = +(asked.get("first") ?? 0);
+    if (asked.has("away")) { camera.target = mul(add(M.bounds_low, M.bounds_high), 0.5); camera.distance = +asked.get("away"); }
     const times = asked.get("t").split(",").map(Number), strip = document.createElement("canvas"), pen = strip.getContext("2d");
     times.forEach((t, n) => {
       draw(t, playersNow(), [[0, 0, 0]], asked.has("heat"));

@@ -7,9 +7,11 @@ from tenka.pack.routes.bodies import BodiesWriter
 from tenka.pack.routes.flipbook import FlipbookWriter
 from tenka.pack.routes.grid import GridWriter
 from tenka.pack.routes.light import LightWriter
+from tenka.pack.routes.livewater import LiveWaterWriter
 from tenka.pack.routes.particles import ParticlesWriter
 from tenka.pack.routes.shimmer import ShimmerWriter
 from tenka.pack.routes.slices import SlicesWriter
+from tenka.pack.routes.surface import SurfaceWriter
 from tenka.pack.routes.trails import TrailsWriter
 from tenka.pack.routes.volume import VolumeWriter
 
@@ -23,5 +25,7 @@ ROUTES: dict[str, Writer] = {
     "grid": GridWriter,
     "light": LightWriter,
     "shimmer": ShimmerWriter,
+    "surface": SurfaceWriter,
+    "livewater": LiveWaterWriter,
 }
 """By the route's word."""

@@ -17,7 +17,7 @@ from tenka.cache.store import FrameStore
 from tenka.effect.model import Delivery, Effect, Layer
 from tenka.look.sprites import Book
 from tenka.pack.books import books_of
-from tenka.pack.layout import Box, bounds_of, span_of, taken, the_layer
+from tenka.pack.layout import Box, bounds_of, framed, span_of, taken, the_layer
 from tenka.package.manifest import Set
 from tenka.package.parts import Element
 from tenka.run.driver import figures_of, stored_frames
@@ -71,7 +71,7 @@ class Job:
 
     def figures(self, delivery: Delivery) -> dict[str, dict[int, dict[str, Any]]]:
         """What was measured of the frames of a delivery's layers."""
-        for x in taken(self.effect, delivery):
+        for x in taken(self.effect, framed(self.effect, delivery)):
             if x.id not in self.measured:
                 self.measured[x.id] = figures_of(self.plans[x.id], self.store)
         return self.measured
@@ -111,23 +111,28 @@ class Crowd:
     alive : (moments,) how many there were
     width : m, of one by the mean of squares
     speed : m/s, weighted by width
+    born : how many there were in all
     """
 
     alive: np.ndarray
     width: float
     speed: float
+    born: int = 0
 
 
 def crowd_of(effect: Effect, delivery: Delivery, figures: Mapping[str, Mapping[int, Any]]) -> Crowd:
     """A delivery's particles, from the figures of its frames; nothing where none are known."""
-    moments = set(moments_of(effect, delivery))
-    held = [m for f, m in figures.get(delivery.of[0], {}).items() if f in moments]
+    moments, own = moments_of(effect, delivery), figures.get(delivery.of[0], {})
+    chosen = set(moments)
+    held = [m for f, m in own.items() if f in chosen]
+    born = sum(m.get("born", 0) for f, m in own.items() if moments[0] < f <= moments[-1])
+    born += own.get(moments[0], {}).get("alive", 0)
     total = max(sum(m["alive"] for m in held), 1)
     # frames of before were measured by their widest alone
     square = sum(m.get("area", m["alive"] * m["widest"] ** 2) for m in held) / total
     width = float(np.sqrt(square))
     swept = sum(m.get("swept", 0.0) for m in held) / total
-    return Crowd(np.array([m["alive"] for m in held] or [0], float), width, swept / max(width, 1e-9))
+    return Crowd(np.array([m["alive"] for m in held] or [0], float), width, swept / max(width, 1e-9), born)
 
 
 def paged_rows(

@@ -22,9 +22,8 @@ from tenka.pack.routes.base import Job, Output, moments_of, paged_rows
 from tenka.pack.turning import continuous
 from tenka.pack.variants import jobs_of, whole_box
 from tenka.package.elements.bodies import Bodies, Pieces
-from tenka.package.elements.particles import Texture
 from tenka.package.manifest import Set
-from tenka.package.parts import vec3
+from tenka.package.parts import Texture, vec3
 from tenka.package.rows import nodes_of, stands_of
 from tenka.package.stands import mesh_of
 from tenka.scene.gltf import Builder

@@ -20,11 +20,11 @@ from tenka.effect.courses import most, value_at
 from tenka.effect.model import Delivery, Effect
 from tenka.effect.model import Flipbook as Book
 from tenka.look.colour import ramp_table
-from tenka.pack.atlases import MotionSheet, SecondSheet, encode, levelled
+from tenka.pack.atlases import MotionSheet, SecondSheet, bled, encode, levelled
 from tenka.pack.cutting import cut_out, seen_of
 from tenka.pack.dds import dds_bytes, dds_size
 from tenka.pack.flipbook import draw_cell, frames_at, moved_cell, shares_of, survey_cells, surveyed_times
-from tenka.pack.layout import Box, Layout, atlas_bytes, describe, layout, second_of, taken
+from tenka.pack.layout import Box, Layout, atlas_bytes, describe, framed, layout, second_of, taken
 from tenka.pack.lightmaps import LightSheets
 from tenka.pack.looked import keep_cut, look_name
 from tenka.pack.routes.base import Job, Output
@@ -158,6 +158,8 @@ class FlipbookWriter:
         if seams:
             worst = max(seam / max(step, 1e-9) for seam, step in seams)
             element = element.model_copy(update={"seam": round(worst, 4)})
+        if book.alpha_form == "straight":
+            bled(colour, element)
         Image.fromarray(colour, "RGBA").save(job.target / element.colour.file, compress_level=4)
         progress.check()
         moves = light = None
@@ -282,6 +284,7 @@ def _looked_at(jobs: list[Job], delivery: Delivery, box: Box) -> Survey | None:
     times = surveyed_times(first.effect, delivery)
     first.progress.begin(len(times) * len(jobs), f"Looking at {delivery.name}")
     plan, found = layout(first.effect, delivery, box), []
+    delivery = framed(first.effect, delivery)
     for job in jobs:
         read = partial(
             frames_at, job.effect, delivery, job.plans, job.store, progress=job.progress, kept=job.kept

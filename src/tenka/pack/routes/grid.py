@@ -16,12 +16,11 @@ from tenka.effect.routes.grid import LiveGrid as Route
 from tenka.pack.layout import Box, span_of, the_layer
 from tenka.pack.routes.base import Job, Output
 from tenka.package.elements.grid import LiveGrid
-from tenka.package.elements.particles import Texture
 from tenka.package.manifest import Set
-from tenka.package.parts import vec3
+from tenka.package.parts import Texture, vec3
 
 
-def _told(effect: Effect, node: Any) -> dict[str, Any]:
+def told_settings(effect: Effect, node: Any) -> dict[str, Any]:
     """Every setting below a thing: its value with its unit, or its values at every frame."""
     found = {}
     for path, p, value, _ in walk(node):
@@ -41,11 +40,11 @@ def described(effect: Effect, layer: GasLayer) -> dict[str, Any]:
     return {
         "rate": effect.rate,
         "frames": effect.frames,
-        "sources": {s.name: _told(effect, s) for s in heard(layer.sources)},
-        "motion": _told(effect, layer.motion),
-        "fire": _told(effect, layer.fire),
-        "fading": _told(effect, layer.fading),
-        "forces": {f.name: _told(effect, f) for f in heard(effect.forces)},
+        "sources": {s.name: told_settings(effect, s) for s in heard(layer.sources)},
+        "motion": told_settings(effect, layer.motion),
+        "fire": told_settings(effect, layer.fire),
+        "fading": told_settings(effect, layer.fading),
+        "forces": {f.name: told_settings(effect, f) for f in heard(effect.forces)},
         "stopped_by": sorted(props.values()),
     }
 

@@ -21,8 +21,8 @@ from tenka.look.volume import light_volume
 from tenka.pack.layout import Box, taken
 from tenka.pack.routes.base import Job, Output, moments_of
 from tenka.package.elements.light import LightTrack
-from tenka.package.elements.particles import Texture
 from tenka.package.manifest import Set
+from tenka.package.parts import Texture
 from tenka.scene.meshes import joined
 
 HEAD = "time_s,x_m,y_m,z_m,red,green,blue,radius_m"

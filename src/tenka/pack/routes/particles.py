@@ -17,26 +17,30 @@ from tenka.effect.routes.particles import ParticleBake
 from tenka.look.lamps import WIDE
 from tenka.look.shot import shot_of
 from tenka.look.swarm import PointSet, over, ready
-from tenka.pack.layout import Box, the_layer
+from tenka.pack.lawful import lawful_outputs, lawful_page, lawful_words
+from tenka.pack.laws import law_before, moments_of_births, pictures, told
+from tenka.pack.layout import Box, span_of, the_layer
 from tenka.pack.outgoing import columns_of
 from tenka.pack.routes.base import Job, Output, crowd_of, moments_of, paged_rows
 from tenka.pack.routes.rows import laid_out, width_of
-from tenka.package.elements.particles import Particles, Texture
+from tenka.package.elements.particles import Particles
 from tenka.package.manifest import Set
-from tenka.package.parts import vec3
+from tenka.package.parts import Texture, vec3
 from tenka.package.rows import WIDE as WIDE_ROW
 from tenka.package.rows import rows_of
 from tenka.particles.files import write_points
+from tenka.particles.state import Points
+from tenka.run.frames import PointFrame
 from tenka.scene.meshes import joined
 
 FORMS = {"point": "point", "disc": "disc", "sprite": "soft", "streak": "soft"}
 MOST_PAGED = 400_000  # particles over all moments that the page holds
 
 
-def frames_of(job: Job, delivery: Delivery) -> Iterator[tuple[int, PointSet]]:
-    """Particles of each moment as they are drawn, under the lights of the effect."""
+def frames_of(job: Job, delivery: Delivery, moments: list[int]) -> Iterator[tuple[int, PointFrame, PointSet]]:
+    """Particles of each moment, and as they are drawn under the lights of the effect."""
     effect, layer = job.effect, job.layer(delivery)
-    moments, route = job.moments(delivery), delivery.by(ParticleBake)
+    route = delivery.by(ParticleBake)
     alone = effect.model_copy(update={"layers": (layer,)})
     meets = layer.look.meets if layer.look.colour_by.startswith("gas") else ""
     most = int(job.crowd(delivery).alive.max()) * layer.look.copies
@@ -49,11 +53,11 @@ def frames_of(job: Job, delivery: Delivery) -> Iterator[tuple[int, PointSet]]:
         t = f / effect.rate
         shot = shot_of(alone, frames, job.folder, t, joined([]), {}, {})
         if not shot.swarms:
-            yield f, PointSet(*(np.zeros((0, 3), np.float32),) * 2, *_none())
+            yield f, frame, PointSet(*(np.zeros((0, 3), np.float32),) * 2, *_none())
             continue
         swarm = shot.swarms[0]
         lamps = np.array([lamp.row for lamp in shot.on(swarm.name)]).reshape(-1, WIDE)
-        yield f, ready(swarm, still(effect.light, t), None, one_in, lamps)
+        yield f, frame, ready(swarm, still(effect.light, t), None, one_in, lamps)
 
 
 def _none() -> tuple[Any, ...]:
@@ -75,6 +79,9 @@ class ParticlesWriter:
         """The textures for as many as were alive at once."""
         route, layer = delivery.by(ParticleBake), the_layer(effect, delivery)
         look, moments = layer.look, moments_of(effect, delivery)
+        lawful = route.written == "births and law"
+        if lawful:  # no moment is written: it is played at all of them
+            moments = list(range(moments[0], moments[-1] + 1))
         crowd = crowd_of(effect, delivery, figures)
         alive = crowd.alive * look.copies
         one_in = max(1.0, float(np.ceil(alive.max() / route.most)))
@@ -83,6 +90,10 @@ class ParticlesWriter:
         length = look.streak * crowd.speed if look.form == "streak" else 0.0
         most = int(np.ceil(alive.max() / one_in))
         columns, rows = width_of(most, len(moments))
+        stretched = look.form == "streak" or look.stretch > 0
+        born = int(np.ceil(crowd.born * look.copies / one_in))
+        if lawful:
+            columns, rows = width_of(born, 1)
         ending = route.tables.lower()
         digits = max(4, len(str(moments[-1] + 1)))
         named = [f"{delivery.id}_{f + 1:0{digits}d}.{ending}" for f in moments] if ending != "none" else []
@@ -91,9 +102,10 @@ class ParticlesWriter:
             name=delivery.name,
             layers=(layer.name,),
             times=tuple(round(f / effect.rate, 6) for f in moments),
-            place=Texture(file=f"{delivery.id}_place.exr"),
-            paint=Texture(file=f"{delivery.id}_paint.exr"),
-            way=Texture(file=f"{delivery.id}_way.exr") if look.form == "streak" or look.stretch > 0 else None,
+            place=None if lawful else Texture(file=f"{delivery.id}_place.exr"),
+            paint=None if lawful else Texture(file=f"{delivery.id}_paint.exr"),
+            way=Texture(file=f"{delivery.id}_way.exr") if stretched and not lawful else None,
+            law=law_before(effect, delivery, born, box, span_of(effect, delivery)) if lawful else None,
             columns=columns,
             rows=rows,
             most=most,
@@ -114,8 +126,12 @@ class ParticlesWriter:
         """The textures; what they take is at most what their numbers do."""
         wide, tall = element.textures[0]
         size = f"{wide} × {tall} px for {element.most:,} at once in {counted(len(element.times), 'moment')}"
-        found = [Output(element.place.file, f"{size}: place and size, 32 bits")]
-        found.append(Output(element.paint.file, "light and opacity, 16 bits"))
+        found = []
+        if element.law is not None:
+            found = lawful_outputs(element.law)
+        elif element.place is not None and element.paint is not None:
+            found = [Output(element.place.file, f"{size}: place and size, 32 bits")]
+            found.append(Output(element.paint.file, "light and opacity, 16 bits"))
         if element.way is not None:
             found.append(Output(element.way.file, "from head to tail, 16 bits"))
         if element.tables:
@@ -134,36 +150,25 @@ class ParticlesWriter:
         """Gather all moments, give each particle its column, and write the textures."""
         box, layer = job.box(delivery), job.layer(delivery)
         element = ParticlesWriter.describe(job.effect, delivery, box, {}, job.folder)
-        job.progress.begin(len(element.times), f"Gathering {delivery.name}")
-        sets = []
+        lawful = element.law is not None
+        moments = job.moments(delivery)
+        whole = list(range(moments[0], moments[-1] + 1)) if lawful else moments
+        job.progress.begin(len(whole), f"Gathering {delivery.name}")
+        frames = []
         gain = np.float32(2.0 ** value_at(job.effect.light.exposure, 0.0))  # one for all, as of flipbooks
-        for _, points in frames_of(job, delivery):
-            sets.append(points)
+        for f, frame, points in frames_of(job, delivery, whole):
+            frames.append((f, frame.points if lawful else Points(), points))
             job.progress.step()
-        held = [
-            (
-                p.id,
-                np.concatenate(
-                    [p.place, p.width[:, None], p.colour * gain, p.alpha[:, None], p.tail - p.place], 1
-                ),
-            )
-            for p in sets
-        ]
-        picture, rows = laid_out(held, WIDE_ROW)
-        job.progress.check()
-        (job.target / element.place.file).write_bytes(exr_bytes(picture[..., :4]))
-        (job.target / element.paint.file).write_bytes(exr_bytes(picture[..., 4:8], True))
-        if element.way is not None:
-            (job.target / element.way.file).write_bytes(exr_bytes(picture[..., 8:], True))
-        for texture, (f, frame) in zip(element.tables, job.frames(layer, job.moments(delivery))):
+        sets = [points for _, _, points in frames]
+        made = _law(job, delivery, frames, gain) if lawful else _rows(job, element, sets, gain)
+        for texture, (f, frame) in zip(element.tables, job.frames(layer, moments)):
             write_points(job.target / texture.file, columns_of(layer, frame.points, f / job.effect.rate))
         alive = np.array([len(p) for p in sets], float)
         spread = [np.linalg.norm(p.tail - p.place, axis=1) for p in sets]
         total = max(alive.sum(), 1.0)
         return element.model_copy(
             update={
-                "columns": picture.shape[1],
-                "rows": rows,
+                **made,
                 "most": int(alive.max(initial=0)),
                 "mean_alive": round(float(alive.mean()), 3),
                 "mean_width": round(float(np.sqrt(sum((p.width**2).sum() for p in sets) / total)), 6),
@@ -175,6 +180,9 @@ class ParticlesWriter:
     def told(element: Particles) -> str:
         """What an engine needs to know of it, with formulas."""
         e = element
+        if e.law is not None:
+            return lawful_words(e)
+        assert e.place is not None and e.paint is not None
         rows = f"{e.rows} row{'s' if e.rows > 1 else ''} of {e.columns}"
         text = (
             f"  {e.place.file}: red, green, blue: place in m; alpha: width in m, or 0 where there is none.\n"
@@ -193,7 +201,42 @@ class ParticlesWriter:
 
     @staticmethod
     def page(folder: Path, element: Particles, stands: Set) -> dict[str, Any]:
-        """Rows of numbers, of as many moments as the page can hold."""
+        """Rows of numbers, of as many moments as the page can hold; or births and fields."""
+        if element.law is not None:
+            return lawful_page(folder, element)
         rows = rows_of(folder, element)
         chance = np.round(unit_array(917, np.arange(rows.shape[1]), 0), 6).tolist()
         return {**paged_rows(element.times, rows, MOST_PAGED), "chance": chance}
+
+
+def _rows(job: Job, element: Particles, sets: list[PointSet], gain: np.float32) -> dict[str, Any]:
+    """Write the textures of all moments; how many rows and columns they have."""
+    held = [
+        (
+            p.id,
+            np.concatenate(
+                [p.place, p.width[:, None], p.colour * gain, p.alpha[:, None], p.tail - p.place], 1
+            ),
+        )
+        for p in sets
+    ]
+    picture, rows = laid_out(held, WIDE_ROW)
+    job.progress.check()
+    assert element.place is not None and element.paint is not None
+    (job.target / element.place.file).write_bytes(exr_bytes(picture[..., :4]))
+    (job.target / element.paint.file).write_bytes(exr_bytes(picture[..., 4:8], True))
+    if element.way is not None:
+        (job.target / element.way.file).write_bytes(exr_bytes(picture[..., 8:], True))
+    return {"columns": picture.shape[1], "rows": rows}
+
+
+def _law(
+    job: Job, delivery: Delivery, frames: list[tuple[int, Points, PointSet]], gain: np.float32
+) -> dict[str, Any]:
+    """Write the textures of births and of the fields; the law."""
+    seen = list(moments_of_births(frames, job.layer(delivery).look.copies, job.effect.rate))
+    found = told(job, delivery, seen, float(gain))
+    job.progress.check()
+    for file, (picture, half) in pictures(found).items():
+        (job.target / file).write_bytes(exr_bytes(picture, half))
+    return {"law": found.law, "columns": found.law.columns, "rows": found.law.rows}

@@ -18,9 +18,9 @@ from tenka.pack.layout import Box, span_of, taken
 from tenka.pack.routes.base import Job, Output
 from tenka.pack.routes.slices import lit_at
 from tenka.pack.slicing import Slab, slab_of
-from tenka.package.elements.particles import Texture
 from tenka.package.elements.shimmer import Shimmer
 from tenka.package.manifest import Set
+from tenka.package.parts import Texture
 
 
 def _slab(route: Route, box: Box) -> Slab:

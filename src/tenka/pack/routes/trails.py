@@ -21,10 +21,9 @@ from tenka.pack.layout import Box, the_layer
 from tenka.pack.paths import write_paths
 from tenka.pack.routes.base import Job, Output, crowd_of, moments_of, paged_rows
 from tenka.pack.routes.rows import laid_out, width_of
-from tenka.package.elements.particles import Texture
 from tenka.package.elements.trails import STEPS, Trails
 from tenka.package.manifest import Set
-from tenka.package.parts import vec3
+from tenka.package.parts import Texture, vec3
 from tenka.package.rows import WIDE_TRAIL, trail_rows
 from tenka.scene.meshes import joined
 

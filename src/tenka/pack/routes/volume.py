@@ -20,12 +20,11 @@ from tenka.effect.routes.volume import Volume as Route
 from tenka.pack.grids import paged_volume
 from tenka.pack.layout import Box, the_layer
 from tenka.pack.routes.base import Job, Output, moments_of
-from tenka.package.elements.particles import Texture
 from tenka.package.elements.volume import Grid, Volume, VolumeFrame
 from tenka.package.grids import CHANNELS
 from tenka.package.manifest import Set
 from tenka.package.openvdb import Field, dumps
-from tenka.package.parts import vec3
+from tenka.package.parts import Texture, vec3
 
 UNITS = {
     "density": "",

@@ -10,15 +10,27 @@ from tenka.package.elements.bodies import Bodies
 from tenka.package.elements.flipbook import Flipbook
 from tenka.package.elements.grid import LiveGrid
 from tenka.package.elements.light import LightTrack
+from tenka.package.elements.livewater import LiveWater
 from tenka.package.elements.particles import Particles
 from tenka.package.elements.shimmer import Shimmer
 from tenka.package.elements.slices import Slices
+from tenka.package.elements.surface import Surface
 from tenka.package.elements.trails import Trails
 from tenka.package.elements.volume import Volume
 from tenka.package.parts import Element
 
 AnyElement = Annotated[
-    Flipbook | Particles | Trails | Bodies | Volume | Slices | LiveGrid | LightTrack | Shimmer,
+    Flipbook
+    | Particles
+    | Trails
+    | Bodies
+    | Volume
+    | Slices
+    | LiveGrid
+    | LightTrack
+    | Shimmer
+    | Surface
+    | LiveWater,
     Field(discriminator="route"),
 ]
 ELEMENTS: dict[str, type[Element]] = {
@@ -31,5 +43,7 @@ ELEMENTS: dict[str, type[Element]] = {
     "grid": LiveGrid,
     "light": LightTrack,
     "shimmer": Shimmer,
+    "surface": Surface,
+    "livewater": LiveWater,
 }
 """The part of the manifest for each route."""

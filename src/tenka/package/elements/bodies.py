@@ -6,8 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from tenka.package.elements.particles import Texture
-from tenka.package.parts import Element, Part, Vec3, rising
+from tenka.package.parts import Element, Part, Texture, Vec3, rising
 
 
 class Pieces(Part):

@@ -7,8 +7,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from tenka.effect.model import Look
-from tenka.package.elements.particles import Texture
-from tenka.package.parts import Element, Size, Vec3
+from tenka.package.parts import Element, Size, Texture, Vec3
 
 
 class LiveGrid(Element):

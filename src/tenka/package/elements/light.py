@@ -7,8 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from tenka.effect.routes.light import LightPlayer
-from tenka.package.elements.particles import Texture
-from tenka.package.parts import Element, rising
+from tenka.package.parts import Element, Texture, rising
 
 
 class LightTrack(Element):

@@ -1,4 +1,4 @@
-"""Particles in a manifest: textures with a row or more for each frame."""
+"""Particles in a manifest: textures with a row or more for each frame, or births and a law."""
 
 from __future__ import annotations
 
@@ -7,13 +7,8 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from tenka.effect.routes.particles import SwarmPlayer
-from tenka.package.parts import Element, Name, Part, Share, Vec3, rising
-
-
-class Texture(Part):
-    """An OpenEXR picture of numbers."""
-
-    file: Name
+from tenka.package.law import OVER, Law
+from tenka.package.parts import Element, Share, Texture, Vec3, rising
 
 
 class Particles(Element):
@@ -22,13 +17,15 @@ class Particles(Element):
 
     `place`: red, green, blue: m; alpha: width, m, or nothing where there is none. `paint`: linear light that
     it gives or throws back under the effect's lights; alpha: opacity. `way`: from its head to its tail, m.
-    What is drawn is light times opacity over what is behind times (1 - opacity times `opaque`).
+    What is drawn is light times opacity over what is behind times (1 - opacity times `opaque`). With a `law`
+    there are none of these textures.
     """
 
     route: Literal["particles"] = "particles"
-    place: Texture
-    paint: Texture
+    place: Texture | None
+    paint: Texture | None
     way: Texture | None
+    law: Law | None = None
     columns: int = Field(gt=0, le=16384)
     rows: int = Field(gt=0, le=16384)
     most: int = Field(ge=0, le=10_000_000)  # alive at once
@@ -47,17 +44,32 @@ class Particles(Element):
     @model_validator(mode="after")
     def _fits(self) -> Particles:
         rising(self.times)
+        if (self.law is None) != (self.place is not None and self.paint is not None):
+            raise ValueError("particles are given either moment by moment or by their law")
+        if self.law is not None and self.law.births > self.law.columns * self.law.rows:
+            raise ValueError(f"{self.law.births} births do not fit {self.law.columns} x {self.law.rows}")
         return self
 
     @property
     def files(self) -> list[str]:
-        held = (self.place, self.paint, *([self.way] if self.way is not None else []), *self.tables)
-        return [texture.file for texture in held]
+        held = [x for x in (self.place, self.paint, self.way, *self.tables) if x is not None]
+        law = self.law
+        fields = [] if law is None else [f.file for f in (law.push, law.stops) if f is not None]
+        held += [] if law is None else [law.born, law.launch, law.own, law.over]
+        return [texture.file for texture in held] + fields
 
     @property
     def textures(self) -> list[tuple[int, int]]:
+        law = self.law
+        if law is not None:
+            fields = [f.texture for f in (law.push, law.stops) if f is not None]
+            return [(law.columns, law.rows)] * 3 + [(OVER, 2), *fields]
         size = (self.columns, self.rows * len(self.times))
         return [size] * (3 if self.way is not None else 2)
+
+    @property
+    def remark(self) -> str:
+        return "" if self.law is None else self.law.agrees.words
 
     @property
     def wide(self) -> float:

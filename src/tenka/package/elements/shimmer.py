@@ -7,8 +7,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from tenka.effect.routes.shimmer import ShimmerPlayer
-from tenka.package.elements.particles import Texture
-from tenka.package.parts import Element, Size, Vec3, rising
+from tenka.package.parts import Element, Size, Texture, Vec3, rising
 
 
 class Shimmer(Element):

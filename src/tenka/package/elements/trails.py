@@ -7,8 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from tenka.effect.routes.trails import TrailPlayer
-from tenka.package.elements.particles import Texture
-from tenka.package.parts import Element, Share, Size, Vec3, rising
+from tenka.package.parts import Element, Share, Size, Texture, Vec3, rising
 
 STEPS = 17  # of the tables along a trail
 

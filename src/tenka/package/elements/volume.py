@@ -8,8 +8,7 @@ from pydantic import Field, model_validator
 
 from tenka.effect.model import Look
 from tenka.effect.routes.volume import VolumePlayer
-from tenka.package.elements.particles import Texture
-from tenka.package.parts import Element, Name, Part, Size, Text, Vec3, rising
+from tenka.package.parts import Element, Name, Part, Size, Text, Texture, Vec3, rising
 
 
 class Grid(Part):

@@ -7,9 +7,11 @@ from tenka.proof.elements.bodies import PlayedBodies
 from tenka.proof.elements.flipbook import PlayedFlipbook
 from tenka.proof.elements.grid import PlayedGrid
 from tenka.proof.elements.light import PlayedLight
+from tenka.proof.elements.livewater import PlayedLiveWater
 from tenka.proof.elements.particles import PlayedParticles
 from tenka.proof.elements.shimmer import PlayedShimmer
 from tenka.proof.elements.slices import PlayedSlices
+from tenka.proof.elements.surface import PlayedSurface
 from tenka.proof.elements.trails import PlayedTrails
 from tenka.proof.elements.volume import PlayedVolume
 
@@ -23,5 +25,7 @@ PLAYED: dict[str, type[Played]] = {
     "grid": PlayedGrid,
     "light": PlayedLight,
     "shimmer": PlayedShimmer,
+    "surface": PlayedSurface,
+    "livewater": PlayedLiveWater,
 }
 """By the route's word."""

@@ -15,6 +15,7 @@ from tenka.look.lamps import NO_LAMPS
 from tenka.look.points import count_splats, paint, splats_of
 from tenka.look.swarm import PointSet
 from tenka.look.volume import LitVolume
+from tenka.look.waters import Pool
 from tenka.scene.cameras import View
 from tenka.scene.meshes import Mesh
 
@@ -108,6 +109,10 @@ class Played:
     def standing(self, now: Now) -> Mesh | None:
         """What of it stands among the set."""
         return None
+
+    def waters(self, player: Any, now: Now) -> list[Pool]:
+        """Surfaces of water that it lays into the set."""
+        return []
 
     def casts(self, player: Any, now: Now) -> list[LitVolume]:
         """Gas of it that dims the sun on the set."""

@@ -1,0 +1,427 @@
+"""The water layer: its basin, what feeds it and what lies in it, how it flows, its foam, and its look."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, Self
+
+from pydantic import Field
+
+from tenka.effect.catalogue import BED, COLLISION, FOAM, MOTION, WHAT, WHERE, Settings
+from tenka.effect.courses import Value
+from tenka.effect.layers import SURFACE, LayerBase
+from tenka.effect.placed import Feed, Heard, Vec3
+from tenka.effect.routes import Route
+from tenka.effect.routes.surface import SurfaceMaps
+from tenka.effect.waterlook import WaterLook
+
+LEAST_CELLS, MOST_CELLS = 8, 2048
+BY_SIZE, BY_COUNT = ("size",), ("count",)
+
+
+class BasinBox(Settings):
+    """The rectangle in which water is simulated, its floor, and how high the water stands."""
+
+    origin: Vec3 = WHERE.number(
+        (-3.0, -3.0, 0.0),
+        "m",
+        -1e4,
+        1e4,
+        "Lowest corner of the basin, on its floor.",
+        soft=(-10, 10),
+        step=0.05,
+    )
+    rides: str = WHERE.param(
+        "",
+        "The prop that takes the basin along when it is put elsewhere: effect and object move as one.",
+        label="rides on",
+        kind="parent",
+        affects="none",
+    )
+    size: Vec3 = WHERE.number(
+        (6.0, 6.0, 1.2),
+        "m",
+        0.05,
+        1e4,
+        "Extent of the basin; its height is the room that waves and splashes have.",
+        soft=(0.5, 40),
+        step=0.05,
+        cost="step",
+    )
+    cells_by: Literal["size", "count"] = WHERE.param(
+        "size",
+        "What stays when the basin grows: the size of a cell, or how many there are.",
+        label="cells by",
+        cost="step",
+    )
+    cell: float = WHERE.number(
+        0.04,
+        "m",
+        0.002,
+        50,
+        "Edge of one cell: half of it shows waves of half the length and costs eight times as much.",
+        soft=(0.02, 0.5),
+        step=0.002,
+        cost="step",
+        when=("cells_by", BY_SIZE),
+    )
+    count: int = WHERE.number(
+        192,
+        "",
+        LEAST_CELLS,
+        MOST_CELLS,
+        "Cells along its longer side.",
+        soft=(64, 512),
+        step=8,
+        cost="step",
+        label="cells along",
+        when=("cells_by", BY_COUNT),
+    )
+    depth: float = WHERE.number(
+        0.6,
+        "m",
+        0,
+        1e3,
+        "How high the water stands at rest over the floor's middle; 0 begins dry.",
+        soft=(0, 3),
+        step=0.01,
+    )
+    sides: Literal["walls", "open"] = WHERE.param(
+        "walls", "Walls throw waves back; open sides let them go, as if the water went on at its level."
+    )
+    within: str = WHERE.param(
+        "",
+        "A prop with walls, a vat or a quay: there is water inside it alone, and it is a bed of it.",
+        kind="prop",
+        label="inside of",
+    )
+    follows: str = WHERE.param(
+        "",
+        "A prop with which the simulated window goes, by whole cells: waves and foam stay where they are.",
+        kind="parent",
+        label="window follows",
+        affects="simulation",
+    )
+    run_up: float = WHERE.number(
+        0.0,
+        "s",
+        0,
+        60,
+        "Seconds simulated before the first shown frame.",
+        soft=(0, 6),
+        step=0.1,
+        label="run-up",
+    )
+    falls: float = BED.number(
+        0.0,
+        "°",
+        0,
+        60,
+        "How steeply the floor falls; it turns about its middle.",
+        soft=(0, 20),
+        step=0.1,
+        label="floor falls",
+    )
+    falls_to: float = BED.number(
+        0.0,
+        "°",
+        -360,
+        360,
+        "Towards where it falls, from x to y.",
+        soft=(-180, 180),
+        step=1,
+        when=("falls", ()),
+    )
+
+    @property
+    def edge(self) -> float:
+        """Edge of a cell, m."""
+        return self.cell if self.cells_by == "size" else max(self.size[:2]) / self.count
+
+    @property
+    def cells(self) -> tuple[int, int]:
+        """How many cells there are along x and y, whole ones, as many as are asked for or would be."""
+        nx, ny = (max(LEAST_CELLS, round(s / self.edge)) for s in self.size[:2])
+        return nx, ny
+
+    @property
+    def drawn(self) -> bool:
+        """Whether its own floor and walls are drawn: where neither the ground nor a prop is its bed."""
+        return not self.within and (abs(self.origin[2]) > 1e-3 or self.falls > 0.0)
+
+    @property
+    def level(self) -> float:
+        """Height of the water at rest, m."""
+        return self.origin[2] + self.depth
+
+
+class WaterSource(Feed):
+    """What feeds a water, or takes from it."""
+
+    shape: Literal["cylinder", "box", "sphere", "curve", "everywhere"] = WHERE.param(
+        "cylinder",
+        "Where it gives, seen from above: under a form of its own, along a curve, or on the whole water.",
+        cost="source",
+    )
+    gives: Literal["flow", "rain", "level"] = WHAT.param(
+        "flow", "A flow of so much water, rain by the height that falls, or a level that is held."
+    )
+    flow: Value = WHAT.moving(
+        0.05,
+        "m³/s",
+        -1e4,
+        1e4,
+        "Water that comes in each second; below 0 it goes out.",
+        soft=(-0.5, 0.5),
+        step=0.005,
+        cost="source",
+        when=("gives", ("flow",)),
+    )
+    rain: Value = WHAT.moving(
+        60.0,
+        "mm/h",
+        0,
+        1e5,
+        "Height of the water that falls in an hour.",
+        soft=(0, 200),
+        step=1,
+        when=("gives", ("rain",)),
+    )
+    drops: float = WHAT.number(
+        30.0,
+        "1/m²s",
+        0,
+        1e5,
+        "Drops that strike each square metre in a second, of a size that makes rings.",
+        soft=(0, 200),
+        step=1,
+        when=("gives", ("rain",)),
+    )
+    drop_deep: float = WHAT.number(
+        0.012,
+        "m",
+        0,
+        1,
+        "How deep a drop dents the water.",
+        soft=(0, 0.05),
+        step=0.001,
+        label="drops dent",
+        when=("gives", ("rain",)),
+    )
+    stands: Value = WHAT.moving(
+        0.0,
+        "m",
+        -100,
+        100,
+        "The level that is held, over or under the water's own at rest.",
+        soft=(-1, 1),
+        step=0.01,
+        label="held level",
+        when=("gives", ("level",)),
+    )
+    push: Vec3 = WHAT.number(
+        (0.0, 0.0, 0.0),
+        "m/s",
+        -200,
+        200,
+        "Speed that the water takes on there; downwards it dents the water.",
+        soft=(-5, 5),
+        step=0.05,
+    )
+    push_over: Value = WHAT.moving(
+        1.0, "", -10, 10, "Share of the push, over time; below 0 it goes the other way.", soft=(0, 1)
+    )
+    grip: float = WHAT.number(
+        6.0, "1/s", 0, 200, "How fast the water there takes on that speed.", soft=(0, 40), step=0.5
+    )
+    foams: Value = WHAT.moving(
+        0.0, "1/s", 0, 60, "Foam that it makes each second.", soft=(0, 4), label="foam given"
+    )
+
+
+class InWater(Heard):
+    """A prop that lies in the water, stands in it, or moves through it: only pairs that are listed meet."""
+
+    prop: str = COLLISION.param("", "The prop that the water meets.", cost="collision", kind="prop")
+    acts: Literal["hull", "bed"] = COLLISION.param(
+        "hull",
+        "A hull pushes the water that it displaces; a bed is ground, a wall or a sluice: it flows round it.",
+        label="acts as",
+    )
+    push: Value = COLLISION.moving(
+        1.0,
+        "",
+        0,
+        4,
+        "How much of what it displaces the water feels; a course switches it on and off.",
+        soft=(0, 2),
+        label="water pushed",
+        when=("acts", ("hull",)),
+    )
+    soft: float = COLLISION.number(
+        1.5,
+        "",
+        0.5,
+        20,
+        "Cells over which its sides are rounded in the water's eyes.",
+        soft=(0.5, 6),
+        label="rounded sides",
+        when=("acts", ("hull",)),
+    )
+    foams: float = COLLISION.number(
+        1.0,
+        "",
+        0,
+        10,
+        "How much foam its sides work up.",
+        soft=(0, 3),
+        label="foam worked up",
+        when=("acts", ("hull",)),
+    )
+
+
+class Flow(Settings):
+    """How the water goes."""
+
+    lengths: Literal["every", "long"] = MOTION.param(
+        "every",
+        "Waves of every length at their own speed, as wakes need; or all as long ones, which is quicker.",
+        label="waves of",
+        cost="waves",
+    )
+    drag: Value = MOTION.moving(0.02, "1/s", 0, 60, "How fast the bed slows it.", soft=(0, 2), cost="step")
+    wind: float = MOTION.number(
+        1.0, "", 0, 1000, "How strongly winds draw it along; 1 is what physics gives.", soft=(0, 50), step=1
+    )
+    viscosity: Value = MOTION.moving(
+        0.0, "m²/s", 0, 10, "Thickness: 0 is water, 0.001 oil, 0.02 slip, 0.1 mud.", soft=(0, 0.1), step=0.001
+    )
+    stress: Value = MOTION.moving(
+        0.0,
+        "Pa",
+        0,
+        1e5,
+        "What it bears before it yields: a heap stands, a track stays. Slip 10, mud 100.",
+        soft=(0, 300),
+        step=1,
+        label="yield stress",
+    )
+    density: float = MOTION.number(
+        1000.0,
+        "kg/m³",
+        100,
+        2e4,
+        "What a cubic metre of it weighs.",
+        soft=(800, 2500),
+        step=10,
+        label="weighs",
+    )
+
+    @property
+    def thin(self) -> bool:
+        """Whether it is water and nothing thicker."""
+        return self.viscosity == 0.0 and self.stress == 0.0
+
+
+class Foam(Settings):
+    """How foam comes and goes."""
+
+    breaking: Value = FOAM.moving(
+        3.0,
+        "1/s",
+        0,
+        60,
+        "How fast foam covers a wave that breaks wholly.",
+        soft=(0, 8),
+        label="from breaking",
+    )
+    contact: Value = FOAM.moving(
+        4.0,
+        "1/s",
+        0,
+        60,
+        "How fast foam covers the water that a hull works at.",
+        soft=(0, 8),
+        label="from contact",
+    )
+    breaks_from: float = FOAM.number(
+        0.35,
+        "",
+        0.02,
+        4,
+        "Steepness, or rise of the water against its waves' speed, from which a wave breaks.",
+        soft=(0.1, 0.8),
+        step=0.01,
+    )
+    half_life: float = FOAM.number(
+        2.5, "s", 0.02, 600, "Seconds in which half of it is gone.", soft=(0.3, 10), label="foam's half-life"
+    )
+    spread: float = FOAM.number(
+        0.003, "m²/s", 0, 10, "How fast it spreads.", soft=(0, 0.05), step=0.0005, label="foam's spread"
+    )
+
+
+class WaterLayer(LayerBase):
+    """A surface of water over a bed."""
+
+    HANDS: ClassVar[str] = SURFACE
+    UNITS: ClassVar[str] = "cells"
+    SOURCE: ClassVar[type[Feed] | None] = WaterSource
+    COLLIDER: ClassVar[type[Heard] | None] = InWater
+
+    kind: Literal["water"] = "water"
+    basin: BasinBox = Field(default_factory=BasinBox)
+    sources: tuple[WaterSource, ...] = ()
+    colliders: tuple[InWater, ...] = ()
+    flow: Flow = Field(default_factory=Flow)
+    foam: Foam = Field(default_factory=Foam)
+    look: WaterLook = Field(default_factory=WaterLook)
+
+    def new_source(self, id: str, place: tuple[float, float, float]) -> Feed:
+        x, y, _ = place
+        (ox, oy, _), (sx, sy, _) = self.basin.origin, self.basin.size
+        inside = ox < x < ox + sx and oy < y < oy + sy
+        at = (x, y) if inside else (round(ox + 0.5 * sx, 3), round(oy + 0.5 * sy, 3))
+        wide = round(min(0.12 * min(sx, sy), 0.6), 3)
+        return WaterSource(
+            id=id, name="Inflow", position=(*at, round(self.basin.level, 3)), size=(wide, wide, wide)
+        )
+
+    def first_route(self) -> Route:
+        return SurfaceMaps()
+
+    def props_used(self) -> set[str]:
+        return super().props_used() | ({self.basin.follows, self.basin.within} - {""})
+
+    def alone(self, props: set[str]) -> Self:
+        follows = self.basin.follows if self.basin.follows in props else ""
+        within = self.basin.within if self.basin.within in props else ""
+        basin = self.basin.model_copy(update={"follows": follows, "within": within})
+        return self.model_copy(update={"basin": basin})
+
+    @property
+    def room(self) -> tuple[Vec3, Vec3] | None:
+        return self.basin.origin, self.basin.size
+
+    @property
+    def run_up_seconds(self) -> float:
+        return self.basin.run_up
+
+    def begun(self, run_up: float) -> Self:
+        return self.model_copy(update={"basin": self.basin.model_copy(update={"run_up": run_up})})
+
+    def more_for_key(self) -> dict[str, Any]:
+        return {"edge": self.basin.edge}
+
+    @property
+    def predicted_bytes(self) -> int:
+        """What a running simulation holds, roughly: fields, their new states, the transform's parts."""
+        nx, ny = self.basin.cells
+        return nx * ny * 4 * (28 if self.flow.lengths == "every" else 16)
+
+    @property
+    def slope(self) -> tuple[float, float]:
+        """How the floor rises along x and y."""
+        b, a = self.basin, math.radians(self.basin.falls_to)
+        fall = math.tan(math.radians(b.falls))
+        return -fall * math.cos(a), -fall * math.sin(a)

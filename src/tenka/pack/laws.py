@@ -1,0 +1,334 @@
+"""Particles as births and a law of motion: what drives them is probed of the solver itself, how they are born
+is read off their frames, and the law's run is held against the simulation."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from tenka.effect.courses import value_at
+from tenka.effect.model import Delivery, Effect, heard
+from tenka.effect.routes.particles import ParticleBake
+from tenka.gas.settings import GRAVITY
+from tenka.look.swarm import PointSet, life_of, over
+from tenka.pack.driving import field_before, field_of, pushed, round_it, stopped
+from tenka.pack.layout import Box, the_layer
+from tenka.pack.routes.base import Job
+from tenka.package.law import OVER, Agreement, Field, Ground, Law, Typical
+from tenka.package.laws import Births, Grid, Run, drawn, flown, laid
+from tenka.package.parts import Texture, vec3
+from tenka.particles.state import Points
+
+FOR_EVER = 1e4  # s
+ACROSS = 1024  # texels in a row of the tables of births
+COMPARED = 60  # moments at which the law's run is held against the simulation
+
+
+@dataclass
+class Told:
+    """What is written of particles as a law.
+
+    Attributes
+    ----------
+    push, stops : of its fields, None where nothing stops them but the ground
+    """
+
+    law: Law
+    births: Births
+    push: Grid
+    stops: Grid | None
+
+
+@dataclass
+class Seen:
+    """One moment of the simulation: particles that are there, and each as it is drawn."""
+
+    time: float
+    points: Points
+    drawn: PointSet
+    row: np.ndarray  # in `points`, of each that is drawn
+
+
+def moments_of_births(
+    frames: Iterable[tuple[int, Points, PointSet]], copies: int, rate: float
+) -> Iterator[Seen]:
+    """Frames with which particle each mark is of."""
+    for f, points, marks in frames:
+        order = np.argsort(points.id, kind="stable")
+        ids = marks.id // copies if copies > 1 else marks.id
+        at = np.searchsorted(points.id, ids, sorter=order) if len(points) else np.zeros(0, int)
+        yield Seen(f / rate, points, marks, order[at] if len(points) else at)
+
+
+def told(job: Job, delivery: Delivery, seen: list[Seen], gain: float) -> Told:
+    """Particles of a delivery as births and a law."""
+    route, layer = delivery.by(ParticleBake), job.layer(delivery)
+    box, rate = job.box(delivery), job.effect.rate
+    span = seen[0].time, seen[-1].time
+    times = np.linspace(*span, 16)
+    pull = float(np.mean([value_at(layer.motion.gravity, float(t)) for t in times])) * GRAVITY
+    push = pushed(job, layer, box, route.fineness, span, pull)
+    stops = stopped(job, layer, box, route.fineness, span)
+    born, light_span = _born(layer, seen, push, pull, gain, rate)
+    law = _law(
+        delivery,
+        layer,
+        len(born),
+        field_of(f"{delivery.id}_push.exr", push),
+        field_of(f"{delivery.id}_stops.exr", stops) if stops is not None else None,
+        pull,
+        1.0 / rate,
+        _typical(born, span),
+        light_span,
+    )
+    found = Told(law, born, push, stops)
+    found.law = law.model_copy(update={"agrees": agreement(found, seen, gain)})
+    return found
+
+
+UNKNOWN = Agreement(births=0, alive=0, astray=0, most_astray=0, path=0, apart=0, light=0)
+
+
+def law_before(effect: Effect, delivery: Delivery, born: int, box: Box, span: tuple[float, float]) -> Law:
+    """The law of a delivery before its births are read off: with as many, and fields as large as can be."""
+    route, layer = delivery.by(ParticleBake), the_layer(effect, delivery)
+    push = field_before(f"{delivery.id}_push.exr", effect, layer, box, route.fineness, span)
+    stops = None
+    if heard(layer.colliders):
+        low, cell, shape = round_it(box, route.fineness)
+        stops = field_of(
+            f"{delivery.id}_stops.exr", Grid(np.zeros((1, *shape, 0)), low, cell, np.array(span[:1]))
+        )
+    none = Births(*(np.zeros((0, 3)),) * 2, *(np.zeros(0),) * 6, np.zeros((2, OVER, 4)))
+    return _law(delivery, layer, born, push, stops, GRAVITY, 1.0 / effect.rate, _typical(none, span))
+
+
+def _law(
+    delivery: Delivery,
+    layer: Any,
+    count: int,
+    push: Field,
+    stops: Field | None,
+    pull: float,
+    step: float,
+    typical: Typical,
+    light_span: float = 0.0,
+) -> Law:
+    m, look = layer.motion, layer.look
+    return Law(
+        births=count,
+        born=Texture(file=f"{delivery.id}_born.exr"),
+        launch=Texture(file=f"{delivery.id}_launch.exr"),
+        own=Texture(file=f"{delivery.id}_own.exr"),
+        over=Texture(file=f"{delivery.id}_over.exr"),
+        light_span=round(light_span, 6),
+        columns=max(1, min(count, ACROSS)),
+        rows=max(1, -(-count // ACROSS)),
+        step=round(step, 9),
+        push=push,
+        gravity=round(pull, 6),
+        ground=None
+        if m.ground == "none"
+        else Ground(response=m.ground, bounce=m.bounce, friction=m.friction),
+        stops=stops,
+        thick=round(0.5 / look.scale, 6),
+        streak=look.streak if look.form == "streak" else 0.0,
+        stretch=look.stretch if look.form in ("disc", "sprite") else 0.0,
+        typical=typical,
+        agrees=UNKNOWN,
+    )
+
+
+def _born(
+    layer: Any, seen: list[Seen], push: Grid, pull: float, gain: float, rate: float
+) -> tuple[Births, float]:
+    """How each was born: flown back, by the law, from where it is seen first; and the span of its light, see
+    `Law`."""
+    look, first = layer.look, seen[0].time
+    of: dict[int, int] = {}
+    rows: list[tuple[int, int]] = []
+    last: dict[int, int] = {}
+    largest = max((float(s.points.width.max()) for s in seen if len(s.points)), default=1.0)
+    lives = np.array([value_at(s.life, 0.0) for s in layer.sources], np.float32)
+    for at, s in enumerate(seen):
+        for row, id in enumerate(s.drawn.id.tolist()):
+            if id not in of:
+                of[id] = len(rows)
+                rows.append((at, row))
+            last[id] = at
+    k, n = np.array(rows, int).reshape(-1, 2).T
+
+    def gather(read: Any, wide: int = 0) -> np.ndarray:
+        out = np.zeros((len(rows), wide) if wide else len(rows))
+        for moment in np.unique(k):
+            mine = k == moment
+            out[mine] = read(seen[moment])[n[mine]]
+        return out
+
+    born = gather(lambda s: s.points.born[s.row])
+    time = np.array([s.time for s in seen])[k]
+    place, speed = gather(lambda s: s.drawn.place, 3), gather(lambda s: s.points.velocity[s.row], 3)
+    at_birth = gather(lambda s: s.points.width[s.row])
+    life = gather(lambda s: s.points.life[s.row])
+    long = gather(lambda s: life_of(s.points, s.time, lives)[s.row])  # share of life at that moment
+    nominal = np.where(
+        np.isfinite(life), life, np.where(long > 1e-6, (time - born) / np.maximum(long, 1e-6), 1.0)
+    )
+    width = gather(lambda s: s.drawn.width) / np.maximum(over(look.size_over, long), 1e-3)
+    own = (largest / np.maximum(at_birth, 1e-9)) ** layer.motion.size_drag
+    back = time - np.maximum(born, first)
+    felt, there = np.zeros((len(rows), 4)), place - 0.5 * back[:, None] * speed
+    for moment in np.unique(k):
+        mine = k == moment
+        felt[mine] = push.at(there[mine], seen[moment].time - 0.5 / rate)
+    g = np.array([0.0, 0.0, -pull])
+    a, rate_of = g + own[:, None] * felt[:, :3], own * felt[:, 3]
+    place, speed = flown(a, rate_of, place, speed, -back)
+    # one that is gone before its time is gone between two moments
+    ends = np.array([last[id] for id in of], int)
+    until = np.where(np.isfinite(life), life, FOR_EVER)
+    moment = np.array([s.time for s in seen])
+    cut = (ends + 1 < len(seen)) & (born + until > moment[np.minimum(ends + 1, len(seen) - 1)] + 1e-6)
+    until = np.where(cut, moment[ends] + 0.5 / rate - born, until)
+    longest = float(np.minimum(until, moment[-1] - born).max(initial=1e-3))
+    axes = [(0.0, nominal), (longest, np.full(len(born), longest))]
+    found = [(*_light(seen, of, born, lives_, gain), span) for span, lives_ in axes]
+    light, factor, _, span = min(found, key=lambda f: f[2])
+    table = np.zeros((2, OVER, 4))
+    table[0, :, :3] = light
+    table[0, :, 3] = look.opacity * over(look.opacity_over, np.linspace(0, 1, OVER))
+    table[1, :, 0] = over(look.size_over, np.linspace(0, 1, OVER))
+    return Births(place, speed, born, nominal, until, width, factor, own, table), span
+
+
+def _light(
+    seen: list[Seen], of: dict[int, int], born: np.ndarray, life: np.ndarray, gain: float
+) -> tuple[np.ndarray, np.ndarray, float]:
+    """The mean light over a share of life, (OVER, 3); by what factor each is brighter than that; and what is
+    left, root mean square."""
+    sums, counts = np.zeros((OVER, 3)), np.zeros(OVER)
+    parts = []
+    for s in seen:
+        i = np.array([of[id] for id in s.drawn.id.tolist()], int)
+        x = np.clip((s.time - born[i]) / np.maximum(life[i], 1e-6), 0, 1) * (OVER - 1)
+        light = s.drawn.colour * gain
+        nearest = np.rint(x).astype(int)
+        np.add.at(sums, nearest, light)
+        np.add.at(counts, nearest, 1)
+        parts.append((i, x, light))
+    table = np.zeros((OVER, 3))
+    known = np.flatnonzero(counts)
+    if len(known):
+        mean = sums[known] / counts[known, None]
+        table = np.stack([np.interp(np.arange(OVER), known, mean[:, c]) for c in range(3)], axis=1)
+
+    def at(x: np.ndarray) -> np.ndarray:
+        return np.stack([np.interp(x, np.arange(OVER), table[:, c]) for c in range(3)], axis=1)
+
+    have, want = np.zeros(len(of)), np.zeros(len(of))
+    for i, x, light in parts:
+        ideal = at(x)
+        np.add.at(have, i, (light * ideal).sum(axis=1))  # the factor that fits best by least squares
+        np.add.at(want, i, (ideal**2).sum(axis=1))
+    factor = np.where(want > 1e-12, have / np.maximum(want, 1e-12), 1.0)
+    left = [((at(x) * factor[i, None] - light) ** 2).sum() for i, x, light in parts]
+    return table, factor, float(np.sum(left))
+
+
+def _typical(b: Births, span: tuple[float, float]) -> Typical:
+    """What an emitter that draws by chance would be set to."""
+
+    def spread(values: np.ndarray) -> tuple[float, float]:
+        if not len(values):
+            return 0.0, 0.0
+        return round(float(values.mean()), 6), round(float(values.std()), 6)
+
+    fresh = b.born >= span[0] - 1e-6  # those that were there already say nothing of it
+    b = b.picked(fresh) if fresh.any() else b
+    pace = np.linalg.norm(b.speed, axis=1)
+    ways = b.speed / np.maximum(pace, 1e-9)[:, None]
+    mean = ways.mean(axis=0) if len(b) else np.array([0.0, 0.0, 1.0])
+    towards = mean / max(float(np.linalg.norm(mean)), 1e-9)
+    angle = np.degrees(np.arccos(np.clip(ways @ towards, -1, 1))) if len(b) else np.zeros(1)
+    edges = np.linspace(*span, 17) if span[1] > span[0] else np.array([span[0], span[0] + 1e-3])
+    count = np.histogram(np.maximum(b.born, span[0]), edges)[0] / np.diff(edges)
+    near = b.place if len(b) else np.zeros((1, 3))
+    return Typical(
+        rate=tuple((round(float(t), 6), round(float(n), 4)) for t, n in zip(edges, count)),
+        speed=spread(pace),
+        life=spread(np.minimum(b.life, FOR_EVER)),
+        width=spread(b.width),
+        towards=vec3(towards),
+        within=round(float(angle.mean()), 3),
+        low=vec3(near.min(axis=0)),
+        high=vec3(near.max(axis=0)),
+    )
+
+
+def agreement(found: Told, seen: list[Seen], gain: float) -> Agreement:
+    """How the law's run is beside the simulation."""
+    law, births = found.law, found.births
+    run = Run(law, births, found.push, found.stops, seen[0].time)
+    ids = {id: n for n, id in enumerate(dict.fromkeys(id for s in seen for id in s.drawn.id.tolist()))}
+    chosen = set(np.unique(np.linspace(0, len(seen) - 1, COMPARED).round().astype(int)).tolist())
+    off, both, apart, light = [], [], [], []
+    length, before = np.zeros(len(births)), births.place.copy()
+    for k, s in enumerate(seen):
+        run.to(s.time)
+        length += np.linalg.norm(run.place - before, axis=1)
+        before = run.place.copy()
+        if k not in chosen or not len(s.drawn):
+            continue
+        mine, rows = drawn(law, births, run)
+        its = np.array([ids[id] for id in s.drawn.id.tolist()], int)
+        common, a, b = np.intersect1d(mine, its, return_indices=True)
+        both.append(len(common) / max(len(np.union1d(mine, its)), 1))
+        off.append(np.linalg.norm(rows[a, :3] - s.drawn.place[b], axis=1))
+        apart.append(max(_gap(rows[:, c], s.drawn.place[:, c]) for c in range(3)) if len(mine) else 1.0)
+        want = s.drawn.colour[b] * gain
+        light.append(((rows[a, 4:7] - want) ** 2).mean() / max(float((want**2).mean()), 1e-12))
+    astray = np.concatenate(off) if off else np.zeros(1)
+    astray = astray if len(astray) else np.zeros(1)
+    return Agreement(
+        births=len(births),
+        alive=round(float(np.mean(both)) if both else 1.0, 4),
+        astray=round(float(astray.mean()), 6),
+        most_astray=round(float(np.quantile(astray, 0.95)), 6),
+        path=round(float(length.mean()) if len(length) else 0.0, 6),
+        apart=round(min(float(np.mean(apart)) if apart else 0.0, 1.0), 4),
+        light=round(float(np.sqrt(np.mean(light))) if light else 0.0, 4),
+    )
+
+
+def _gap(a: np.ndarray, b: np.ndarray) -> float:
+    """The largest gap between the shares of two samples up to a place (the statistic of Kolmogorov and
+    Smirnov); places less than a thousandth of the spread apart are the same."""
+    grain = max(1e-3 * float(np.ptp(b)) if len(b) else 0.0, 1e-4)
+    a, b = np.sort(np.round(a / grain)), np.sort(np.round(b / grain))
+    x = np.concatenate([a, b])
+    below = np.searchsorted(a, x, "right") / max(len(a), 1) - np.searchsorted(b, x, "right") / max(len(b), 1)
+    return float(np.abs(below).max(initial=0.0))
+
+
+def pictures(found: Told) -> dict[str, tuple[np.ndarray, bool]]:
+    """The textures of a law by their files: numbers, and whether halves hold them."""
+    law, b = found.law, found.births
+
+    def table(*parts: np.ndarray) -> np.ndarray:
+        out = np.zeros((law.columns * law.rows, 4), np.float32)
+        out[: len(b)] = np.column_stack(parts)
+        return out.reshape(law.rows, law.columns, 4)
+
+    held = {
+        law.born.file: (table(b.place, b.born), False),
+        law.launch.file: (table(b.speed, b.life), False),
+        law.own.file: (table(b.width, b.light, b.own, b.until), False),
+        law.over.file: (b.over.astype(np.float32), False),
+        law.push.file: (laid(found.push.values), True),
+    }
+    if law.stops is not None and found.stops is not None:
+        held[law.stops.file] = (laid(found.stops.values), True)
+    return held

@@ -1,0 +1,83 @@
+"""A water's surface from its textures, lifted and shaded as an engine would."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from tenka.effect.courses import still
+from tenka.effect.routes.surface import SurfacePlayer
+from tenka.look.waters import Pool
+from tenka.package.elements.surface import Surface
+from tenka.package.surfaces import Atlases, SurfaceNow, blended
+from tenka.proof.elements.base import Now, Played, place_in
+
+
+@dataclass(frozen=True)
+class _At:
+    """What a surface that is drawn was made of, so that the same is not made again."""
+
+    key: tuple[object, ...]
+    pools: list[Pool]
+
+
+class PlayedSurface(Played):
+    """A surface; its atlases are read when the package is opened."""
+
+    element: Surface
+
+    def __init__(self, folder: Path, element: Surface) -> None:
+        super().__init__(folder, element)
+        self._atlases = Atlases(folder, element)
+        self._kept: _At | None = None
+
+    def _now(self, player: SurfacePlayer, now: Now) -> SurfaceNow | None:
+        e, time = self.element, now.time * player.speed
+        if time < -1e-6:
+            return None
+        last = e.times[-1]
+        if e.loops and len(e.times) > 1:
+            period = last + (last - e.times[0]) / (len(e.times) - 1)
+            time = time % period
+            if time > last:
+                share = (time - last) / max(period - last, 1e-9)
+                return blended(self._atlases.at(len(e.times) - 1), self._atlases.at(0), share)
+        at = place_in(e.times, time)
+        if at is None:
+            return None
+        index, share = at
+        return blended(self._atlases.at(index), self._atlases.at(min(index + 1, len(e.times) - 1)), share)
+
+    def waters(self, player: SurfacePlayer, now: Now) -> list[Pool]:
+        """The surface for each carrier."""
+        key = (round(now.time, 5), player, now.carriers.tobytes())
+        if self._kept is None or self._kept.key != key:
+            found = self._now(player, now)
+            self._kept = _At(key, [] if found is None else self._pools(found, player, now))
+        return self._kept.pools
+
+    def _pools(self, found: SurfaceNow, player: SurfacePlayer, now: Now) -> list[Pool]:
+        e, look = self.element, still(self.element.look, now.time)
+        look = look.model_copy(update={"foam": look.foam * player.foam})
+        rise = found.rise * np.float32(player.height)
+        rest = found.rest + (found.rise - rise)  # what is dry stays so
+        pools = []
+        for x, y, z in now.carriers.tolist():
+            moved = replace(
+                found,
+                rise=rise,
+                rest=rest,
+                origin=(found.origin[0] + x, found.origin[1] + y),
+                level=found.level + z,
+            )
+            floor = (
+                e.floor.height + z,
+                *e.floor.rise,
+                e.floor.middle[0] + x,
+                e.floor.middle[1] + y,
+                e.floor.seen,
+            )
+            pools.append(Pool(moved, look, now.time, floor))
+        return pools

@@ -1,0 +1,1 @@
+"""Water: a surface over a bed, and what moves in it."""
