@@ -7,9 +7,8 @@ from typing import Any
 
 from tenka.base.errors import BadInput
 from tenka.effect.document import free_id, get
-from tenka.effect.layers import HANDED
+from tenka.effect.layers import HANDED, HANDED_TO
 from tenka.effect.model import (
-    FIELD,
     FROM_LAYER,
     ON_PROP,
     POINTS,
@@ -204,7 +203,7 @@ def reshaped(effect: Effect, path: str, shape: str) -> Feed:
     own = path.split(".")[1]
     if shape == "pieces" and not effect.layer(own).assembled:
         raise BadInput("its layer is not cut from a prop", "debris whose pieces are made as 'cut'")
-    hands = FIELD if shape == "gas" else POINTS
+    hands = HANDED_TO.get(shape, POINTS)
     fitting = [x.id for x in effect.layers if hands == x.HANDS and x.id != own]
     if shape in FROM_LAYER and source.of not in fitting:
         if not fitting:

@@ -16,6 +16,8 @@ FIELD, POINTS, SURFACE = "field", "points", "surface"
 """What layers hand to others: fields on a grid (density, velocity), points that move, a water's surface."""
 HANDED = {FIELD: "a gas", POINTS: "particles", SURFACE: "a water"}
 """The same, in words."""
+HANDED_TO = {"gas": FIELD, "particles": POINTS, "water": SURFACE}
+"""What a source of a shape that is born from a layer takes from it."""
 
 
 class Link(NamedTuple):
@@ -80,9 +82,7 @@ class LayerBase(Heard):
     def links(self) -> list[Link]:
         """The layers that this one names, of the sources that are heard or not."""
         return [
-            Link(s.of, FIELD if s.shape == "gas" else POINTS, f"source {s.id}")
-            for s in self.sources
-            if s.shape in FROM_LAYER
+            Link(s.of, HANDED_TO[s.shape], f"source {s.id}") for s in self.sources if s.shape in FROM_LAYER
         ]
 
     def needs(self) -> set[str]:

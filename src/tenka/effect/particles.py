@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from tenka.effect.catalogue import BED, COLLISION, FADING, MOTION, QUALITY, Settings
 from tenka.effect.courses import Value
 from tenka.effect.former import FOR_GOOD, half_lives_of_rates
-from tenka.effect.layers import FIELD, POINTS, LayerBase, Link
+from tenka.effect.layers import FIELD, POINTS, SURFACE, LayerBase, Link
 from tenka.effect.placed import Feed, Heard, ramp
 from tenka.effect.pointlook import PointLook
 from tenka.effect.pointsource import PointSource
@@ -148,6 +148,9 @@ class Ends(Settings):
     leaves_gas: bool = FADING.param(
         False, "They die when they leave the box of the gas that carries them.", label="die outside gas"
     )
+    in_water: str = FADING.param(
+        "", "A water in which they die when they fall into it.", kind="water", label="die in water"
+    )
 
 
 class Bed(Settings):
@@ -246,7 +249,9 @@ class PointLayer(LayerBase):
 
     def links(self) -> list[Link]:
         named = ((self.motion.follows, True), (self.look.meets, False))
-        return super().links() + [Link(n, FIELD, f"layer {self.id}", sim) for n, sim in named if n]
+        found = super().links() + [Link(n, FIELD, f"layer {self.id}", sim) for n, sim in named if n]
+        wet = self.ends.in_water
+        return [*found, Link(wet, SURFACE, f"layer {self.id}")] if wet else found
 
     def without_link(self, id: str) -> Self:
         layer = super().without_link(id)
@@ -255,7 +260,10 @@ class PointLayer(LayerBase):
             motion = motion.model_copy(update={"follows": ""})
         if look.meets == id:
             look = look.model_copy(update={"meets": ""})
-        return layer.model_copy(update={"motion": motion, "look": look})
+        ends = layer.ends
+        if ends.in_water == id:
+            ends = ends.model_copy(update={"in_water": ""})
+        return layer.model_copy(update={"motion": motion, "look": look, "ends": ends})
 
     @property
     def run_up_seconds(self) -> float:

@@ -137,7 +137,7 @@ class Placed(Heard):
 REGIONS = ("point", "sphere", "box", "cylinder", "cone", "torus", "capsule", "curve", "pieces")
 SIZED = ("sphere", "box", "cylinder", "cone", "torus", "capsule")
 ON_PROP = ("surface", "inside")
-FROM_LAYER = ("gas", "particles")
+FROM_LAYER = ("gas", "particles", "water")
 
 
 class Feed(Placed):

@@ -26,6 +26,7 @@ Shape = Literal[
     "surface",
     "inside",
     "gas",
+    "water",
     "particles",
     "file",
     "pieces",
@@ -40,8 +41,9 @@ class PointSource(Feed):
     shape: Shape = WHERE.param(
         "sphere",
         (
-            "Where they are born: a form, a prop's surface or inside, where a gas is dense, at particles "
-            "of another layer, a file's points, or as the pieces of the layer's prop where it stood."
+            "Where they are born: a form, a prop's surface or inside, where a gas is dense, where a water "
+            "breaks or is struck, at particles of another layer, a file's points, or as the pieces of the "
+            "layer's prop where it stood."
         ),
         cost="births",
     )
@@ -91,7 +93,8 @@ class PointSource(Feed):
         "1/s",
         0,
         5e6,
-        "Births each second; from particles: of each of them.",
+        "Births each second; from particles: of each of them; from water: of each square metre that breaks "
+        "or is struck wholly.",
         soft=(0, 2000),
         step=5,
         cost="births",

@@ -27,6 +27,7 @@ from tenka.effect.model import (
     Prop,
     Route,
     SceneLight,
+    WaterLayer,
     tidied,
 )
 from tenka.effect.presets import fitting
@@ -193,6 +194,10 @@ class _Layered(BaseModel):
     thing: Layer
 
 
+FAMILIES: dict[str, Any] = {"gas": GasLayer, "water": WaterLayer}
+"""Kinds of layers whose sources are of their own; all others take those of particles."""
+
+
 class _Forced(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
     thing: Force
@@ -200,7 +205,7 @@ class _Forced(BaseModel):
 
 def _kind(group: str, of: str) -> Any:
     """The class of a thing."""
-    layer: Any = GasLayer if of == "gas" else ParticleLayer
+    layer: Any = FAMILIES.get(of, ParticleLayer)
     plain = {
         "props": Prop,
         "cues": Cue,
@@ -261,7 +266,8 @@ def pasted(effect: Effect, text: str, selected: str) -> tuple[Effect, str]:
     elif group in ("sources", "colliders"):
         parts = selected.split(".")
         wanted = parts[1] if parts[0] == "layers" and len(parts) > 1 else ""
-        fits = [x for x in effect.layers if (x.kind == "gas") == (of == "gas")]
+        family = FAMILIES.get(of, ParticleLayer)
+        fits = [x for x in effect.layers if x.SOURCE is family.SOURCE]
         layer = next((x for x in fits if x.id == wanted), fits[0] if fits else None)
         if layer is None:
             raise BadInput(f"{thing.name} is a {WORDS[group]} of a {of} layer, of which there is none here")

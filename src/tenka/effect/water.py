@@ -16,6 +16,8 @@ from tenka.effect.routes.surface import SurfaceMaps
 from tenka.effect.waterlook import WaterLook
 
 LEAST_CELLS, MOST_CELLS = 8, 2048
+BY_FORM = ("cylinder", "box", "sphere", "curve", "everywhere")
+IN_FORM = ("shape", BY_FORM)
 BY_SIZE, BY_COUNT = ("size",), ("count",)
 
 
@@ -158,9 +160,10 @@ class BasinBox(Settings):
 class WaterSource(Feed):
     """What feeds a water, or takes from it."""
 
-    shape: Literal["cylinder", "box", "sphere", "curve", "everywhere"] = WHERE.param(
+    shape: Literal["cylinder", "box", "sphere", "curve", "everywhere", "particles"] = WHERE.param(
         "cylinder",
-        "Where it gives, seen from above: under a form of its own, along a curve, or on the whole water.",
+        "Where it gives, seen from above: under a form of its own, along a curve, on the whole water, or "
+        "where particles of a layer die: each dents it as a drop does.",
         cost="source",
     )
     gives: Literal["flow", "rain", "level"] = WHAT.param(
@@ -175,7 +178,7 @@ class WaterSource(Feed):
         soft=(-0.5, 0.5),
         step=0.005,
         cost="source",
-        when=("gives", ("flow",)),
+        when=(("gives", ("flow",)), IN_FORM),
     )
     rain: Value = WHAT.moving(
         60.0,
@@ -185,7 +188,7 @@ class WaterSource(Feed):
         "Height of the water that falls in an hour.",
         soft=(0, 200),
         step=1,
-        when=("gives", ("rain",)),
+        when=(("gives", ("rain",)), IN_FORM),
     )
     drops: float = WHAT.number(
         30.0,
@@ -195,7 +198,7 @@ class WaterSource(Feed):
         "Drops that strike each square metre in a second, of a size that makes rings.",
         soft=(0, 200),
         step=1,
-        when=("gives", ("rain",)),
+        when=(("gives", ("rain",)), IN_FORM),
     )
     drop_deep: float = WHAT.number(
         0.012,
@@ -206,7 +209,18 @@ class WaterSource(Feed):
         soft=(0, 0.05),
         step=0.001,
         label="drops dent",
-        when=("gives", ("rain",)),
+        when=(("gives", ("rain",)), IN_FORM),
+    )
+    strikes: float = WHAT.number(
+        0.015,
+        "m",
+        0,
+        1,
+        "How deep each particle that dies there dents the water.",
+        soft=(0, 0.06),
+        step=0.001,
+        label="particles dent",
+        when=("shape", ("particles",)),
     )
     stands: Value = WHAT.moving(
         0.0,
@@ -217,7 +231,7 @@ class WaterSource(Feed):
         soft=(-1, 1),
         step=0.01,
         label="held level",
-        when=("gives", ("level",)),
+        when=(("gives", ("level",)), IN_FORM),
     )
     push: Vec3 = WHAT.number(
         (0.0, 0.0, 0.0),
@@ -227,15 +241,29 @@ class WaterSource(Feed):
         "Speed that the water takes on there; downwards it dents the water.",
         soft=(-5, 5),
         step=0.05,
+        when=IN_FORM,
     )
     push_over: Value = WHAT.moving(
-        1.0, "", -10, 10, "Share of the push, over time; below 0 it goes the other way.", soft=(0, 1)
+        1.0,
+        "",
+        -10,
+        10,
+        "Share of the push, over time; below 0 it goes the other way.",
+        soft=(0, 1),
+        when=IN_FORM,
     )
     grip: float = WHAT.number(
-        6.0, "1/s", 0, 200, "How fast the water there takes on that speed.", soft=(0, 40), step=0.5
+        6.0,
+        "1/s",
+        0,
+        200,
+        "How fast the water there takes on that speed.",
+        soft=(0, 40),
+        step=0.5,
+        when=IN_FORM,
     )
     foams: Value = WHAT.moving(
-        0.0, "1/s", 0, 60, "Foam that it makes each second.", soft=(0, 4), label="foam given"
+        0.0, "1/s", 0, 60, "Foam that it makes each second.", soft=(0, 4), label="foam given", when=IN_FORM
     )
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from tenka.base.errors import BadInput
-from tenka.base.randomness import stable_seed, unit_array
+from tenka.base.randomness import stable_seed
 from tenka.effect.courses import curve
 from tenka.effect.model import ON_PROP, PointLayer, PointSource, ramp_at
 from tenka.gas.settings import SAMPLES, Moment
@@ -33,6 +33,7 @@ from tenka.particles.spots import (
 )
 from tenka.particles.state import ASLEEP, FREE, NEW, Points
 from tenka.particles.throwing import directions, sizes_of
+from tenka.particles.wet import from_water, hashed_id
 from tenka.scene.distance import form_distance, gradient
 from tenka.scene.poses import Pose, motion_between, pose_at
 
@@ -121,11 +122,7 @@ def _parents(
         moment, place, flow = events.time[rows], events.place[rows], events.velocity[rows]
         id, colour = events.parent[rows], events.colour[rows]
     within = source.gives_at(moment)
-    low = unit_array(seed, id & 0xFFFFFFFF, id >> 32, number & 0x7FFFFFFF)
-    high = unit_array(seed + 1, id & 0xFFFFFFFF, id >> 32, number & 0x7FFFFFFF)
-    child = (low.astype(np.float64) * (1 << 24)).astype(np.int64) << 18 | (
-        high.astype(np.float64) * (1 << 18)
-    ).astype(np.int64)
+    child = hashed_id(seed, id & 0xFFFFFFFF, id >> 32, number & 0x7FFFFFFF)
     up = np.linalg.norm(flow, axis=1, keepdims=True)
     outward = np.where(up > 1e-6, flow / np.maximum(up, 1e-6), [[0.0, 0.0, 1.0]])
     spots = _Spots(place[within], outward[within], flow[within], colour[within], True)
@@ -148,6 +145,11 @@ def born(layer: PointLayer, index: int, schedule: Schedule, ctx: Context, start:
         if parents is None:
             return Points()
         id, moment, spots = parents
+    elif source.shape == "water":
+        torn = from_water(source, ctx.water(source.of), ctx, seed, start, end)
+        if torn is None:
+            return Points()
+        id, moment, spots = torn
     elif source.shape == "pieces":
         id, moment, spots = _as_pieces(layer, source, ctx, start, end)
         source = _aimed_in_prop(layer, source, ctx)

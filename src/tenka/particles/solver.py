@@ -62,7 +62,9 @@ from tenka.particles.state import (
     tell_speeds,
     together,
 )
+from tenka.particles.wet import drowned
 from tenka.scene.cameras import view_of
+from tenka.water.felt import WaterField
 
 POINTS_VERSION = 5
 """Part of every cache key: raise it when a change here changes results."""
@@ -99,6 +101,7 @@ class PointSolver:
     keeps_events: bool = False
     keeps_paths: bool = False
     made: tuple[Piece, ...] = ()
+    water: Callable[[str], WaterField | None] = lambda _: None
 
     def __post_init__(self) -> None:
         self.parts: dict[str, float] = {}
@@ -112,7 +115,9 @@ class PointSolver:
         return clock_of(self.layer.time_scale, self.rate)
 
     def _context(self) -> Context:
-        return Context(self.props, self.folder, self.rate, self.gas, self.paths, self.events, self.clock)
+        return Context(
+            self.props, self.folder, self.rate, self.gas, self.paths, self.events, self.clock, self.water
+        )
 
     def _schedule(self) -> None:
         self._ignored: tuple[str, ...] | None = None
@@ -139,7 +144,7 @@ class PointSolver:
                 total += len(cloud_at(s, self.folder, 0).place)
             elif s.shape == "pieces":
                 total += self.layer.cut.cuts if self.layer.cut is not None else 0
-            elif s.shape != "particles":
+            elif s.shape not in ("particles", "water"):
                 total += self.schedules[i].most_alive()
         return int(min(total, 1e15))
 
@@ -238,6 +243,8 @@ class PointSolver:
                     f"{layer.name} came apart at {t0:.2f} s: a particle's speed is {fastest:.3g} "
                     "m/s; look for a force that is far too strong."
                 )
+        if n and layer.ends.in_water:
+            drowned(p, ctx.water(layer.ends.in_water), dead, t1)
         self._time("motion", clock)
         clock = time.perf_counter()
         paths = paths_of(*before, p, t0, t1, dead) if self.keeps_paths else None

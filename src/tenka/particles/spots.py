@@ -16,6 +16,7 @@ from tenka.particles.state import AirField, Events, Paths
 from tenka.scene.distance import gradient, prop_distance
 from tenka.scene.props import deforms, own_mesh
 from tenka.scene.surface import Part, part_faces
+from tenka.water.felt import WaterField
 
 TRIES = 48
 
@@ -66,6 +67,7 @@ class Context:
     paths: Callable[[str], Paths | None]
     events: Callable[[str, str], Events]
     clock: OwnClock = TRUE
+    water: Callable[[str], WaterField | None] = lambda _: None
 
 
 @dataclass

@@ -12,6 +12,7 @@ from tenka.gas.swept import Swept
 from tenka.particles.paths import paths_between, swept_of
 from tenka.particles.state import AirField, Events, Paths, all_events
 from tenka.run.frames import PointFrame, StoredField, get_points
+from tenka.water.felt import WaterField
 
 if TYPE_CHECKING:
     from tenka.run.members import Member
@@ -46,6 +47,7 @@ class Links:
     _live_fields: dict[str, tuple[State, AirField | None]] = field(default_factory=dict)
     _paths: dict[tuple[str, int], Paths | None] = field(default_factory=dict)
     _frames: dict[tuple[str, int], PointFrame | None] = field(default_factory=dict)
+    _waters: dict[tuple[str, int], WaterField | None] = field(default_factory=dict)
 
     def gas(self, id: str) -> AirField | None:
         """The field that a layer hands over, now or between the two stored frames."""
@@ -61,6 +63,23 @@ class Links:
         a, b = (min(max(f, 0), plan.effect.frames - 1) for f in (self.index, self.index + 1))
         start, end = self.index / self.rate, (self.index + 1) / self.rate
         return reader.between(self.store, plan.name(a), plan.name(b), start, end)
+
+    def water(self, id: str) -> WaterField | None:
+        """The surface that a layer hands over, now or between the two stored frames."""
+        if id in self.live:
+            return self.members[id].surface_of(self.live[id])
+        plan = self.stored.get(id)
+        if plan is None or self.store is None:
+            return None
+        key = (id, self.index)
+        if key not in self._waters:
+            from tenka.run.watering import field_of
+
+            a, b = (min(max(f, plan.first), plan.effect.frames - 1) for f in (self.index, self.index + 1))
+            frames = [plan.read(self.store, f) for f in (a, b)]
+            self._waters = {k: v for k, v in self._waters.items() if k[0] != id}
+            self._waters[key] = None if None in frames else field_of(*frames)
+        return self._waters[key]
 
     def _frame(self, id: str, index: int) -> PointFrame | None:
         key = (id, index)

@@ -204,6 +204,7 @@ WATER = Kind(
     water_between,
     of_water,
     water_bounds,
+    rank=1,
 )
 KINDS: dict[str, Kind] = {"gas": GAS, "particles": PARTICLES, "debris": PARTICLES, "water": WATER}
 

@@ -25,6 +25,7 @@ from tenka.run.frames import (
     state_of_frame,
 )
 from tenka.run.given import Links, State
+from tenka.water.felt import WaterField
 
 if TYPE_CHECKING:
     from tenka.run.plans import Plan
@@ -75,6 +76,10 @@ class Member(ABC):
 
     def field_of(self, state: State) -> AirField | None:
         """The field that a state hands over, if any."""
+        return None
+
+    def surface_of(self, state: State) -> WaterField | None:
+        """The water's surface that a state hands over, if any."""
         return None
 
     def events_of(self, state: State, kind: str) -> Events:
@@ -217,6 +222,7 @@ class PointMember(Member):
             links.events,
             plan.gives_events,
             len(plan.group) > 1,
+            water=links.water,
         )
 
     def start(self) -> PointState:

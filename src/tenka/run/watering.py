@@ -16,7 +16,9 @@ from tenka.run.given import Links
 from tenka.run.members import Member
 from tenka.water.basin import DRY, Basin, WaterState
 from tenka.water.blowing import ignored
-from tenka.water.solver import Water, WaterSolver
+from tenka.water.felt import WaterField
+from tenka.water.running import Water
+from tenka.water.solver import WaterSolver
 
 if TYPE_CHECKING:
     from tenka.run.plans import Plan
@@ -31,7 +33,7 @@ WATER_MEASURES = (
     ("fastest", "Fastest", "m/s"),
 )
 """Figures of each frame of water that make curves: as MEASURES."""
-ARRAYS = ("rise", "u", "v", "foam", "rest", "immersed", "under")
+ARRAYS = ("rise", "u", "v", "foam", "rest", "immersed", "under", "torn")
 
 
 @dataclass
@@ -43,6 +45,7 @@ class WaterFrame:
     rise : (nx, ny) m over the level at rest; rest : depth there, m, below 0 where the bed stands out
     u, v : speeds on the faces, m/s
     foam : (nx, ny) cover; under : (nx, ny) share of each cell that a hull covers; immersed : m
+    torn : (nx, ny) how much it broke or was worked at since the frame before, 0 to 1
     origin : x, y of the low corner, m; cell, level : m
     """
 
@@ -53,6 +56,7 @@ class WaterFrame:
     rest: np.ndarray
     immersed: np.ndarray
     under: np.ndarray
+    torn: np.ndarray
     origin: tuple[float, float]
     cell: float
     level: float
@@ -84,6 +88,7 @@ class WaterFrame:
             self.foam.copy(),
             self.immersed.copy(),
             self.under.copy(),
+            self.torn.copy(),
             float(self.meta.get("given", 0.0)),
             float(self.meta.get("held", 0.0)),
         )
@@ -98,7 +103,7 @@ class WaterMember(Member):
     def __init__(self, plan: Plan, links: Links) -> None:
         super().__init__(plan, links)
         e = plan.effect
-        self.solver = WaterSolver(plan.layer, plan.forces, e.props, e.seed, e.rate, plan.folder)
+        self.solver = WaterSolver(plan.layer, plan.forces, e.props, e.seed, e.rate, plan.folder, links.events)
         self._count = 1
 
     def start(self) -> Water:
@@ -115,6 +120,26 @@ class WaterMember(Member):
     def take_settings(self, plan: Plan) -> bool:
         return self.solver.take_settings(plan.layer, plan.forces, plan.effect.props)
 
+    def surface_of(self, state: Water) -> WaterField:
+        return field_of(self._now(state), self._now(state))
+
+    def _now(self, state: Water) -> WaterFrame:
+        s, b = state.state, state.basin
+        return WaterFrame(
+            s.rise,
+            s.u,
+            s.v,
+            state.foam,
+            b.rest,
+            state.immersed,
+            state.under,
+            state.torn,
+            b.origin,
+            b.cell,
+            b.level,
+            s.time,
+        )
+
     def frame_of(self, state: Water, final: bool = False) -> WaterFrame:
         figures = self.solver.ended(state, self._count)
         figures |= {"given": state.given, "held": state.held}
@@ -130,6 +155,7 @@ class WaterMember(Member):
             state.basin.rest,
             state.immersed.copy(),
             state.under.copy(),
+            state.torn.copy(),
             state.basin.origin,
             state.basin.cell,
             state.basin.level,
@@ -177,6 +203,13 @@ class WaterMember(Member):
     @property
     def substeps(self) -> int:
         return self.solver.substeps
+
+
+def field_of(a: WaterFrame, b: WaterFrame) -> WaterField:
+    """The surface between two frames as particles feel it; a window that went on is that of the later."""
+    before = a if a.origin == b.origin and a.shape == b.shape else b
+    u, v = b.speed
+    return WaterField(before.rise, b.rise, b.rest, u, v, b.torn, b.origin, b.cell, b.level, a.time, b.time)
 
 
 def get_water(store: FrameStore, name: str) -> WaterFrame | None:

@@ -6,13 +6,14 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from tenka.base.jit import kernel
 from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import Course, Value, value_at
-from tenka.effect.model import WaterLayer, WaterSource, heard
+from tenka.effect.model import WaterLayer, WaterSource, envelope, heard
 from tenka.gas.region import region_of
 from tenka.gas.settings import Moment, between, emitted
 from tenka.scene.poses import Pose
@@ -105,7 +106,7 @@ def gifts(
     middle = moment.t + 0.5 * moment.dt
     for source in heard(layer.sources):
         part, emission = emitted(source, moment.t, moment.dt, moment.rate)
-        if emission <= 0.0 or part <= 0.0:
+        if emission <= 0.0 or part <= 0.0 or source.shape == "particles":
             continue
         own = _own(source, middle, moment.rate)
         share = known.of(source, max(own(source.size_over), 1e-3), moment.pose(source, 0.5), basin, folder)
@@ -147,15 +148,36 @@ def _own(source: WaterSource, middle: float, rate: float) -> Callable[[Value], f
     return own
 
 
-def dents(layer: WaterLayer, basin: Basin, seed: int, moment: Moment, known: Footprints) -> np.ndarray | None:
-    """What the drops of all rain do to the surface in a step, (nx, ny) m; no water is made or lost by it.
+def dents(
+    layer: WaterLayer,
+    basin: Basin,
+    seed: int,
+    moment: Moment,
+    known: Footprints,
+    events: Callable[[str, str], Any] | None = None,
+) -> np.ndarray | None:
+    """What the drops of all rain, and particles that die, do to the surface in a step, (nx, ny) m; no water
+    is made or lost by it.
 
     Drops are numbered through time and fall by chance: any division of time gives the same.
     """
     out: np.ndarray | None = None
     nx, ny = basin.shape
     area = nx * ny * basin.cell**2
+    wide = np.float32(max(NARROW, DROP_WIDE / basin.cell))
     for source in heard(layer.sources):
+        if source.shape == "particles":
+            found = events(source.of, "death") if events is not None else None
+            if found is None or not len(found.time) or source.strikes <= 0.0:
+                continue
+            now = found.within(moment.t, moment.t + moment.dt)
+            kept = envelope(source, now.time) > 0.0
+            at = (now.place[kept, :2] - basin.origin) / basin.cell
+            inside = ((at > 0) & (at < basin.shape)).all(axis=1)
+            if inside.any():
+                out = np.zeros(basin.shape, np.float32) if out is None else out
+                _dented(at[inside].astype(np.float64), wide, np.float32(source.strikes), out)
+            continue
         if source.gives != "rain" or source.drops <= 0.0 or source.drop_deep <= 0.0:
             continue
         part, emission = emitted(source, moment.t, moment.dt, moment.rate)
@@ -175,8 +197,7 @@ def dents(layer: WaterLayer, basin: Basin, seed: int, moment: Moment, known: Foo
             i, j = places.T.astype(int)
             places = places[share[np.minimum(i, nx - 1), np.minimum(j, ny - 1)] > 0.5]
         out = np.zeros(basin.shape, np.float32) if out is None else out
-        wide = max(NARROW, DROP_WIDE / basin.cell)
-        _dented(places, np.float32(wide), np.float32(source.drop_deep), out)
+        _dented(places, wide, np.float32(source.drop_deep), out)
     return out
 
 

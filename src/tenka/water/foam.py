@@ -43,6 +43,7 @@ def foamed(
     dt: float,
     how: Foaming,
     work: np.ndarray | None = None,
+    torn: np.ndarray | None = None,
 ) -> np.ndarray:
     """Foam after a step, (nx, ny) from none (0) to whole cover (1).
 
@@ -50,6 +51,7 @@ def foamed(
     ----------
     before : the surface a step ago
     work : (nx, ny) m/s, how fast a hull's side moves through the water there
+    torn : (nx, ny) is given how much it breaks or is worked at, from nothing (0) to wholly (1)
     """
     out = np.empty_like(foam)
     numbers = np.array(
@@ -66,7 +68,10 @@ def foamed(
         np.float32,
     )
     moved = np.zeros((1, 1), np.float32) if work is None else work
-    _foamed(state.rise, before, basin.rest, state.u, state.v, foam, moved, work is not None, numbers, out)
+    tears = np.zeros_like(foam) if torn is None else torn
+    _foamed(
+        state.rise, before, basin.rest, state.u, state.v, foam, moved, work is not None, numbers, out, tears
+    )
     return out
 
 
@@ -83,14 +88,14 @@ def _read(field, x, y):
 
 
 @kernel(parallel=True)
-def _foamed(rise, before, rest, u, v, foam, work, works, numbers, out):
+def _foamed(rise, before, rest, u, v, foam, work, works, numbers, out, torn):
     nx, ny = rise.shape
     dt, cell, breaking, contact, from_, per, kept, spread = numbers
     for i in prange(nx):
         for j in range(ny):
             deep = rise[i, j] + rest[i, j]
             if deep <= DRY:
-                out[i, j] = 0.0
+                out[i, j], torn[i, j] = 0.0, 0.0
                 continue
             a, b = np.float32(0.5) * (u[i, j] + u[i + 1, j]), np.float32(0.5) * (v[i, j] + v[i, j + 1])
             found = _read(foam, np.float32(i) - a * dt / cell, np.float32(j) - b * dt / cell)
@@ -106,10 +111,13 @@ def _foamed(rise, before, rest, u, v, foam, work, works, numbers, out):
                 steep = np.sqrt(sx * sx + sy * sy)
                 broken = max(up / np.sqrt(np.float32(GRAVITY) * deep), steep)
                 broken = min(max((broken - from_) * per, np.float32(0.0)), np.float32(1.0))
-            gain = breaking * broken
+            gain, tears = breaking * broken, broken
             if works:
                 pace = (work[i, j] - np.float32(WORKS_FROM)) / np.float32(WORKS_WHOLE - WORKS_FROM)
-                gain += contact * min(max(pace, np.float32(0.0)), np.float32(1.0))
+                pace = min(max(pace, np.float32(0.0)), np.float32(1.0))
+                gain += contact * pace
+                tears = max(tears, pace)
+            torn[i, j] = tears
             found *= kept
             found += (np.float32(1.0) - found) * min(gain * dt, np.float32(1.0))
             out[i, j] = min(max(found, np.float32(0.0)), np.float32(1.0))

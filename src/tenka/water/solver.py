@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -18,62 +18,24 @@ from tenka.effect.ownclock import OwnClock, clock_of
 from tenka.gas.grid import MEMORY_SHARE, free_bytes
 from tenka.gas.settings import Moment
 from tenka.water.airy import Airy
-from tenka.water.basin import DRY, Basin, WaterState
+from tenka.water.basin import Basin, WaterState
 from tenka.water.blowing import Acting, acting, blown
 from tenka.water.feeding import Footprints, Given, dents, gifts
 from tenka.water.flow import GRAVITY
 from tenka.water.foam import Foaming, foamed
 from tenka.water.follow import BORDER, damp, damping, moved_on, shifted
 from tenka.water.movers import displaced
+from tenka.water.running import Water, figures_of
 from tenka.water.stands import Ground, Met, ground_of, hulls_in
 from tenka.water.step import STEADY, Thick, step
 
-WATER_VERSION = 1
+WATER_VERSION = 2
 MOST_STEPS = 96  # in a frame
 HIGHER = 0.02  # m over the level at rest, from which on a bed is a wall of the prop that it is inside of
+TEARS = 3.0  # 1/s of foam that a source gives, from which it tears the water wholly
 ALIKE = 1e-6  # of a step: those that differ less are alike
 BREAKS_SPAN = 0.35  # over which a wave goes from beginning to break to breaking wholly
 THICK_FOAM = 0.005  # m^2/s: what is as thick makes no foam
-
-
-@dataclass
-class Water:
-    """A running water.
-
-    Attributes
-    ----------
-    basin : its cells, where they are now, and their depths at rest
-    state : its surface
-    foam : (nx, ny) cover, 0 to 1
-    immersed, under : (nx, ny) what hulls displace, m, and which share of each cell they cover
-    given : m^3 that sources have given so far; held : m^3 at the beginning
-    figures : of the last frame
-    """
-
-    basin: Basin
-    state: WaterState
-    foam: np.ndarray
-    immersed: np.ndarray
-    under: np.ndarray
-    given: float = 0.0
-    held: float = 0.0
-    figures: dict[str, Any] = field(default_factory=dict)
-
-    @property
-    def time(self) -> float:
-        return self.state.time
-
-    def copy(self) -> Water:
-        return Water(
-            self.basin,
-            self.state.copy(),
-            self.foam.copy(),
-            self.immersed.copy(),
-            self.under.copy(),
-            self.given,
-            self.held,
-            dict(self.figures),
-        )
 
 
 class WaterSolver:
@@ -85,6 +47,7 @@ class WaterSolver:
     forces, props : of the effect
     seed, rate : of the effect; rate in frames a second
     folder : where the effect's files lie
+    events : deaths of the particles of another layer, by its id and the word
     """
 
     def __init__(
@@ -95,6 +58,7 @@ class WaterSolver:
         seed: int,
         rate: float,
         folder: Path | None,
+        events: Callable[[str, str], Any] | None = None,
     ) -> None:
         need, free = layer.predicted_bytes, free_bytes()
         if need > MEMORY_SHARE * free:
@@ -106,6 +70,7 @@ class WaterSolver:
             )
         self.layer, self.forces, self.props = layer, forces, props
         self.seed, self.rate, self.folder = seed, rate, folder
+        self.events = events
         self.parts: dict[str, float] = {}
         self.substeps = 0
         self._airy: tuple[np.ndarray, float, Airy] | None = None
@@ -220,7 +185,7 @@ class WaterSolver:
         if box.depth <= 0.0:
             state.rise = np.maximum(-basin.rest, np.float32(-1e6))
         foam = np.zeros(basin.shape, np.float32)
-        water = Water(basin, state, foam, foam.copy(), foam.copy())
+        water = Water(basin, state, foam, foam.copy(), foam.copy(), foam.copy())
         met = hulls_in(self._meets("hull"), basin, self._ground.floor, moment, self.folder)
         water.immersed, water.under = met.immersed, met.under
         water.held = state.volume(basin)
@@ -317,7 +282,7 @@ class WaterSolver:
             water.given += float(given.sum(dtype=np.float64)) * basin.cell**2
         with timed(self.parts, "source"):
             fed = gifts(layer, basin, moment, self.folder, self._prints)
-            dented = dents(layer, basin, self.seed, moment, self._prints)
+            dented = dents(layer, basin, self.seed, moment, self._prints, self.events)
             if dented is not None:
                 given = dented if given is None else given + dented
             head, more = self._feed(water, fed)
@@ -347,10 +312,16 @@ class WaterSolver:
         with timed(self.parts, "foam"):
             if met.immersed.any():
                 before += met.immersed - water.immersed  # what a hull lifts is no wave that rises
-            water.foam = foamed(basin, state, before, water.foam, own, self._foaming(moment), met.work)
+            torn = np.empty_like(water.foam)
+            how = self._foaming(moment)
+            water.foam = foamed(basin, state, before, water.foam, own, how, met.work, torn)
             for g in fed:
                 if g.foam > 0:
                     water.foam += (1.0 - water.foam) * g.share * np.float32(g.foam)
+                    np.maximum(
+                        torn, g.share * np.float32(min(g.foam / max(own, 1e-9) / TEARS, 1.0)), out=torn
+                    )
+            water.torn += torn * np.float32(dt * self.rate)
         water.immersed, water.under = met.immersed, met.under
         self._note(water, met)
         if own != dt and dt > 0:
@@ -410,31 +381,7 @@ class WaterSolver:
 
     def ended(self, water: Water, count: int) -> dict[str, Any]:
         """Figures of a frame of `count` steps."""
-        basin, state = water.basin, water.state
-        deep = state.depth(basin)
-        wet = deep > DRY
-        cells = int(np.count_nonzero(wet))
-        volume = float(deep.sum(dtype=np.float64)) * basin.cell**2
-        pace = np.hypot(0.5 * (state.u[1:] + state.u[:-1]), 0.5 * (state.v[:, 1:] + state.v[:, :-1]))
-        rises = np.where(wet, state.rise, 0.0)
-        speeds = np.square(pace, dtype=np.float64) * deep
-        waves = np.square(rises, dtype=np.float64)
-        return {
-            **water.figures,
-            "volume": volume,
-            "astray": volume - water.held - water.given,
-            "level": float(rises.sum(dtype=np.float64)) / max(cells, 1),
-            "highest": float(rises.max()),
-            "lowest": float(rises[wet].min()) if cells else 0.0,
-            "fastest": float(pace[wet].max()) if cells else 0.0,
-            "foam": float(water.foam.sum(dtype=np.float64)) * basin.cell**2,
-            "energy": float(
-                0.5 * self.layer.flow.density * basin.cell**2 * (speeds.sum() + GRAVITY * waves.sum())
-            ),
-            "wet": cells,
-            "deepest": float(deep.max()),
-            "steps": count,
-        }
+        return figures_of(water, self.layer.flow.density, count)
 
     def take_settings(self, layer: WaterLayer, forces: tuple[Force, ...], props: tuple[Prop, ...]) -> bool:
         """Go on with new settings from the running state; False when the basin itself changed."""

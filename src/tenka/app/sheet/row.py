@@ -34,7 +34,8 @@ from tenka.effect.additions import reshaped
 from tenka.effect.catalogue import Param
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, promoted
-from tenka.effect.model import FIELD, POINTS, Feed, Ramp
+from tenka.effect.layers import HANDED_TO
+from tenka.effect.model import POINTS, Feed, Ramp
 from tenka.gas.held import HAVE_A_FORM
 
 LABEL_WIDTH = 126
@@ -60,6 +61,12 @@ def _as_text(value: Any) -> str:
         if isinstance(value, tuple)
         else str(value)
     )
+
+
+CHOSEN = frozenset(
+    ("choice", "device", "prop", "parent", "clip", "layer", "gas", "water", "cue", "source", "book")
+)
+"""Kinds of settings whose values are chosen from a list."""
 
 
 class Row(QWidget):
@@ -163,7 +170,7 @@ class Row(QWidget):
             box.setAccessibleName(p.label)
             box.clicked.connect(lambda on: self._set(bool(on), object()))
             return box
-        if p.kind in ("choice", "device", "prop", "parent", "clip", "layer", "gas", "cue", "source", "book"):
+        if p.kind in CHOSEN:
             choice = ChoiceField(p.label, self._choices())
             choice.activated.connect(lambda: self._set(choice.currentData(), object()))
             return choice
@@ -208,7 +215,7 @@ class Row(QWidget):
                 ("", "nothing"),
                 *((q.id, q.name) for q in self.state.effect.props if self.path != f"props.{q.id}.parent"),
             ]
-        if self.p.kind in ("layer", "gas"):
+        if self.p.kind in ("layer", "gas", "water"):
             return self._layers()
         if self.p.kind == "source":
             return [
@@ -232,11 +239,11 @@ class Row(QWidget):
         return [(c, c) for c in self.p.choices]
 
     def _layers(self) -> list[tuple[str, str]]:
-        """Layers that can be named here: gases, or for a source at particles those."""
+        """Layers that can be named here: those that hand over what is asked for."""
         owner = get(self.state.effect, self.path.rpartition(".")[0])
         own = self.path.split(".")[1]
-        gas = self.p.kind == "gas" or getattr(owner, "shape", "") == "gas"
-        hands = FIELD if gas else POINTS
+        what = self.p.kind if self.p.kind != "layer" else getattr(owner, "shape", "")
+        hands = HANDED_TO.get(what, POINTS)
         found = [(x.id, x.name) for x in self.state.effect.layers if hands == x.HANDS and x.id != own]
         return [("", "none"), *found]
 
