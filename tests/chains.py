@@ -26,7 +26,7 @@ from tenka.particles.heap import dropped
 from tenka.proof.engine import Package
 from tenka.run.driver import figures_of, simulate
 from tenka.run.plans import plans_of
-from tenka.scene.cameras import View, set_to, side_view
+from tenka.scene.cameras import View, set_to, side_view, view_of
 
 NAMES = tuple(file.stem for file in EFFECTS)
 
@@ -48,6 +48,10 @@ def lighter(effect: Effect, frames: int = 17, voxels: float = 2.0, cells: int = 
         if domain is not None:
             run_up = min(domain.run_up, 0.4)
             changes["domain"] = domain.model_copy(update={"voxel": domain.voxel * voxels, "run_up": run_up})
+        basin = getattr(layer, "basin", None)
+        if basin is not None:
+            run_up = min(basin.run_up, 0.4)
+            changes["basin"] = basin.model_copy(update={"cell": basin.cell * voxels, "run_up": run_up})
         layers.append(layer.model_copy(update=changes))
     return effect.model_copy(
         update={
@@ -154,13 +158,16 @@ def one_sprite(effect: Effect) -> Effect:
 
 
 def whole_view(effect: Effect, store: FrameStore, px: int) -> View:
-    """A level view that holds all layers, as their flipbooks are drawn."""
+    """A level view that holds all layers, as their flipbooks are drawn; of water that of the effect, since it
+    is nothing from its side."""
     plans, boxes = plans_of(effect, FOLDER), []
     for layer in seen(effect):
         simulate(plans[layer.id], store, Progress())
         box = box_of(effect, layer, figures_of(plans[layer.id], store))
         assert box is not None
         boxes.append(box)
+    if any(layer.kind == "water" for layer in seen(effect)):
+        return view_of(effect.camera, px, px)
     low, high = np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
     heading = next((d.route.heading for d in packable(effect) if d.route.kind == "flipbook"), -90.0)
     return side_view(low, high, heading, px, px)

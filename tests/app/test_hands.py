@@ -185,8 +185,9 @@ def test_every_action_of_the_window_is_in_the_finder_with_its_keys(window: Windo
     for act in window.actions_.all:
         assert shown[act.name] == act.keys
     for name in window.tray.buttons:
-        if name not in ("Layer", "Force", "Prop"):
+        if name not in ("Layer", "Force", "Prop", "Water"):
             assert {f"Add {name}", f"Begin with {name}"} & set(shown), name
+    assert {"Begin with Pool", "Begin with Mud"} <= set(shown)
     assert "Add Gravity" in shown and "Add Sparks layer" in shown and "Open kiln plume" in shown
 
 

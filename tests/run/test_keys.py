@@ -132,7 +132,7 @@ def test_a_setting_changes_the_keys_when_the_catalogue_says_so(name: str, path: 
         except BadInput:
             continue
     if changed is None:
-        assert p.kind in ("text", "file", "ramp", "device", "choice", "layer", "prop"), p.kind
+        assert p.kind in ("text", "file", "ramp", "device", "choice", "layer", "prop", "cue", "water"), p.kind
         return
     preview, final = (keys(changed, f) != b for f, b in zip((False, True), BEFORE[name]))
     told = f"{path}.{setting} ({p.affects})"

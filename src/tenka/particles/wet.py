@@ -14,6 +14,8 @@ from tenka.particles.spots import Context, _Spots
 from tenka.particles.state import Points
 from tenka.water.felt import WaterField
 
+STEEPEST = 2.0  # m/s: a bore that passes raises a cell faster than its water goes up
+THIN = 0.02  # m: a thinner film is too fast for what it is, and throws nothing
 LEAST = 0.02  # of a water that is torn: below, nothing comes off
 
 
@@ -38,7 +40,7 @@ def from_water(
     if field is None:
         return None
     step, cell = 1.0 / (ctx.rate * SAMPLES), field.cell
-    cells = np.flatnonzero(field.torn > LEAST)
+    cells = np.flatnonzero((field.torn > LEAST) & (field.after + field.rest > THIN))
     found: list[tuple[np.ndarray, np.ndarray, np.ndarray]] = []
     if not len(cells):
         return None
@@ -67,7 +69,7 @@ def from_water(
     z = field.height(flat, moment)
     own = field.level + field.after[i[rows], j[rows]]
     place = np.stack([x, y, np.where(np.isfinite(z), z, own) + 1e-4], axis=1)
-    up = np.maximum(field.rising[i[rows], j[rows]], 0.0)
+    up = np.clip(field.rising[i[rows], j[rows]], 0.0, STEEPEST)
     flow = np.stack([field.u[i[rows], j[rows]], field.v[i[rows], j[rows]], up], axis=1).astype(float)
     outward = np.tile([0.0, 0.0, 1.0], (len(id), 1))
     return id, moment, _Spots(place, outward, flow, in_scene=True)

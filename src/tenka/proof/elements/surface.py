@@ -12,7 +12,24 @@ from tenka.effect.routes.surface import SurfacePlayer
 from tenka.look.waters import Pool
 from tenka.package.elements.surface import Surface
 from tenka.package.surfaces import Atlases, SurfaceNow, blended
-from tenka.proof.elements.base import Now, Played, place_in
+from tenka.proof.elements.base import Drawn, Now, Played, place_in
+from tenka.scene.cameras import View
+
+
+def covers(pool: Pool, view: View) -> np.ndarray:
+    """Which pixels see a surface's rectangle at its level, (h, w), whatever stands before it."""
+    x0, y0, x1, y1 = pool.extent
+    u = (np.arange(view.width) + 0.5) * 2.0 / view.width - 1.0
+    v = 1.0 - (np.arange(view.height) + 0.5) * 2.0 / view.height
+    across, along = u * view.half_width, v * view.half_height
+    shift = [across[None] * view.right[a] + along[:, None] * view.up[a] for a in range(3)]
+    one, two = (shift, [0.0] * 3) if view.orthographic else ([0.0] * 3, shift)
+    start, way = (
+        [first[a] + more[a] for a in range(3)] for first, more in ((view.eye, one), (view.forward, two))
+    )
+    t = (pool.frame.level - start[2]) / np.where(np.abs(way[2]) < 1e-9, 1e-9, way[2])
+    x, y = (start[a] + t * way[a] for a in (0, 1))
+    return np.asarray((t > 0.0) & (x > x0) & (x < x1) & (y > y0) & (y < y1))
 
 
 @dataclass(frozen=True)
@@ -57,6 +74,20 @@ class PlayedSurface(Played):
             found = self._now(player, now)
             self._kept = _At(key, [] if found is None else self._pools(found, player, now))
         return self._kept.pools
+
+    def drawn(self, player: SurfacePlayer, now: Now) -> Drawn | None:
+        """Nothing over the set, of which it is a part; what it takes is counted."""
+        pools = self.waters(player, now)
+        if not pools:
+            return None
+        w, h = self.element.size
+        across = player.squares * max(1, round(player.squares * min(w, h) / max(w, h)))
+
+        def count(layers: np.ndarray) -> None:
+            for pool in pools:
+                layers += covers(pool, now.view)
+
+        return Drawn(np.zeros(0), lambda _rows, _depth, _image: 0, count, quads=across * len(pools))
 
     def _pools(self, found: SurfaceNow, player: SurfacePlayer, now: Now) -> list[Pool]:
         e, look = self.element, still(self.element.look, now.time)
