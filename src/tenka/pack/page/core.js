@@ -57,7 +57,8 @@ float open_(vec3 p, vec3 n) {
   // how much of the sun comes: nine looks at the map of what the sun sees
   vec3 q = p + n * castSize * 0.0016 - castMiddle; vec2 uv = vec2(dot(q, castRight), dot(q, castUp)) / castSize * 0.5 + 0.5;
   if (any(lessThan(uv, vec2(0.0))) || any(greaterThan(uv, vec2(1.0)))) return 1.0;
-  float d = 0.5 - 0.5 * dot(q, towards) / castSize, t = 1.0 / float(textureSize(sunMap, 0).x), s = 0.0;
+  float d = min(0.5 - 0.5 * dot(q, towards) / castSize, 1.0),  // beyond what it sees nothing stands
+     t = 1.0 / float(textureSize(sunMap, 0).x), s = 0.0;
   for (int j = -1; j < 2; j++) for (int i = -1; i < 2; i++) s += step(d - 0.0006, textureLod(sunMap, uv + vec2(i, j) * t, 0.0).r);
   return s / 9.0;
 }
@@ -91,10 +92,21 @@ function program(vertex, fragment) {
   const places = {};
   return { p, at: name => places[name] ??= gl.getUniformLocation(p, name) };
 }
+// the ground is open over sunk waters, and hides what lies below it elsewhere, where there are such
+const OPEN = M.elements.filter(e => e.route === "surface" && e.floor.seen && e.floor.height < -1e-3).slice(0, 8).map(e => [...e.origins[0], e.origins[0][0] + e.size[0], e.origins[0][1] + e.size[1]]);
+const BURIED = `
+uniform int openCount; uniform vec4 opens[8];
+bool buried(vec3 p) {
+  if (openCount == 0 || p.z > -0.002 || eye.z <= 0.0) return false;
+  vec2 q = mix(eye, p, eye.z / (eye.z - p.z)).xy;
+  for (int n = 0; n < 8; n++) if (n < openCount && all(greaterThanEqual(q, opens[n].xy)) && all(lessThanEqual(q, opens[n].zw))) return false;
+  return true;
+}
+`;
 const solid = program(`layout(location=0) in vec3 place; layout(location=1) in vec3 colour; out vec3 at, tint;
-void main() { at = place; tint = colour; gl_Position = clip(place); }`, LIT + `
+void main() { at = place; tint = colour; gl_Position = clip(place); }`, LIT + BURIED + `
 in vec3 at, tint; layout(location=0) out vec4 o;
-void main() { vec3 n = normalize(cross(dFdx(at), dFdy(at))); if (dot(n, at - eye) > 0.0) n = -n; o = vec4(lit(at, n, tint) * expose, 1.0); }`);
+void main() { if (buried(at)) discard; vec3 n = normalize(cross(dFdx(at), dFdy(at))); if (dot(n, at - eye) > 0.0) n = -n; o = vec4(lit(at, n, tint) * expose, 1.0); }`);
 const ground = program(`out vec2 q; void main() { q = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0; gl_Position = vec4(q, 0.0, 1.0); }`, LIT + `
 in vec2 q; layout(location=0) out vec4 o;
 void main() {
@@ -192,6 +204,7 @@ function useLight(p, time) {
   gl.uniform3fv(p.at("towards"), l.towards); gl.uniform3fv(p.at("sun"), l.sun); gl.uniform3fv(p.at("sky"), l.sky); gl.uniform3fv(p.at("bounce"), l.bounce); gl.uniform3fv(p.at("heaven"), l.heaven.flat());
   const own = M.set.lights.map(x => x.rows[Math.min(Math.max(Math.floor(time * x.rate), 0), x.rows.length - 1)]), lamps = [...thrown, ...own].slice(0, 8);
   gl.uniform1i(p.at("lampCount"), lamps.length);
+  gl.uniform1i(p.at("openCount"), OPEN.length); if (OPEN.length) gl.uniform4fv(p.at("opens"), OPEN.flat());
   if (lamps.length) { gl.uniform4fv(p.at("lampPlace"), lamps.flatMap(r => [r[0], r[1], r[2], r[6]])); gl.uniform3fv(p.at("lampLight"), lamps.flatMap(r => r.slice(3, 6))); gl.uniform3fv(p.at("lampWay"), lamps.flatMap(r => r.slice(7, 10))); }
 }
 function bind(unit_, t, place) { gl.activeTexture(gl.TEXTURE0 + unit_); gl.bindTexture(gl.TEXTURE_2D, t); gl.uniform1i(place, unit_); }

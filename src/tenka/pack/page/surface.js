@@ -14,7 +14,7 @@ void main() {
   slope = vec2(high(c + ivec2(1, 0)) - high(c - ivec2(1, 0)), high(c + ivec2(0, 1)) - high(c - ivec2(0, 1))) / (2.0 * step_);
   gl_Position = clip(at);
 }`, LIT + `
-in vec3 at, place; in vec2 slope; in float foam, deep; uniform vec3 absorbs, murkColour, foamColour, bedColour; uniform float murk, bends, rough, froth, relief, mirrors; uniform int heat, ownBed; uniform sampler2D depths; uniform vec2 size;
+in vec3 at, place; in vec2 slope; in float foam, deep; uniform vec3 absorbs, murkColour, foamColour, bedColour; uniform float murk, bends, rough, froth, relief, mirrors, now; uniform vec3 ripples; uniform int heat, ownBed; uniform sampler2D depths; uniform vec2 size;
 layout(location=0) out vec4 o;
 float chance(vec2 p) { return fract(sin(dot(p, vec2(127.1, 311.7))) * 43758.5453); }
 float webs(vec2 p) { vec2 i = floor(p); float a = 9.0, b = 9.0; for (int y = -1; y < 2; y++) for (int x = -1; x < 2; x++) { vec2 c = i + vec2(x, y), q = c + vec2(chance(c), chance(c + 17.3)); float r = distance(p, q); if (r < a) { b = a; a = r; } else b = min(b, r); } return 1.0 - min((b - a) * 1.2, 1.0); }
@@ -24,7 +24,14 @@ void main() {
   bool ground_ = texelFetch(depths, ivec2(gl_FragCoord.xy), 0).r >= 0.5;
   if (deep <= 0.004 * 1.0 || (z > far && !(ground_ && ownBed == 1))) discard;
   if (heat == 1) { o = vec4(1.0, 0.0, 0.0, 0.0); return; }
-  vec3 d = normalize(at - eye), n = normalize(vec3(-slope * relief, 1.0)); float facing = max(dot(n, -d), 0.03);
+  vec3 d = normalize(at - eye); vec2 tilt = slope * relief;
+  float wide = z * halfs.y * 2.0 / size.y / max(abs(d.z), 0.08);
+  for (int k = 0; k < 10; k++) {  // ripples: straight waves, each at its own pace, none finer than a pixel
+    float long_ = ripples.y * pow(0.16, float(k) / 9.0), turn = ripples.z + 1.2 * (2.0 * fract(float(k) * 0.618034 + 0.1) - 1.0), w = 6.2831853 / long_;
+    vec2 way = vec2(cos(turn), sin(turn));
+    tilt += way * ripples.x / ripples.y * 1.9 * cos(w * dot(way, place.xy) - sqrt(9.81 * w) * now + 2.4 * float(k)) * clamp(1.2 - 2.0 * wide / long_, 0.0, 1.0);
+  }
+  vec3 n = normalize(vec3(-tilt, 1.0)); float facing = max(dot(n, -d), 0.03);
   float r0 = pow((bends - 1.0) / (bends + 1.0), 2.0), mirror = r0 + (1.0 - r0) * pow(1.0 - facing, 5.0 * exp(-2.69 * rough)) / (1.0 + 22.7 * pow(rough, 1.5));
   vec3 m = reflect(d, n); m.z = abs(m.z) + 0.01; vec3 sky_ = behind(0.3, normalize(m)) * mirrors;
   float open = open_(at, vec3(0.0, 0.0, 1.0)), lamb = max(dot(n, towards), 0.0) / 3.14159265 * open, slant = sqrt(1.0 - (1.0 - facing * facing) / (bends * bends));
@@ -49,7 +56,7 @@ ROUTES.surface = {
     return { ...data, t };
   },
   parts(e, h, player, time, carriers, v) {
-    let now = time * player.speed; const last = h.times[h.times.length - 1];
+    let now = time * player.speed; h.now = now; const last = h.times[h.times.length - 1];
     if (e.loops) now %= last * h.times.length / Math.max(h.times.length - 1, 1);
     const at = placeIn(h.times, e.loops ? Math.min(now, last) : now); if (!at) return [];
     const perM = canvas.height * 0.5 / v.tall, corner = h.origins[at[0]];
@@ -60,7 +67,8 @@ ROUTES.surface = {
     use(sea, v); useLight(sea, 0.0); gl.bindVertexArray(bare); const L = e.look, [w, tall] = h.shape;
     gl.uniform2f(sea.at("size"), canvas.width, canvas.height); gl.uniform1i(sea.at("heat"), heat ? 1 : 0); bind(4, targets.depth, sea.at("depths"));
     gl.activeTexture(gl.TEXTURE0 + 6); gl.bindTexture(gl.TEXTURE_2D_ARRAY, h.t); gl.uniform1i(sea.at("layers"), 6);
-    for (const [name, value] of [["lowest", e.lowest], ["span", e.highest - e.lowest], ["deepest", e.deepest], ["level", e.level], ["step_", h.step], ["waves", player.height], ["murk", L.murk], ["bends", L.bends], ["rough", h.rough], ["froth", h.foam * player.foam], ["relief", L.normals], ["mirrors", L.mirrors]]) gl.uniform1f(sea.at(name), value);
+    for (const [name, value] of [["lowest", e.lowest], ["span", e.highest - e.lowest], ["deepest", e.deepest], ["level", e.level], ["step_", h.step], ["waves", player.height], ["murk", L.murk], ["bends", L.bends], ["rough", h.rough], ["froth", h.foam * player.foam], ["relief", L.normals], ["mirrors", L.mirrors], ["now", h.now ?? 0.0]]) gl.uniform1f(sea.at(name), value);
+    gl.uniform3f(sea.at("ripples"), h.ripples, L.ripples_long, L.ripples_to * Math.PI / 180);
     gl.uniform3fv(sea.at("absorbs"), L.absorbs); gl.uniform3fv(sea.at("murkColour"), L.murk_colour); gl.uniform3fv(sea.at("foamColour"), L.foam_colour); gl.uniform3fv(sea.at("bedColour"), L.bed); gl.uniform1i(sea.at("ownBed"), e.floor.seen ? 1 : 0);
     for (const { at: [n, f], carrier } of list) {
       const corner = h.origins[n]; gl.uniform1i(sea.at("first"), n); gl.uniform1i(sea.at("after"), Math.min(n + 1, h.times.length - 1)); gl.uniform1f(sea.at("share"), f);

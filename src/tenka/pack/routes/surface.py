@@ -212,10 +212,7 @@ class SurfaceWriter:
             share = np.clip((rise - element.lowest) / span, 0.0, 1.0) * 65535.0 + 0.5
             whole = share.astype(np.uint16)
             deep = np.clip(depth / max(element.deepest, 1e-6), 0, 1) * 255 + 0.5
-            hull = now.under[::step, ::step] > 0.5
-            texels = np.stack(
-                [whole >> 8, whole & 255, foam * 255 + 0.5, np.where(hull, 0.0, deep)], axis=2
-            ).astype(np.uint8)
+            texels = np.stack([whole >> 8, whole & 255, foam * 255 + 0.5, deep], axis=2).astype(np.uint8)
             layers.append(np.swapaxes(texels, 0, 1))
         look = still(element.look, 0.0)
         cell = element.size[0] / element.frame[0]
@@ -227,6 +224,7 @@ class SurfaceWriter:
             "origins": [element.origins[n] for n in chosen],
             "rough": float(look.rough),
             "foam": float(look.foam),
+            "ripples": float(look.ripples),
             "layers": base64.b64encode(zlib.compress(np.stack(layers).tobytes(), 6)).decode(),
         }
 
