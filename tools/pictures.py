@@ -12,7 +12,13 @@ from PIL import Image
 ROOT = Path(__file__).resolve().parent.parent / "src" / "tenka"
 OUT = ROOT / "demo" / "pictures"
 SIZE = (352, 220)
-MOMENTS = {"boiler_burst": 0.35, "wheel_sparks": 0.5, "start_fireball": 0.24, "start_puff": 0.3, "sluice_basin": 0.55}
+MOMENTS = {
+    "boiler_burst": 0.35,
+    "wheel_sparks": 0.5,
+    "start_fireball": 0.24,
+    "start_puff": 0.3,
+    "sluice_basin": 0.55,
+}
 STARTING = ("plume", "puff", "mist", "fire", "fireball", "pool", "stream", "wake", "mud")
 
 
