@@ -76,14 +76,11 @@ class Shot:
 
     Attributes
     ----------
-    gases : frames and their looks
-    swarms : particles
+    gases : frames and their looks; swarms : particles
     mesh : props, and pieces
     bodies : the pieces alone; later : for each, gives it as it is going to be so many seconds later
-    still : the props without the pieces, where there are some
-    lamps : lights of the effect
-    names : of the gases' layers
-    stood_for : whether a light stands for a gas's own
+    still : the props without the pieces, where there are some; lamps : lights of the effect
+    names : of the gases' layers; stood_for : whether a light stands for a gas's own
     waters : surfaces of water
     """
 

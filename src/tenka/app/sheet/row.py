@@ -63,10 +63,7 @@ def _as_text(value: Any) -> str:
     )
 
 
-CHOSEN = frozenset(
-    ("choice", "device", "prop", "parent", "clip", "layer", "gas", "water", "cue", "source", "book")
-)
-"""Kinds of settings whose values are chosen from a list."""
+CHOSEN = ("choice", "device", "prop", "parent", "clip", "layer", "gas", "water", "cue", "source", "book")
 
 
 class Row(QWidget):
@@ -242,8 +239,7 @@ class Row(QWidget):
         """Layers that can be named here: those that hand over what is asked for."""
         owner = get(self.state.effect, self.path.rpartition(".")[0])
         own = self.path.split(".")[1]
-        what = self.p.kind if self.p.kind != "layer" else getattr(owner, "shape", "")
-        hands = HANDED_TO.get(what, POINTS)
+        hands = HANDED_TO.get(getattr(owner, "shape", "") if self.p.kind == "layer" else self.p.kind, POINTS)
         found = [(x.id, x.name) for x in self.state.effect.layers if hands == x.HANDS and x.id != own]
         return [("", "none"), *found]
 
