@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from types import SimpleNamespace
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -46,7 +47,7 @@ class GaugeMember(Member):
 
     def __init__(self, plan: Any, links: Any) -> None:
         super().__init__(plan, links)
-        self._parts = {"rise": 0.0}
+        self.solver = SimpleNamespace(parts={"rise": 0.0}, substeps=0)
 
     def start(self) -> tuple[float, float]:
         return 0.0, 0.0
@@ -57,6 +58,7 @@ class GaugeMember(Member):
     def part(self, state: Any, index: int, sub: int, count: int) -> Any:
         rate = self.plan.effect.rate
         start, end = step_time(index, sub, count, rate), step_time(index, sub + 1, count, rate)
+        self.solver.substeps += 1
         return state[0] + self.plan.layer.pace * (end - start), end
 
     def take_settings(self, plan: Any) -> bool:
@@ -75,14 +77,6 @@ class GaugeMember(Member):
     def resume(self, store: FrameStore, f: int, ending: str = "") -> Any:
         found = read(store, self.plan.name(f) + ending)
         return None if found is None else (found.level, found.time)
-
-    @property
-    def parts(self) -> dict[str, float]:
-        return self._parts
-
-    @property
-    def substeps(self) -> int:
-        return 2
 
 
 def read(store: FrameStore, name: str, whole: bool = False) -> GaugeFrame | None:

@@ -213,7 +213,7 @@ def test_what_the_player_turns_is_seen(store: FrameStore, tmp_path: Path):
     view = package_view(package, 200, 120)
     usual = package.draw(0.6, view).rgb.astype(int)
     element = package.elements[0]
-    for name, value in (("height", 0.0), ("foam", 0.0), ("speed", 0.2)):
+    for name, value in (("height", 0.0), ("foam", 0.0), ("speed", 0.2), ("squares", 3)):
         player = element.player.model_copy(update={name: value})
         other = package.draw(0.6, view, (player,)).rgb.astype(int)
         assert np.abs(other - usual).max() > 10, name

@@ -365,6 +365,37 @@ def test_a_brake_slows_it_and_eddies_are_told_to_do_nothing(tmp_path: Path):
     assert any("Stir does not act on Water" in f.text for f in told)
 
 
+def test_a_source_that_is_moved_hands_on_its_own_speed(tmp_path: Path):
+    from tenka.effect.model import ramp
+
+    boat = WaterSource(
+        id="in_",
+        name="In",
+        flow=0.0,
+        shape="box",
+        size=(0.4, 1.8, 0.4),
+        position=(-0.7, 0, 0),
+        grip=20.0,
+        shift_x=straight((0.0, 0.0), (1.0, 1.0)),
+        carried=ramp((0.0, 1.0), (1.0, 1.0)),
+    )
+    layer = water(flow=Flow(lengths="long", drag=0.0))
+    kept = run(effect_of(layer.model_copy(update={"sources": (boat,)})), tmp_path)[-1]
+    none = boat.model_copy(update={"carried": ramp((0.0, 0.0), (1.0, 0.0))})
+    still = run(effect_of(layer.model_copy(update={"sources": (none,)})), tmp_path)[-1]
+    assert not still.u.any() and kept.u.max() > 0.3
+
+
+def test_a_basin_that_rides_on_a_prop_goes_where_that_is_put(tmp_path: Path):
+    from tenka.run.fitting import ridden
+
+    quay = Prop(id="quay", name="Quay", shape="box", size=(1, 1, 1))
+    before = effect_of(water(basin={"rides": "quay"}), props=(quay,))
+    after = ridden(before, replaced(before, "props.quay.position", (2.0, -1.0, 0.5)))
+    assert after.layers[0].basin.origin == (1.0, -2.0, 0.0)
+    assert after.layers[0].basin.depth == before.layers[0].basin.depth
+
+
 # --- frames, documents, findings ------------------------------------------------------------------------
 
 

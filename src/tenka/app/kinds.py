@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import partial
 from typing import Any
 
 import numpy as np
@@ -117,7 +116,7 @@ VIEWS: dict[str, LayerView] = {
         "droplets",
         ("basin", "flow", "foam", ""),
         starters=(("Water", "droplets"),),
-        handles=partial(wall_handles, box="basin"),
+        handles=wall_handles,
         box=_water_box,
         counted=_cells,
     ),

@@ -19,6 +19,8 @@ from tenka.budget.cost import ledger
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.courses import Wave
 from tenka.effect.model import (
+    POINTS,
+    SURFACE,
     BasinBox,
     Collider,
     DebrisLayer,
@@ -339,9 +341,9 @@ def first_parts(effect: Effect) -> list[str]:
     burns = any(g.fire.burns or g.domain.follow or any(s.dye for s in g.sources) for g in effect.gases)
     if burns or any(f.region != "everywhere" or f.kind not in ("wind", "turbulence") for f in effect.forces):
         found.add("more gas")
-    if any(layer.kind == "water" for layer in effect.layers):
+    if any(layer.HANDS == SURFACE for layer in effect.layers):
         found.add("water")
-    if any(layer.kind not in ("gas", "water") for layer in effect.layers):
+    if any(layer.HANDS == POINTS for layer in effect.layers):
         found.add("points")
     for part in reversed(PARTS):  # what a part waits for stands before it
         if part in found:

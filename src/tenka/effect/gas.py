@@ -304,6 +304,7 @@ class Quality(Settings):
 
 
 class GasLayer(LayerBase):
+    BOX: ClassVar[str] = "domain"
     HANDS: ClassVar[str] = FIELD
     UNITS: ClassVar[str] = "gas"
     SOURCE: ClassVar[type[Feed] | None] = Source
@@ -325,10 +326,6 @@ class GasLayer(LayerBase):
         middle = (d.origin[0] + d.size[0] / 2, d.origin[1] + d.size[1] / 2, d.origin[2] + d.size[2] * 0.12)
         edge = max(min(d.size) * 0.16, 3 * d.voxel)
         return Source(id=id, name="Source", position=middle, size=(edge, edge, edge))
-
-    @property
-    def room(self) -> tuple[Vec3, Vec3] | None:
-        return self.domain.origin, self.domain.size
 
     @property
     def run_up_seconds(self) -> float:

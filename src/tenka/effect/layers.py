@@ -49,6 +49,7 @@ class LayerBase(Heard):
     UNITS: ClassVar[str] = "particles"
     SOURCE: ClassVar[type[Feed] | None] = None
     COLLIDER: ClassVar[type[Heard] | None] = None
+    BOX: ClassVar[str] = ""  # name of the part that is the box in which it is simulated
 
     kind: str
     sources: tuple[Any, ...] = ()
@@ -128,7 +129,8 @@ class LayerBase(Heard):
     @property
     def room(self) -> tuple[Vec3, Vec3] | None:
         """Low corner and extent of the box in which it is simulated, m, where it has one."""
-        return None
+        box: Any = getattr(self, self.BOX, None)
+        return None if box is None else (box.origin, box.size)
 
     @property
     def drawn_past(self) -> float:

@@ -21,7 +21,9 @@ IN_FORM = ("shape", BY_FORM)
 
 
 class WaterSource(Feed):
-    """What feeds a water, or takes from it."""
+    """What feeds a water, or takes from it; of particles it hears when they die."""
+
+    born_on: ClassVar[str] = "death"
 
     shape: Literal["cylinder", "box", "sphere", "curve", "everywhere", "particles"] = WHERE.param(
         "cylinder",
@@ -255,6 +257,7 @@ class Foam(Settings):
 class WaterLayer(LayerBase):
     """A surface of water over a bed."""
 
+    BOX: ClassVar[str] = "basin"
     HANDS: ClassVar[str] = SURFACE
     UNITS: ClassVar[str] = "cells"
     SOURCE: ClassVar[type[Feed] | None] = WaterSource
@@ -289,10 +292,6 @@ class WaterLayer(LayerBase):
         within = self.basin.within if self.basin.within in props else ""
         basin = self.basin.model_copy(update={"follows": follows, "within": within})
         return self.model_copy(update={"basin": basin})
-
-    @property
-    def room(self) -> tuple[Vec3, Vec3] | None:
-        return self.basin.origin, self.basin.size
 
     @property
     def run_up_seconds(self) -> float:

@@ -135,8 +135,9 @@ def ridden(before: Effect, after: Effect) -> Effect:
     by hand: effect and object move as one."""
     if before.props is after.props:
         return after
-    for layer in after.gases:
-        id = layer.domain.rides
+    for layer in after.layers:
+        box: Any = getattr(layer, layer.BOX, None)
+        id = box.rides if box is not None else ""
         if not id or not any(p.id == id for p in before.props) or not any(p.id == id for p in after.props):
             continue
         was, now = (
@@ -144,7 +145,7 @@ def ridden(before: Effect, after: Effect) -> Effect:
         )
         if np.allclose(was, now, atol=1e-9):
             continue
-        origin = tuple(round(float(o + d), 4) for o, d in zip(layer.domain.origin, now - was))
-        found: Effect = replaced(after, f"layers.{layer.id}.domain.origin", origin)
+        origin = tuple(round(float(o + d), 4) for o, d in zip(box.origin, now - was))
+        found: Effect = replaced(after, f"layers.{layer.id}.{layer.BOX}.origin", origin)
         after = found
     return after

@@ -81,7 +81,7 @@ def _still_settings(effect: Effect, layer: Layer, folder: Path | None, final: bo
     culls = getattr(getattr(layer, "ends", None), "off_camera", False)
     seen = {k: v for k, v in plain(effect.camera).items() if k not in OF_PICTURES} if culls else None
     return {
-        "versions": [SOLVER_VERSION, POINTS_VERSION, *([WATER_VERSION] if layer.kind == "water" else [])],
+        "versions": [SOLVER_VERSION, POINTS_VERSION, WATER_VERSION],
         "seed": effect.seed,
         "rate": effect.rate,
         "layer": [layer.id, layer.kind],

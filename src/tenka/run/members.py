@@ -116,16 +116,19 @@ class Member(ABC):
     def clear(self) -> None:
         """Forget the times measured so far."""
         self.parts.clear()
+        self.solver.substeps = 0
 
     @property
-    @abstractmethod
     def parts(self) -> dict[str, float]:
         """Seconds that each part of the step took."""
+        found: dict[str, float] = self.solver.parts
+        return found
 
     @property
-    @abstractmethod
     def substeps(self) -> int:
         """How many sub-steps were made."""
+        count: int = self.solver.substeps
+        return count
 
 
 class GasMember(Member):
@@ -185,17 +188,9 @@ class GasMember(Member):
         if not store.has(name):
             put_state(store, name, state, self.solver.work.guesses, self.solver.grid.origin)
 
-    def clear(self) -> None:
-        super().clear()
-        self.solver.substeps = 0
-
     @property
     def parts(self) -> dict[str, float]:
         return self.solver.work.parts
-
-    @property
-    def substeps(self) -> int:
-        return self.solver.substeps
 
 
 class PointMember(Member):
@@ -266,18 +261,6 @@ class PointMember(Member):
     def resume(self, store: FrameStore, f: int, ending: str = "") -> PointState | None:
         frame = get_points(store, self.plan.name(f) + ending, events=True)
         return frame.state() if frame is not None else None
-
-    def clear(self) -> None:
-        super().clear()
-        self.solver.substeps = 0
-
-    @property
-    def parts(self) -> dict[str, float]:
-        return self.solver.parts
-
-    @property
-    def substeps(self) -> int:
-        return self.solver.substeps
 
 
 class Group:

@@ -119,7 +119,7 @@ def plans_of(effect: Effect, folder: Path | None, final: bool = False) -> dict[s
         s.of
         for layer in effect.layers
         for s in heard(layer.sources)
-        if s.shape == "particles" and (layer.kind == "water" or getattr(s, "born_on", "life") != "life")
+        if s.shape == "particles" and getattr(s, "born_on", "life") != "life"
     }
     plans: dict[str, Plan] = {}
     for members in groups(effect):

@@ -14,7 +14,6 @@ from tenka.water.solver import MOST_STEPS
 ACROSS = 3  # cells over a hull's least width, below which its wake is the grid's
 DRIFTED = 2e-4  # of the water there is, that may be lost or made
 FULL = 0.98  # of the room over the floor, from which waves are told to leave it
-NEAR_SIDE = 1.5  # lengths of a hull from the middle of a window to its border, at least
 
 
 def of_water(effect: Effect, layer: WaterLayer, figures: Figures) -> list[Finding]:

@@ -192,18 +192,6 @@ class WaterMember(Member):
         self.solver.knows(water)
         return water
 
-    def clear(self) -> None:
-        super().clear()
-        self.solver.substeps = 0
-
-    @property
-    def parts(self) -> dict[str, float]:
-        return self.solver.parts
-
-    @property
-    def substeps(self) -> int:
-        return self.solver.substeps
-
 
 def field_of(a: WaterFrame, b: WaterFrame) -> WaterField:
     """The surface between two frames as particles feel it; a window that went on is that of the later."""

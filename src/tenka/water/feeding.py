@@ -13,7 +13,7 @@ import numpy as np
 from tenka.base.jit import kernel
 from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import Course, Value, value_at
-from tenka.effect.model import WaterLayer, WaterSource, envelope, heard
+from tenka.effect.model import WaterLayer, WaterSource, envelope, heard, ramp_at
 from tenka.gas.region import region_of
 from tenka.gas.settings import Moment, between, emitted
 from tenka.scene.poses import Pose
@@ -122,7 +122,7 @@ def gifts(
         else:
             held = own(source.stands)
         over = own(source.push_over)
-        push = tuple(over * v for v in source.push)
+        push = _with_own(source, tuple(over * v for v in source.push), moment)
         keep = math.exp(-source.grip * span * min(much, 1.0))
         down = max(-push[2], 0.0)
         found.append(
@@ -131,12 +131,22 @@ def gifts(
                 height,
                 held,
                 keep,
-                push[:2] if any(source.push) else None,
+                (push[0], push[1]) if any(push) else None,
                 1.0 - math.exp(-max(own(source.foams), 0.0) * much * span),
                 0.5 * down * down / GRAVITY * part,
             )
         )
     return found
+
+
+def _with_own(source: WaterSource, push: tuple[float, ...], moment: Moment) -> tuple[float, ...]:
+    """A push, with the share of the source's own speed that it hands on."""
+    motion = moment.placing(source)[1]
+    if motion is None:
+        return push
+    pace = float(np.linalg.norm(motion.speed))
+    share = float(ramp_at(source.carried, np.array([min(pace / source.carried_speed, 1.0)]))[0])
+    return tuple(p + share * float(v) for p, v in zip(push, motion.speed))
 
 
 def _own(source: WaterSource, middle: float, rate: float) -> Callable[[Value], float]:

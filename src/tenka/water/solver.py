@@ -21,13 +21,12 @@ from tenka.water.airy import Airy
 from tenka.water.basin import Basin, WaterState
 from tenka.water.blowing import Acting, acting, blown
 from tenka.water.feeding import Footprints, Given, dents, gifts
-from tenka.water.flow import GRAVITY
 from tenka.water.foam import Foaming, foamed
 from tenka.water.follow import BORDER, damp, damping, moved_on, shifted
 from tenka.water.movers import displaced
 from tenka.water.running import Water, figures_of
 from tenka.water.stands import Ground, Met, ground_of, hulls_in
-from tenka.water.step import STEADY, Thick, step
+from tenka.water.step import Thick, longest, step
 
 WATER_VERSION = 2
 MOST_STEPS = 96  # in a frame
@@ -203,13 +202,12 @@ class WaterSolver:
             self._follow(water, moment)
             self._settle_bed(water, moment)
         self._acts = acting(self.layer, self.forces, water.basin, moment, self.seed)
-        water.figures = {"steep": 0.0}
+        water.figures = {}
         scale = moment.span / frame if frame else 1.0
         speed = max(float(np.abs(water.state.u).max()), float(np.abs(water.state.v).max())) * scale
         hulls = max((self._pace(prop, moment) for _, prop in self._meets("hull")), default=0.0)
         deepest = max(float((water.state.rise + water.basin.rest).max()), self._coming(moment))
-        wave = math.sqrt(2.0 * GRAVITY * max(deepest, 1e-3))
-        wished = math.ceil(moment.span * (wave + max(speed, hulls)) / (STEADY * water.basin.cell) - 1e-9)
+        wished = math.ceil(moment.span / longest(water.basin.cell, deepest, max(speed, hulls)) - 1e-9)
         water.figures["wished"] = wished
         return water, int(min(max(1, wished), MOST_STEPS))
 

@@ -70,7 +70,6 @@ class Met:
     immersed : (nx, ny) m, of water that hulls displace
     work : (nx, ny) m/s, how fast their sides move through it, times their foam
     under : (nx, ny) share of each cell that a hull covers at the water's level
-    fastest : m/s
     touching : ids of the hulls that touch the water
     deep, wide : m, how deep each reaches, and its least width
     """
@@ -78,7 +77,6 @@ class Met:
     immersed: np.ndarray
     work: np.ndarray
     under: np.ndarray
-    fastest: float = 0.0
     touching: set[str] = field(default_factory=set)
     deep: dict[str, float] = field(default_factory=dict)
     wide: dict[str, float] = field(default_factory=dict)
@@ -124,7 +122,6 @@ def hulls_in(
             continue
         motion = motion_between(before, after, moment.span)
         pace = _working(motion, basin, here, deep)
-        found.fastest = max(found.fastest, float(np.linalg.norm(motion.speed[:2])))
         np.maximum(found.work[here], pace * edge * np.float32(stop.foams), out=found.work[here])
     np.minimum(found.immersed, np.maximum(basin.rest, 0.0), out=found.immersed)
     return found

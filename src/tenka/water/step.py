@@ -33,11 +33,16 @@ BESIDE = 4  # cells on either side of what hangs there, in which the head on it 
 STEADY = 0.65  # of a cell that the fastest wave may cross in a step
 
 
+def longest(cell: float, depth: float, fastest: float = 0.0) -> float:
+    """The longest step that is stable in water of a depth, s: neither a wave nor water at `fastest` m/s
+    crosses too much of a cell."""
+    return STEADY * cell / (math.sqrt(2.0 * GRAVITY * max(depth, 1e-3)) + fastest)
+
+
 def largest_step(basin: Basin, fastest: float = 0.0) -> float:
     """The longest step that is stable, s: neither a wave nor water at `fastest` m/s crosses too much of a
     cell."""
-    deepest = max(float(basin.rest.max()), 1e-3)
-    return STEADY * basin.cell / (math.sqrt(2.0 * GRAVITY * deepest) + fastest)
+    return longest(basin.cell, float(basin.rest.max()), fastest)
 
 
 def step(

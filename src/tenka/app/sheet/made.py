@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
@@ -22,9 +22,10 @@ from tenka.app.sheet.propfoot import PropFoot
 from tenka.app.sheet.row import Row
 from tenka.app.sheet.trialfoot import TrialFoot
 from tenka.app.sheet.waterfoot import WaterFoot
+from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
 from tenka.effect.catalogue import SECTIONS, Param
-from tenka.effect.model import BasinBox, DomainBox, Prop, Trial, WaterLayer
+from tenka.effect.model import Prop, Trial
 
 if TYPE_CHECKING:
     from tenka.app.sheet.sheet import Sheet
@@ -130,14 +131,18 @@ def _build(sheet: Sheet, made: Made, column: QVBoxLayout) -> Iterator[None]:
     column.addStretch(1)
 
 
+BOX_FEET: dict[str, Callable[[State, Any], QWidget]] = {"gas": BoxFoot, "water": WaterFoot}
+"""What stands under the rows of the box in which a family of layers is simulated."""
+
+
 def _feet_of(sheet: Sheet, section: str, nodes: list[BaseModel]) -> Iterator[tuple[str, QWidget]]:
     """What stands under a section, and what it is about where that is asked for."""
     first = nodes[0]
-    if section == "Where" and sheet.state.gas is not None and any(isinstance(n, DomainBox) for n in nodes):
-        yield "box", BoxFoot(sheet.state, sheet.state.gas)
     layer = sheet.state.layer
-    if section == "Where" and isinstance(layer, WaterLayer) and any(isinstance(n, BasinBox) for n in nodes):
-        yield "box", WaterFoot(sheet.state, layer)
+    box = getattr(layer, layer.BOX, None) if layer is not None else None
+    foot = BOX_FEET.get(layer.kind) if layer is not None else None
+    if section == "Where" and foot is not None and any(type(n) is type(box) for n in nodes):
+        yield "box", foot(sheet.state, layer)
     if isinstance(first, Trial):
         yield "", TrialFoot(sheet.state, first.id)
     if isinstance(first, Prop):

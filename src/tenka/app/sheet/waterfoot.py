@@ -2,22 +2,13 @@
 
 from __future__ import annotations
 
-import math
-
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
 from tenka.base.words import memory
 from tenka.effect.model import WaterLayer
-from tenka.water.flow import GRAVITY
-from tenka.water.step import STEADY
-
-
-def longest_step(layer: WaterLayer) -> float:
-    """The longest step that is stable in a basin at rest, s."""
-    deep = max(layer.basin.depth, 2.0 * layer.basin.edge)
-    return STEADY * layer.basin.edge / math.sqrt(2.0 * GRAVITY * deep)
+from tenka.water.step import longest
 
 
 class WaterFoot(QWidget):
@@ -40,9 +31,10 @@ class WaterFoot(QWidget):
         if not isinstance(layer, WaterLayer):
             return
         x, y = layer.basin.cells
+        step = longest(layer.basin.edge, max(layer.basin.depth, 2.0 * layer.basin.edge))
         text = (
             f"{x} × {y} = {x * y / 1e3:,.0f} thousand cells of {100 * layer.basin.edge:.3g} cm, about "
-            f"{memory(layer.predicted_bytes)}; steps of at most {1e3 * longest_step(layer):.3g} ms"
+            f"{memory(layer.predicted_bytes)}; steps of at most {1e3 * step:.3g} ms"
         )
         own = self.state.status.layers.get(self.id)
         figures = list(own.figures.values()) if own is not None else []

@@ -22,8 +22,8 @@ class Handle:
     knot: int = -1
 
 
-def wall_handles(path: str, layer: LayerBase, box: str = "domain") -> list[Handle]:
-    """One in the middle of each wall of the box in which a layer is simulated; `box` is its name."""
+def wall_handles(path: str, layer: LayerBase) -> list[Handle]:
+    """One in the middle of each wall of the box in which a layer is simulated."""
     if layer.room is None:
         return []
     low, size = (np.asarray(part) for part in layer.room)
@@ -32,5 +32,5 @@ def wall_handles(path: str, layer: LayerBase, box: str = "domain") -> list[Handl
         for high in (False, True):
             point = low + size / 2
             point[axis] = low[axis] + (size[axis] if high else 0.0)
-            found.append(Handle(f"{path}.{box}", point, axis, high))
+            found.append(Handle(f"{path}.{layer.BOX}", point, axis, high))
     return found

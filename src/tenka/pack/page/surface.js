@@ -2,16 +2,19 @@
 // Surfaces of water: a plane whose points are lifted by heights in an array of pictures (red and green a share
 // in 16 bits, blue foam, alpha depth), shaded by what it mirrors, lets through and throws back.
 const sea = program(`precision highp sampler2DArray;
-uniform sampler2DArray layers; uniform int first, after, nx; uniform float share, lowest, span, deepest, level, step_, waves; uniform vec2 corner; uniform vec3 carrier;
+uniform sampler2DArray layers; uniform int first, after; uniform ivec2 squares; uniform float share, lowest, span, deepest, level, step_, waves; uniform vec2 corner; uniform vec3 carrier;
 out vec3 at; out vec2 slope; out float foam, deep; out vec3 place;
 vec4 texel(ivec2 c, int n) { ivec3 s = textureSize(layers, 0); return texelFetch(layers, ivec3(clamp(c, ivec2(0), s.xy - 1), n), 0); }
 float rise(ivec2 c, int n) { vec4 t = texel(c, n); return lowest + (t.r * 65280.0 + t.g * 255.0) / 65535.0 * span; }
-float high(ivec2 c) { return mix(rise(c, first), rise(c, after), share) * waves; }
+float one(ivec2 c) { return mix(rise(c, first), rise(c, after), share) * waves; }
+float high(vec2 p) { ivec2 c = ivec2(floor(p)); vec2 f = p - vec2(c); return mix(mix(one(c), one(c + ivec2(1, 0)), f.x), mix(one(c + ivec2(0, 1)), one(c + 1), f.x), f.y); }
 void main() {
-  ivec2 s = textureSize(layers, 0).xy - 1; int square = gl_VertexID / 6, k = gl_VertexID % 6; ivec2 c = ivec2(square % s.x, square / s.x) + ivec2(k == 1 || k == 2 || k == 4 ? 1 : 0, k == 2 || k == 4 || k == 5 ? 1 : 0);
-  vec4 t = mix(texel(c, first), texel(c, after), share); foam = t.b; deep = t.a * deepest;
-  at = vec3(corner + vec2(c) * step_, level + high(c)) + carrier; place = at - carrier;
-  slope = vec2(high(c + ivec2(1, 0)) - high(c - ivec2(1, 0)), high(c + ivec2(0, 1)) - high(c - ivec2(0, 1))) / (2.0 * step_);
+  vec2 s = vec2(textureSize(layers, 0).xy - 1); int square = gl_VertexID / 6, k = gl_VertexID % 6;
+  ivec2 q = ivec2(square % squares.x, square / squares.x) + ivec2(k == 1 || k == 2 || k == 4 ? 1 : 0, k == 2 || k == 4 || k == 5 ? 1 : 0);
+  vec2 c = vec2(q) * s / vec2(squares); ivec2 near = ivec2(c + 0.5);
+  vec4 t = mix(texel(near, first), texel(near, after), share); foam = t.b; deep = t.a * deepest;
+  at = vec3(corner + c * step_, level + high(c)) + carrier; place = at - carrier;
+  slope = vec2(high(c + vec2(1.0, 0.0)) - high(c - vec2(1.0, 0.0)), high(c + vec2(0.0, 1.0)) - high(c - vec2(0.0, 1.0))) / (2.0 * step_);
   gl_Position = clip(at);
 }`, LIT + `
 in vec3 at, place; in vec2 slope; in float foam, deep; uniform vec3 absorbs, murkColour, foamColour, bedColour; uniform float murk, bends, rough, froth, relief, mirrors, now; uniform vec3 ripples; uniform int heat, ownBed; uniform sampler2D depths; uniform vec2 size;
@@ -64,7 +67,8 @@ ROUTES.surface = {
       return { depth: Math.max(depth, 0.1) + 0.5 * Math.hypot(...e.size), at, carrier, px: Math.min(canvas.width * canvas.height, e.size[0] * e.size[1] * s * s) }; });
   },
   paint(e, h, player, list, v, heat) {
-    use(sea, v); useLight(sea, 0.0); gl.bindVertexArray(bare); const L = e.look, [w, tall] = h.shape;
+    use(sea, v); useLight(sea, 0.0); gl.bindVertexArray(bare); const L = e.look, [w, tall] = h.shape, most = Math.max(w, tall) - 1, each = n => Math.max(1, Math.round(Math.min(player.squares, most) * (n - 1) / most)), across = [each(w), each(tall)];
+    gl.uniform2iv(sea.at("squares"), across);
     gl.uniform2f(sea.at("size"), canvas.width, canvas.height); gl.uniform1i(sea.at("heat"), heat ? 1 : 0); bind(4, targets.depth, sea.at("depths"));
     gl.activeTexture(gl.TEXTURE0 + 6); gl.bindTexture(gl.TEXTURE_2D_ARRAY, h.t); gl.uniform1i(sea.at("layers"), 6);
     for (const [name, value] of [["lowest", e.lowest], ["span", e.highest - e.lowest], ["deepest", e.deepest], ["level", e.level], ["step_", h.step], ["waves", player.height], ["murk", L.murk], ["bends", L.bends], ["rough", h.rough], ["froth", h.foam * player.foam], ["relief", L.normals], ["mirrors", L.mirrors], ["now", h.now ?? 0.0]]) gl.uniform1f(sea.at(name), value);
@@ -72,7 +76,7 @@ ROUTES.surface = {
     gl.uniform3fv(sea.at("absorbs"), L.absorbs); gl.uniform3fv(sea.at("murkColour"), L.murk_colour); gl.uniform3fv(sea.at("foamColour"), L.foam_colour); gl.uniform3fv(sea.at("bedColour"), L.bed); gl.uniform1i(sea.at("ownBed"), e.floor.seen ? 1 : 0);
     for (const { at: [n, f], carrier } of list) {
       const corner = h.origins[n]; gl.uniform1i(sea.at("first"), n); gl.uniform1i(sea.at("after"), Math.min(n + 1, h.times.length - 1)); gl.uniform1f(sea.at("share"), f);
-      gl.uniform2f(sea.at("corner"), corner[0] + h.first[0], corner[1] + h.first[1]); gl.uniform3fv(sea.at("carrier"), carrier); gl.drawArrays(gl.TRIANGLES, 0, 6 * (w - 1) * (tall - 1));
+      gl.uniform2f(sea.at("corner"), corner[0] + h.first[0], corner[1] + h.first[1]); gl.uniform3fv(sea.at("carrier"), carrier); gl.drawArrays(gl.TRIANGLES, 0, 6 * across[0] * across[1]);
     }
   },
 };

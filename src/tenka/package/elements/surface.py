@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from tenka.effect.model import WaterLook
 from tenka.effect.routes.surface import SurfacePlayer
-from tenka.package.parts import Element, Metres, Part, Share, Size, Texture, Vec3, rising
+from tenka.package.parts import Element, Metres, Part, Size, Texture, Vec3, rising
 
 
 class Floor(Part):
@@ -71,11 +71,6 @@ class Surface(Element):
     def textures(self) -> list[tuple[int, int]]:
         size = (self.columns * self.frame[0], self.rows * self.frame[1])
         return [size] * len(self.files)
-
-    @property
-    def cover(self) -> Share:
-        """Share of the atlas that frames take."""
-        return len(self.times) / (self.columns * self.rows)
 
     @property
     def remark(self) -> str:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
+from scipy.ndimage import map_coordinates
 
 from tenka.effect.courses import still
 from tenka.effect.routes.surface import SurfacePlayer
@@ -14,6 +15,20 @@ from tenka.package.elements.surface import Surface
 from tenka.package.surfaces import Atlases, SurfaceNow, blended
 from tenka.proof.elements.base import Drawn, Now, Played, place_in
 from tenka.scene.cameras import View
+
+
+def lifted(rise: np.ndarray, squares: int) -> np.ndarray:
+    """A surface as a plane of so many squares along its longer side has it: heights at their corners,
+    straight between them."""
+    most = max(rise.shape)
+    if squares >= most:
+        return rise
+    steps = tuple(max(1, round(squares * n / most)) for n in rise.shape)
+    counts = list(zip(rise.shape, steps))
+    corners = np.meshgrid(*(np.linspace(0, n - 1, k + 1) for n, k in counts), indexing="ij")
+    coarse = map_coordinates(rise, np.stack(corners), order=1, mode="nearest")
+    between = np.meshgrid(*(np.linspace(0, k, n) for n, k in counts), indexing="ij")
+    return np.asarray(map_coordinates(coarse, np.stack(between), order=1, mode="nearest", output=np.float32))
 
 
 def covers(pool: Pool, view: View) -> np.ndarray:
@@ -92,7 +107,7 @@ class PlayedSurface(Played):
     def _pools(self, found: SurfaceNow, player: SurfacePlayer, now: Now) -> list[Pool]:
         e, look = self.element, still(self.element.look, now.time)
         look = look.model_copy(update={"foam": look.foam * player.foam})
-        rise = found.rise * np.float32(player.height)
+        rise = lifted(found.rise, player.squares) * np.float32(player.height)
         rest = found.rest + (found.rise - rise)  # what is dry stays so
         pools = []
         for x, y, z in now.carriers.tolist():
