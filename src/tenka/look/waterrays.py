@@ -16,6 +16,7 @@ TWO = np.float32(2.0)
 PI = np.float32(np.pi)
 FAR = np.float32(1e6)
 MOST_STEPS = 700
+EDGE = np.float32(0.05)  # m over which the walls' shadow begins
 SKY_SHARE = np.float32(0.6)  # of the sky's light, that what lies level throws back: as props have it
 
 
@@ -73,13 +74,27 @@ def surface_hit(o, d, start, end, fields, place, wide, out):
 
 
 @kernel
-def bed_light(x, y, z, nz, look, tile, towards, sun, sky, shadow_view, shadow, texel, out):
+def over_walls(x, y, z, rect, towards):
+    """How much of the sun comes over the walls of a basin that is sunk into the ground, to a place in it."""
+    t = FAR
+    for axis in range(2):
+        p = x if axis == 0 else y
+        if towards[axis] > np.float32(1e-5):
+            t = min(t, (rect[axis + 2] - p) / towards[axis])
+        elif towards[axis] < np.float32(-1e-5):
+            t = min(t, (rect[axis] - p) / towards[axis])
+    return min(max((z + t * towards[2]) / EDGE + HALF, ZERO), ONE)
+
+
+@kernel
+def bed_light(x, y, z, nz, look, tile, towards, sun, sky, shadow_view, shadow, texel, rect, out):
     """Light that stays and sunlight that the basin's own floor (nz 1) or walls (nz 0) throw back, into
     out[0:6]."""
     tone = tone_at(tile, x + z, y + z)
     off = np.float32(0.012) + np.float32(1.5) * texel
     facing = (towards[2] if nz > HALF else np.float32(0.35)) / PI
     facing *= lit(x, y, z + off, shadow_view, shadow, np.float32(0.02) + texel)
+    facing *= over_walls(x, y, z, rect, towards)
     open_ = SKY_SHARE * (ONE if nz > HALF else HALF)
     for c in range(3):
         own = look[17 + c] * tone

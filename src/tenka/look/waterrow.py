@@ -24,6 +24,7 @@ from tenka.look.waterrays import (
     ZERO,
     bed_light,
     margin,
+    over_walls,
     put,
     seen_at,
     surface_hit,
@@ -48,6 +49,7 @@ def watered_row(p_, view, set_, water, look, floor, world, share, outs):
     cell = place[2]
     x0, y0 = place[0], place[1]
     x1, y1 = x0 + cell * np.float32(nx), y0 + cell * np.float32(ny)
+    rect = np.array([x0, y0, x1, y1], np.float32)
     sunk = floor[0] < np.float32(-1e-3)
     own = floor[5] > HALF
     texel = TWO * shadow_view[12] / np.float32(shadow.shape[0])
@@ -110,7 +112,7 @@ def watered_row(p_, view, set_, water, look, floor, world, share, outs):
                 margin(o, d, stops, i0, j0, i, j, share, look, fields, place, face, outs)
                 continue
             x, y, z = o[0] + t * d[0], o[1] + t * d[1], o[2] + t * d[2]
-            bed_light(x, y, z, nz, look, tile, towards, sun, sky, shadow_view, shadow, texel, seen)
+            bed_light(x, y, z, nz, look, tile, towards, sun, sky, shadow_view, shadow, texel, rect, seen)
             h, w = height_at(fields, (x - x0) / cell - HALF, (y - y0) / cell - HALF)
             if nz < HALF and w > HALF and z - h < look[15]:
                 for c in range(6):
@@ -151,6 +153,8 @@ def watered_row(p_, view, set_, water, look, floor, world, share, outs):
             ONE + np.float32(22.7) * rough * np.sqrt(rough)
         )
         sunlit = lit(x, y, z + np.float32(0.02), shadow_view, shadow, np.float32(0.02) + texel)
+        if sunk:
+            sunlit *= over_walls(x, y, z, rect, towards)
         # what is mirrored
         m0, m1, m2 = d[0] + TWO * facing * n0, d[1] + TWO * facing * n1, d[2] + TWO * facing * n2
         m2 = max(abs(m2), np.float32(0.01)) if not entered else m2
@@ -219,7 +223,20 @@ def watered_row(p_, view, set_, water, look, floor, world, share, outs):
         low_x, low_y, low_z = x + run * e0, y + run * e1, z + run * e2
         if not shown:
             bed_light(
-                low_x, low_y, low_z, upright, look, tile, towards, sun, sky, shadow_view, shadow, texel, seen
+                low_x,
+                low_y,
+                low_z,
+                upright,
+                look,
+                tile,
+                towards,
+                sun,
+                sky,
+                shadow_view,
+                shadow,
+                texel,
+                rect,
+                seen,
             )
         below = max(z - low_z, ZERO)
         # the sun's way down: bent towards the vertical, gathered by the surface's curvature over the place

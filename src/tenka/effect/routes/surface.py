@@ -66,7 +66,9 @@ class SurfaceMaps(RouteSettings):
         False, "Whether it is written how the water goes, for what drifts on it.", label="flow map"
     )
     ends: Literal["once", "loop"] = ATLAS.param(
-        "once", "Played once, or round and round with its end blended into its beginning.", label="played"
+        "once",
+        "Played once, and then as it ended; or round and round, its end blended into its beginning.",
+        label="played",
     )
     blend: float = ATLAS.number(
         1.0,

@@ -61,7 +61,7 @@ ROUTES.surface = {
   parts(e, h, player, time, carriers, v) {
     let now = time * player.speed; h.now = now; const last = h.times[h.times.length - 1];
     if (e.loops) now %= last * h.times.length / Math.max(h.times.length - 1, 1);
-    const at = placeIn(h.times, e.loops ? Math.min(now, last) : now); if (!at) return [];
+    const at = placeIn(h.times, Math.min(now, last)); if (!at) return [];
     const perM = canvas.height * 0.5 / v.tall, corner = h.origins[at[0]];
     return carriers.map(carrier => { const middle = [corner[0] + e.size[0] / 2 + carrier[0], corner[1] + e.size[1] / 2 + carrier[1], e.level + carrier[2]], depth = dot(add(middle, mul(v.eye, -1)), v.forward), s = perM / Math.max(depth, 0.1);
       return { depth: Math.max(depth, 0.1) + 0.5 * Math.hypot(...e.size), at, carrier, px: Math.min(canvas.width * canvas.height, e.size[0] * e.size[1] * s * s) }; });

@@ -189,7 +189,8 @@ class SurfaceWriter:
         mirror = ((e.look.bends - 1) / (e.look.bends + 1)) ** 2
         text += (
             f"  A plane of {e.size[0]:g} x {e.size[1]:g} m from `origins` of the frame, of\n"
-            f"  `squares` squares; blend two frames by time{', round and round' if e.loops else ''}.\n"
+            "  `squares` squares; blend two frames by time"
+            f"{', round and round' if e.loops else '; then it stays as it ended'}.\n"
             "  Filter within a frame alone: keep half a texel from its sides.\n"
             f"  Water of d m lets through exp(-({a:g}, {b:g}, {c:g}) d - {e.look.murk:g} d) and mirrors by\n"
             f"  Schlick's law, with {mirror:.4f} straight down. Waves, foam and pace may be multiplied as\n"

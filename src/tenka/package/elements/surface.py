@@ -81,6 +81,5 @@ class Surface(Element):
         return self.size[0]
 
     def end(self, start: float, stopped: float) -> float:
-        """A loop plays until it is stopped."""
-        pace = max(self.player.speed, 1e-3)
-        return stopped if self.loops else start + self.times[-1] / pace
+        """Water does not go: a loop plays, and what is played once stays as it ended, until it is stopped."""
+        return stopped

@@ -76,7 +76,7 @@ class PlayedSurface(Played):
             if time > last:
                 share = (time - last) / max(period - last, 1e-9)
                 return blended(self._atlases.at(len(e.times) - 1), self._atlases.at(0), share)
-        at = place_in(e.times, time)
+        at = place_in(e.times, min(time, last))  # what is played once stays as it ended
         if at is None:
             return None
         index, share = at
