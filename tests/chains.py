@@ -13,11 +13,27 @@ from tenka.cache.store import FrameStore
 from tenka.demo import EFFECTS, FOLDER
 from tenka.effect import storage
 from tenka.effect.additions import LAYERS, with_break, with_new_layer, with_trail
-from tenka.effect.courses import Clamp, Noise, Sum
+from tenka.effect.courses import Clamp, Key, Keys, Noise, Sum
 from tenka.effect.document import get, replaced, with_own
-from tenka.effect.model import Delivery, Effect, rerouted
+from tenka.effect.looks import WATERS
+from tenka.effect.model import (
+    BasinBox,
+    Camera,
+    Delivery,
+    Effect,
+    Ends,
+    Flow,
+    InWater,
+    ParticleLayer,
+    PointMotion,
+    PointSource,
+    Prop,
+    WaterLayer,
+    WaterSource,
+    rerouted,
+)
 from tenka.effect.routes.light import LightTrack
-from tenka.effect.starters import STARTERS, with_camera, with_force, with_light, with_prop
+from tenka.effect.starters import STARTERS, TIERS, with_camera, with_force, with_light, with_prop
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, seen, shot_of
 from tenka.pack.books import books_of
@@ -121,11 +137,70 @@ def own() -> Effect:
     return dropped(effect, path.split(".")[1]).model_copy(update={"name": "Own"})
 
 
+def wet() -> Effect:
+    """Water that no demo shows: a window that follows a barge, a floor that falls, rain, a jet that is
+    carried, spray that leaves rings and feeds a mist, a wall in it, a slip whose yield stress goes up and
+    down, flow maps."""
+    barge = Prop(
+        id="barge",
+        name="Barge",
+        size=(0.6, 0.3, 0.25),
+        position=(-0.8, 0.0, -0.1),
+        shift_x=Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=2.0, v=2.0, ease="linear"))),
+    )
+    wall = Prop(id="wall", name="Wall", size=(0.1, 0.8, 1.0), position=(0.9, 0.4, -0.6))
+    basin = BasinBox(origin=(-2, -1, -0.5), size=(3, 2, 1), depth=0.45, cell=0.04, falls=4.0, follows="barge")
+    jet = WaterSource(
+        id="jet", name="Jet", flow=0.02, push=(0, 0, -2), parent="barge", position=(-0.5, 0, 0.3), foams=6.0
+    )
+    rain = WaterSource(id="rain", name="Rain", shape="everywhere", gives="rain", position=(0, 0, 1))
+    rings = WaterSource(id="rings", name="Rings", shape="particles", of="spray")
+    pool = WaterLayer(
+        id="pool",
+        name="Pool",
+        basin=basin,
+        sources=(jet, rain, rings),
+        colliders=(
+            InWater(id="hull", name="Hull", prop="barge"),
+            InWater(id="in_way", name="In the way", prop="wall", acts="bed"),
+        ),
+    )
+    off = PointSource(
+        id="off", name="Off", shape="water", of="pool", rate=3000.0, speed=1.5, width=0.02, life=1.0
+    )
+    spray = ParticleLayer(
+        id="spray",
+        name="Spray",
+        sources=(off,),
+        motion=PointMotion(ground="none"),
+        ends=Ends(in_water="pool"),
+    )
+    slip = WaterLayer(
+        id="slip",
+        name="Slip",
+        basin=BasinBox(origin=(-0.5, 1.5, -0.2), size=(1, 1, 0.5), depth=0.05, cell=0.04),
+        sources=(WaterSource(id="pour", name="Pour", flow=0.02, position=(0, 2, 0)),),
+        flow=Flow(
+            lengths="long", viscosity=0.02, density=1600.0, stress=Noise(base=60.0, amount=30.0, period=0.5)
+        ),
+        look=WATERS["Wet slip"],
+    )
+    near = Camera(target=(-0.3, 0.3, 0.0), distance=5.0, heading=-65.0, pitch=35.0)
+    effect = Effect(seconds=1.0, props=(barge, wall), layers=(spray, pool, slip), camera=near, tiers=TIERS)
+    effect, _ = with_trail(with_new_layer(effect, LAYERS["Gas"](effect))[0], "spray")
+    effect, _ = with_force(effect, "wind")
+    for path, value in (("texels", 72), ("flow", True)):
+        effect = replaced(effect, f"deliveries.pool.route.{path}", value)
+    effect = rerouted(effect, "spray", "particles")
+    return replaced(effect, "name", "Wet")
+
+
 def effect_of(name: str) -> Effect:
     """A demo by its name, that of our own, or that which goes by every route."""
     if name == "many":
         return many_ways()
-    return own() if name == "own" else storage.load(FOLDER / f"{name}.tenka")
+    made = {"own": own, "wet": wet}.get(name)
+    return made() if made is not None else storage.load(FOLDER / f"{name}.tenka")
 
 
 def as_flipbooks(effect: Effect) -> Effect:

@@ -20,7 +20,7 @@ from tenka.pack.layout import left_out, packable
 from tenka.pack.packing import pack
 from tenka.proof.engine import Package
 
-ALL = (*NAMES, "own")
+ALL = (*NAMES, "own", "wet")
 
 
 @pytest.mark.parametrize("name", ALL)
@@ -45,7 +45,9 @@ def test_what_is_packed_is_what_the_stage_shows(name: str, tmp_path: Path):
     assert there > 1e-4, "nothing is seen"
     # what flies within smoke is drawn among it on the stage, while sprites lie before or behind all of it
     within = 0.42 if any(layer.kind == "debris" for layer in effect.layers) else 0.38
-    assert wrong < max(within * there, 0.002) and wrong < 0.035, (
+    # water glints in every pixel, which the stage draws from four rays and the game from one
+    most = 0.07 if any(layer.kind == "water" for layer in effect.layers) else 0.035
+    assert wrong < max(within * there, 0.002) and wrong < most, (
         f"FLIP {wrong:.4f} where the effect makes {there:.4f}"
     )
 

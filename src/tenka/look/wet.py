@@ -12,7 +12,7 @@ from tenka.base.jit import kernel
 from tenka.base.randomness import unit4
 from tenka.effect.courses import value_at
 from tenka.effect.model import WaterLook
-from tenka.water.basin import DRY
+from tenka.water.basin import FILM
 from tenka.water.flow import GRAVITY
 
 ZERO = np.float32(0.0)
@@ -44,7 +44,7 @@ class Sheet(NamedTuple):
 
 def sheet_of(frame: Any, look: WaterLook, t: float, seed: int = 1) -> Sheet:
     """A frame's surface, ready to be drawn."""
-    wet = frame.depth > DRY
+    wet = frame.depth > FILM
     surface, bed = frame.level + frame.rise, frame.level - frame.rest
     surface = np.where(wet, surface, bed - BELOW).astype(np.float32)
     known = wet.copy()

@@ -11,7 +11,7 @@ from scipy.ndimage import gaussian_filter, map_coordinates
 
 from tenka.effect.routes.surface import SurfaceMaps
 from tenka.run.watering import WaterFrame
-from tenka.water.basin import DRY
+from tenka.water.basin import FILM
 
 
 @dataclass(frozen=True)
@@ -52,7 +52,7 @@ def sampled(frame: WaterFrame, shape: tuple[int, int], route: SurfaceMaps) -> Sa
     """A frame on texels, each the mean of about what it holds; its sides as the route wants them."""
     whole = tuple(n * frame.cell for n in frame.shape)
     size, margin = kept_size(route, (whole[0], whole[1]))
-    wet = frame.depth > DRY
+    wet = frame.depth > FILM
     level = np.where(wet, frame.rise, 0.0).astype(np.float32)
     u, v = frame.speed
     step = tuple(s / n / frame.cell for s, n in zip(size, shape))
@@ -76,7 +76,7 @@ def sampled(frame: WaterFrame, shape: tuple[int, int], route: SurfaceMaps) -> Sa
         away = [np.minimum(np.arange(n) + 0.5, n - 0.5 - np.arange(n)) * s / n for n, s in zip(shape, size)]
         near = np.clip(np.minimum(away[0][:, None], away[1][None]) / margin, 0.0, 1.0)
         fade = (near * near * (3 - 2 * near)).astype(np.float32)
-        depth = np.where(depth > DRY, np.maximum(depth - rise * (1 - fade), 0.0), depth)
+        depth = np.where(depth > FILM, np.maximum(depth - rise * (1 - fade), 0.0), depth)
         rise, foam, a, b = rise * fade, foam * fade, a * fade, b * fade
     return Sampled(rise, depth, foam, np.stack([a, b]), under, frame.origin)
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 DRY = 1e-4  # m: a cell with less water is dry
+FILM = 1e-3  # m: less is wet, and no water to be seen: rain on top of a wall
 
 
 @dataclass(frozen=True)

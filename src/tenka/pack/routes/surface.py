@@ -24,6 +24,7 @@ from tenka.package.elements.surface import Floor, Surface
 from tenka.package.manifest import Set
 from tenka.package.parts import Texture, vec3
 from tenka.package.surfaces import Atlases
+from tenka.water.basin import FILM
 
 WIDEST = 16_384  # px of an atlas
 PAGE_TEXELS, PAGE_MOMENTS = 96, 64  # along a side, and moments, that the page holds
@@ -246,7 +247,7 @@ def _covers(now: Sampled, element: Surface, route: Route) -> np.ndarray:
         x, y = -slopes[0] * over, -slopes[1] * over
     else:
         x = y = np.zeros_like(now.rise)
-    deep = np.where(now.depth > 1e-4, np.maximum(now.depth / max(element.deepest, 1e-6), 1 / 255), 0.0)
+    deep = np.where(now.depth > FILM, np.maximum(now.depth / max(element.deepest, 1e-6), 1 / 255), 0.0)
     parts = [127.5 + 127.5 * x, 127.5 + 127.5 * y, 255 * now.foam, 255 * deep]
     return _up(np.clip(np.rint(np.stack(parts, axis=2)), 0, 255).astype(np.uint8))
 
