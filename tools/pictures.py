@@ -18,8 +18,9 @@ MOMENTS = {
     "start_fireball": 0.24,
     "start_puff": 0.3,
     "sluice_basin": 0.55,
+    "start_afloat": 0.9,
 }
-STARTING = ("plume", "puff", "mist", "fire", "fireball", "pool", "stream", "wake", "mud")
+STARTING = ("plume", "puff", "mist", "fire", "fireball", "pool", "stream", "wake", "afloat", "mud")
 
 
 def main(names: list[str]) -> None:

@@ -31,6 +31,7 @@ ICONS = {
     "Pool": "droplets",
     "Stream": "waves",
     "Wake": "ship",
+    "Afloat": "package",
     "Mud": "droplet",
 }
 ICON_HEIGHT = 26

@@ -33,7 +33,7 @@ def kernels_key() -> str:
     folder = Path(__file__).parent.parent
     sources = sorted(
         p
-        for name in ("base", "scene", "gas", "water", "particles", "run", "look")
+        for name in ("base", "scene", "gas", "water", "liquid", "particles", "run", "look")
         for p in folder.glob(f"{name}/*.py")
     )
     held = hashlib.blake2b(f"{numba.__version__} {folder}".encode(), digest_size=8)  # they are kept beside it

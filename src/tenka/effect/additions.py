@@ -16,6 +16,7 @@ from tenka.effect.model import (
     Effect,
     Feed,
     Flipbook,
+    InWater,
     Layer,
     ParticleLayer,
     Pieces,
@@ -213,6 +214,40 @@ def reshaped(effect: Effect, path: str, shape: str) -> Feed:
             )
         changes["of"] = fitting[0]
     return source.model_copy(update=changes)
+
+
+def afloat(effect: Effect, path: str, water: str) -> Effect:
+    """The effect with a layer of debris that floats in a water and pushes it, or in none.
+
+    Parameters
+    ----------
+    path : of the layer
+    water : id of a water; empty for none
+
+    Raises
+    ------
+    BadInput
+        When what is named is not there.
+    """
+    layer: Any = get(effect, path)
+    had = layer.bodies.floats
+    bodies = layer.bodies.model_copy(update={"floats": water})
+
+    def met(other: Any) -> Any:
+        mine = [c for c in other.colliders if not c.by_prop and c.of == layer.id]
+        colliders = other.colliders
+        if other.id == had != water:
+            colliders = tuple(c for c in colliders if c not in mine)
+        elif other.id == water and not mine:
+            id = free_id(colliders, "floats")
+            pushes = InWater(id=id, name=f"{layer.name} floats in it"[:60], acts="pieces", of=layer.id)
+            colliders = (*colliders, pushes)
+        return other.model_copy(update={"colliders": colliders})
+
+    return effect.with_layers(
+        layer.model_copy(update={"bodies": bodies}) if other.id == layer.id else met(other)
+        for other in effect.layers
+    )
 
 
 def with_cue(effect: Effect, at: float) -> tuple[Effect, str]:

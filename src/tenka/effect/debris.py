@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from tenka.effect.catalogue import COLLISION, LOOK, MOTION, WHAT, Settings
 from tenka.effect.former import turning_by_turns
+from tenka.effect.layers import SURFACE, Link
 from tenka.effect.particles import PointLayer
 from tenka.effect.placed import Ramp, Vec3, heard, ramp
 from tenka.effect.pointlook import PointLook
@@ -143,6 +144,11 @@ class Bodies(Settings):
         soft=(0, 60),
         when=("each_other", ("True",)),
     )
+    upright: bool = MOTION.param(
+        False,
+        "They are born as they are made, turned as their source is; else each anyhow.",
+        label="born upright",
+    )
     turning: float = MOTION.number(
         0.05,
         "",
@@ -151,6 +157,31 @@ class Bodies(Settings):
         "Energy of turning with which they are thrown, against that of their flight.",
         soft=(0, 0.3),
         label="turning energy",
+    )
+    floats: str = MOTION.param(
+        "",
+        "A water that lifts them by what they displace, and carries them with its flow.",
+        kind="water",
+        label="floats in",
+    )
+    weighs: float = MOTION.number(
+        600.0,
+        "kg/m³",
+        1,
+        2e4,
+        "What a cubic metre of them weighs: oak 700, a closed empty cask 200, stone 2500.",
+        soft=(50, 2500),
+        step=10,
+        label="pieces weigh",
+    )
+    grip: float = MOTION.number(
+        1.5,
+        "1/s",
+        0,
+        60,
+        "How fast one that is wholly under water, and as heavy, takes on its flow.",
+        soft=(0, 8),
+        label="water's grip",
     )
     damping: float = MOTION.number(0.3, "1/s", 0, 60, "How fast turning dies down.", soft=(0, 4))
     most_turns: float = MOTION.number(
@@ -229,6 +260,16 @@ class DebrisLayer(PointLayer):
         had |= {id: had.get(id, Shifted(id=id)).model_copy(update=changes) for id in ids}
         kept = (s for _, s in sorted(had.items()) if any(s.by) or any(s.about))
         return self.model_copy(update={"shifted": tuple(kept)})
+
+    def links(self) -> list[Link]:
+        wet = self.bodies.floats
+        return [*super().links(), *([Link(wet, SURFACE, f"layer {self.id}")] if wet else [])]
+
+    def without_link(self, id: str) -> Self:
+        layer, bodies = super().without_link(id), self.bodies
+        if bodies.floats == id:
+            bodies = bodies.model_copy(update={"floats": ""})
+        return layer.model_copy(update={"bodies": bodies})
 
     def props_used(self) -> set[str]:
         made_of = {self.pieces.prop} if self.pieces.make in ("cut", "prop") else set()

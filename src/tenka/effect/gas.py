@@ -12,14 +12,14 @@ from tenka.effect.fading import Fading
 from tenka.effect.former import CURL_SIZES, curls_of_two_sizes
 from tenka.effect.gaslook import Look
 from tenka.effect.layers import FIELD, LayerBase
-from tenka.effect.placed import Feed, Heard, Ramp, Vec3, ramp
+from tenka.effect.placed import Feed, Meeting, Ramp, Vec3, ramp
 from tenka.effect.sources import Source
 
 GLOWS_AT = 450.0
 """K above the air from which hot smoke is seen to glow."""
 
 
-class Collider(Heard):
+class Collider(Meeting):
     """A prop that stops the layer: only pairs that are listed collide."""
 
     prop: str = COLLISION.param("", "The prop that stops this gas.", cost="collision", kind="prop")
@@ -308,7 +308,7 @@ class GasLayer(LayerBase):
     HANDS: ClassVar[str] = FIELD
     UNITS: ClassVar[str] = "gas"
     SOURCE: ClassVar[type[Feed] | None] = Source
-    COLLIDER: ClassVar[type[Heard] | None] = Collider
+    COLLIDER: ClassVar[type[Meeting] | None] = Collider
 
     kind: Literal["gas"] = "gas"
     domain: DomainBox = Field(default_factory=DomainBox)

@@ -8,7 +8,7 @@ from typing import Any, ClassVar, NamedTuple, Self
 from tenka.base.errors import BadInput
 from tenka.effect.catalogue import MOTION
 from tenka.effect.courses import Value
-from tenka.effect.placed import FROM_LAYER, ON_PROP, Feed, Heard, Vec3, heard
+from tenka.effect.placed import FROM_LAYER, ON_PROP, Feed, Heard, Meeting, Vec3, heard
 from tenka.effect.routes import Route
 from tenka.effect.routes.flipbook import Flipbook
 
@@ -48,7 +48,7 @@ class LayerBase(Heard):
     HANDS: ClassVar[str] = POINTS
     UNITS: ClassVar[str] = "particles"
     SOURCE: ClassVar[type[Feed] | None] = None
-    COLLIDER: ClassVar[type[Heard] | None] = None
+    COLLIDER: ClassVar[type[Meeting] | None] = None
     BOX: ClassVar[str] = ""  # name of the part that is the box in which it is simulated
 
     kind: str
@@ -105,7 +105,7 @@ class LayerBase(Heard):
     def props_used(self) -> set[str]:
         """Ids of the props that its simulation sees: those that give, and those that stop it."""
         return {s.prop for s in heard(self.sources) if s.shape in ON_PROP} | {
-            c.prop for c in heard(self.colliders)
+            c.prop for c in heard(self.colliders) if c.by_prop
         }
 
     def more_for_key(self) -> dict[str, Any]:

@@ -181,7 +181,7 @@ class Effect(Settings):
         known = {p.id: p for p in self.props}
         for layer in self.layers:
             needs = [("source", s) for s in layer.sources if s.shape in ON_PROP] + [
-                ("collider", c) for c in layer.colliders
+                ("collider", c) for c in layer.colliders if c.by_prop
             ]
             for word, item in needs:
                 if item.prop not in known:

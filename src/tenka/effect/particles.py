@@ -11,7 +11,7 @@ from tenka.effect.catalogue import BED, COLLISION, FADING, MOTION, QUALITY, Sett
 from tenka.effect.courses import Value
 from tenka.effect.former import FOR_GOOD, half_lives_of_rates
 from tenka.effect.layers import FIELD, POINTS, SURFACE, LayerBase, Link
-from tenka.effect.placed import Feed, Heard, ramp
+from tenka.effect.placed import Feed, Meeting, ramp
 from tenka.effect.pointlook import PointLook
 from tenka.effect.pointsource import PointSource
 from tenka.effect.routes import Route
@@ -32,7 +32,7 @@ WHOLE = ramp((0.0, 1.0), (1.0, 1.0))
 """Opacity of a sprite whose frames fade by themselves."""
 
 
-class PointCollider(Heard):
+class PointCollider(Meeting):
     """A prop that stops a layer's particles: only pairs that are listed collide."""
 
     prop: str = COLLISION.param("", "The prop that stops them.", cost="collision", kind="prop")
@@ -206,7 +206,7 @@ class PointLayer(LayerBase):
 
     HANDS: ClassVar[str] = POINTS
     SOURCE: ClassVar[type[Feed] | None] = PointSource
-    COLLIDER: ClassVar[type[Heard] | None] = PointCollider
+    COLLIDER: ClassVar[type[Meeting] | None] = PointCollider
 
     kind: str
     sources: tuple[PointSource, ...] = ()

@@ -134,6 +134,17 @@ class Placed(Heard):
     )
 
 
+class Meeting(Heard):
+    """What a layer meets: only pairs that are listed do."""
+
+    prop: str = ""
+
+    @property
+    def by_prop(self) -> bool:
+        """Whether it is a prop; else it is of another layer."""
+        return True
+
+
 REGIONS = ("point", "sphere", "box", "cylinder", "cone", "torus", "capsule", "curve", "pieces")
 SIZED = ("sphere", "box", "cylinder", "cone", "torus", "capsule")
 ON_PROP = ("surface", "inside")

@@ -108,7 +108,7 @@ def fitting(layer: Layer, effect: Effect) -> Layer:
     layer = layer.model_copy(
         update={
             "sources": tuple(known(s) for s in layer.sources),
-            "colliders": tuple(c for c in layer.colliders if c.prop in props),
+            "colliders": tuple(c for c in layer.colliders if c.prop in props or not c.by_prop),
         }
     )
     return layer.alone(props)

@@ -115,6 +115,7 @@ STARTERS = {
     "Pool": Starter("pool", "Clear water in a basin: rings of drops, and a spout that stirs it.", "Water"),
     "Stream": Starter("stream", "Water that runs down a bed, round stones.", "Water"),
     "Wake": Starter("wake", "A raft that is towed across a basin: bow wave, wake and foam.", "Water"),
+    "Afloat": Starter("afloat", "Crates that float in a basin, and rock as a raft passes.", "Water"),
     "Mud": Starter("mud", "Thick mud, poured into a flat bed: it heaps up, and stays.", "Water"),
 }
 
@@ -139,7 +140,7 @@ def with_collider(effect: Effect, prop: str, layer_id: str | None = None) -> tup
     """The effect with a prop that stops a layer (the first one) from now on, and the pair's path; the same
     when it does already."""
     layer = effect.layer(layer_id)
-    held = next((c for c in layer.colliders if c.prop == prop), None)
+    held = next((c for c in layer.colliders if c.by_prop and c.prop == prop), None)
     if held is not None:
         return effect, f"layers.{layer.id}.colliders.{held.id}"
     name = next(p.name for p in effect.props if p.id == prop)

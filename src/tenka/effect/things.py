@@ -272,11 +272,13 @@ def pasted(effect: Effect, text: str, selected: str) -> tuple[Effect, str]:
         if layer is None:
             raise BadInput(f"{thing.name} is a {WORDS[group]} of a {of} layer, of which there is none here")
         owner = f"layers.{layer.id}.{group}"
-        if group == "colliders" and thing.prop not in props:
+        if group == "colliders" and thing.by_prop and thing.prop not in props:
             raise BadInput(f"{thing.name} needs the prop '{thing.prop}', which is not in this effect")
         changes: dict[str, object] = {}
         if group == "sources" and thing.shape in ON_PROP and thing.prop not in props:
             changes = {"shape": "sphere", "prop": ""}
+        if group == "colliders" and not thing.by_prop and thing.of not in {x.id for x in effect.layers}:
+            changes = {"of": ""}
         if getattr(thing, "cue", "") and thing.cue not in cues:
             changes["cue"] = ""
         thing = thing.model_copy(update=changes)

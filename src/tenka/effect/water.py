@@ -10,14 +10,15 @@ from pydantic import Field
 from tenka.effect.basin import BasinBox
 from tenka.effect.catalogue import COLLISION, FOAM, MOTION, WHAT, WHERE, Settings
 from tenka.effect.courses import Value
-from tenka.effect.layers import SURFACE, LayerBase
-from tenka.effect.placed import Feed, Heard, Vec3
+from tenka.effect.layers import POINTS, SURFACE, LayerBase, Link
+from tenka.effect.placed import Feed, Meeting, Vec3, heard
 from tenka.effect.routes import Route
 from tenka.effect.routes.surface import SurfaceMaps
 from tenka.effect.waterlook import WaterLook
 
 BY_FORM = ("cylinder", "box", "sphere", "curve", "everywhere")
 IN_FORM = ("shape", BY_FORM)
+PUSHES = ("hull", "pieces")
 
 
 class WaterSource(Feed):
@@ -132,14 +133,25 @@ class WaterSource(Feed):
     )
 
 
-class InWater(Heard):
+class InWater(Meeting):
     """A prop that lies in the water, stands in it, or moves through it: only pairs that are listed meet."""
 
-    prop: str = COLLISION.param("", "The prop that the water meets.", cost="collision", kind="prop")
-    acts: Literal["hull", "bed"] = COLLISION.param(
+    acts: Literal["hull", "bed", "pieces"] = COLLISION.param(
         "hull",
-        "A hull pushes the water that it displaces; a bed is ground, a wall or a sluice: it flows round it.",
+        "A hull pushes the water that it displaces, and so do pieces of a layer; a bed is ground, a wall or "
+        "a sluice: it flows round it.",
         label="acts as",
+    )
+    prop: str = COLLISION.param(
+        "", "The prop that the water meets.", cost="collision", kind="prop", when=("acts", ("hull", "bed"))
+    )
+    of: str = COLLISION.param(
+        "",
+        "The layer of debris whose pieces push the water.",
+        kind="layer",
+        cost="collision",
+        when=("acts", ("pieces",)),
+        label="pieces of",
     )
     push: Value = COLLISION.moving(
         1.0,
@@ -149,7 +161,7 @@ class InWater(Heard):
         "How much of what it displaces the water feels; a course switches it on and off.",
         soft=(0, 2),
         label="water pushed",
-        when=("acts", ("hull",)),
+        when=("acts", PUSHES),
     )
     soft: float = COLLISION.number(
         1.5,
@@ -159,7 +171,7 @@ class InWater(Heard):
         "Cells over which its sides are rounded in the water's eyes.",
         soft=(0.5, 6),
         label="rounded sides",
-        when=("acts", ("hull",)),
+        when=("acts", PUSHES),
     )
     foams: float = COLLISION.number(
         1.0,
@@ -169,8 +181,12 @@ class InWater(Heard):
         "How much foam its sides work up.",
         soft=(0, 3),
         label="foam worked up",
-        when=("acts", ("hull",)),
+        when=("acts", PUSHES),
     )
+
+    @property
+    def by_prop(self) -> bool:
+        return self.acts != "pieces"
 
 
 class Flow(Settings):
@@ -261,7 +277,7 @@ class WaterLayer(LayerBase):
     HANDS: ClassVar[str] = SURFACE
     UNITS: ClassVar[str] = "cells"
     SOURCE: ClassVar[type[Feed] | None] = WaterSource
-    COLLIDER: ClassVar[type[Heard] | None] = InWater
+    COLLIDER: ClassVar[type[Meeting] | None] = InWater
 
     kind: Literal["water"] = "water"
     basin: BasinBox = Field(default_factory=BasinBox)
@@ -283,6 +299,15 @@ class WaterLayer(LayerBase):
 
     def first_route(self) -> Route:
         return SurfaceMaps()
+
+    def links(self) -> list[Link]:
+        felt = heard(self.colliders)
+        pieces = (c for c in self.colliders if not c.by_prop and c.of)
+        return [*super().links(), *(Link(c.of, POINTS, f"collider {c.id}", c in felt) for c in pieces)]
+
+    def without_link(self, id: str) -> Self:
+        kept = (c for c in self.colliders if c.by_prop or c.of != id)
+        return super().without_link(id).model_copy(update={"colliders": tuple(kept)})
 
     def props_used(self) -> set[str]:
         return super().props_used() | ({self.basin.follows, self.basin.within} - {""})

@@ -289,6 +289,10 @@ def _made(
     state = np.full(n, NEW | (ASLEEP if asleep else 0), np.uint8)
     if asleep:
         still = still_of((np.int64(index) << SOURCE_SHIFT) + id)
+    if layer.body is not None and layer.body.upright and not spots.in_scene:
+        before, _, which, _ = _poses(layer, source, ctx, moment)
+        turns = Rotation.from_matrix(np.stack([pose.turn for pose in before]))
+        turn = turns.as_quat(scalar_first=True).astype(np.float32)[which]
     if source.shape == "pieces":
         pose = _poses(layer, source, ctx, moment[:1])[0][0]
         x, y, z, w = Rotation.from_matrix(pose.turn).as_quat()

@@ -20,6 +20,7 @@ from tenka.particles.acting import Acting, forces_at
 from tenka.particles.blows import stopped, woken
 from tenka.particles.colliding import Solids, collide
 from tenka.particles.contact import FOR_EVER_HELD, HOLD, SPIN, Packed, surface_speed
+from tenka.particles.floating import Afloat, float_on
 from tenka.particles.hulls import hulls_of
 from tenka.particles.meet import flown
 from tenka.particles.motion import (
@@ -104,7 +105,7 @@ def _go_with(p, b, i, n, stops, dt, first):
 
 
 @kernel
-def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air, held, floors):
+def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air, held, floors, lifts):
     """One tick from t0 to t1 of a step with the numbers `s`: flight, turning, and blows against what stops
     pieces. Marks those in `held` that stand on something."""
     start, end = s[START], s[END]
@@ -138,6 +139,7 @@ def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air, held, fl
         k, push, pull = forces_at(
             place, 0.5 * (since + t1), s[FORCED], winds, gusts, local, eddies, flat, eddies_at
         )
+        pull = plus(pull, 1.0, row(lifts, i))
         if stirred.shape[0] > 0:
             k += s[FORCED] * stirred[i, 3]
             push = plus(push, s[FORCED], row(stirred, i))
@@ -199,17 +201,18 @@ def advance_bodies(
     view: View,
     dead: np.ndarray,
     hits: np.ndarray,
+    water: Afloat | None = None,
 ) -> None:
     """Move all pieces from the step's start, or their birth, to its end, in place; see
     tenka.particles.motion.advance for the arguments. `made` are all pieces that there are, and which each
-    is."""
+    is; `water` what they float in, if anything."""
     body = layer.body
     assert body is not None
     own, kinds = made
     corners, inertia, solids = _tables(own)
     all_of, gas = moved(p, dead, hits), Air(air, air.reshape(-1))
     pull = -float(numbers[GRAVITY])
-    held, floors = np.zeros(len(p), np.uint8), np.zeros((len(p), 6))
+    held, floors, lifts = np.zeros(len(p), np.uint8), np.zeros((len(p), 6)), np.zeros((len(p), 3))
     bodies = Bodies(p.turn, p.spin, p.still, kinds, corners, inertia, solids.inverse)
     start, end = float(numbers[START]), float(numbers[END])
     tick = 1.0 / (rate * ticks_in_frame(rate))
@@ -219,6 +222,8 @@ def advance_bodies(
         # exactly on the clock, so that sub-steps change no digit
         t0 = n * tick if start < n * tick + NEARLY else start
         t1 = (n + 1) * tick if end > (n + 1) * tick - NEARLY else end
+        if water is not None:
+            float_on(t0, t1, all_of, bodies, water, lifts)
         _fly(
             t0,
             t1,
@@ -233,6 +238,7 @@ def advance_bodies(
             gas,
             held,
             floors,
+            lifts,
         )
         if body.each_other and len(p) > 1:
             collide(

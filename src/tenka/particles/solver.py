@@ -23,6 +23,7 @@ from tenka.particles.births import born, source_seed
 from tenka.particles.bodies import advance_bodies
 from tenka.particles.contact import Packed, stops_of
 from tenka.particles.files import cloud_at
+from tenka.particles.floating import floating, lumps_of
 from tenka.particles.motion import (
     AIR,
     BED,
@@ -56,17 +57,18 @@ from tenka.particles.state import (
     Paths,
     Points,
     PointState,
-    all_events,
     begin_frame,
     hold,
+    note_events,
     tell_speeds,
     together,
 )
 from tenka.particles.wet import drowned
 from tenka.scene.cameras import view_of
 from tenka.water.felt import WaterField
+from tenka.water.lumps import Lumps
 
-POINTS_VERSION = 5
+POINTS_VERSION = 6
 """Part of every cache key: raise it when a change here changes results."""
 
 STATES_HELD = 3
@@ -249,7 +251,7 @@ class PointSolver:
         clock = time.perf_counter()
         paths = paths_of(*before, p, t0, t1, dead) if self.keeps_paths else None
         if self.keeps_events and n:
-            self._note_events(events, new, p, dead, ended(p, t0, t1, dead), hits)
+            note_events(events, new, p, dead, ended(p, t0, t1, dead), hits)
         gone = int(np.count_nonzero(dead))
         if gone:
             by_age = int((dead.astype(bool) & (p.born + p.life <= t1)).sum())
@@ -337,9 +339,12 @@ class PointSolver:
             felt = felt * np.array([*3 * [moment.stretch], 1.0], np.float32)
         numbers[AIR:CAMERA] = (*where, field.voxel)
         if layer.body is not None:
-            view = view_of(self.camera, 16, 9)
+            view, made = view_of(self.camera, 16, 9), self._made(p.id)
+            wet = self.water(layer.body.floats) if layer.body.floats else None
+            pull = float(numbers[GRAVITY])
+            afloat = floating(layer.body, wet, pull, made[0], moment)
             advance_bodies(
-                p, layer, self.clock.rate, self._made(p.id), numbers, acts, stops, felt, view, dead, hits
+                p, layer, self.clock.rate, made, numbers, acts, stops, felt, view, dead, hits, afloat
             )
         else:
             advance(p, numbers, acts, stops, felt, dead, hits)
@@ -351,27 +356,12 @@ class PointSolver:
         own = pieces_of(self.layer, self.props, self.folder)
         return own, kind_of(self.layer, id, len(own))
 
+    def lumps(self, points: Points) -> Lumps | None:
+        """Its pieces as hulls in a water."""
+        return lumps_of(points, *self._made(points.id)) if self.layer.body is not None else None
+
     def _time(self, part: str, since: float) -> None:
         self.parts[part] = self.parts.get(part, 0.0) + time.perf_counter() - since
-
-    def _note_events(
-        self,
-        events: dict[str, Events],
-        new: Points,
-        p: Points,
-        dead: np.ndarray,
-        until: np.ndarray,
-        hits: np.ndarray,
-    ) -> None:
-        hit, gone = hits[:, 0] > -1e8, dead.astype(bool)
-        place, velocity = hits[hit, 1:4].astype(np.float32), hits[hit, 4:7].astype(np.float32)
-        found = {
-            "birth": Events(new.born, new.place, new.velocity, new.id, new.colour),
-            "bounce": Events(hits[hit, 0], place, velocity, p.id[hit], p.colour[hit]),
-            "death": Events(until[gone], p.place[gone], p.velocity[gone], p.id[gone], p.colour[gone]),
-        }
-        for kind, more in found.items():
-            events[kind] = all_events([events[kind], more]) if kind in events else more
 
     def frame(self, state: PointState, count: int = 1, check: Callable[[], None] | None = None) -> PointState:
         """Advance to the next frame in `count` sub-steps, or as many as the layer asks for."""

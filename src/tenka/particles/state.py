@@ -274,3 +274,25 @@ def begin_frame(state: PointState) -> PointState:
         p = p.picked(slice(None))  # type: ignore[arg-type]
         p.state = p.state & np.uint8(255 - NEW)
     return PointState(p, state.time, dict(state.lost), {})
+
+
+def note_events(
+    events: dict[str, Events], new: Points, p: Points, dead: np.ndarray, until: np.ndarray, hits: np.ndarray
+) -> None:
+    """Add what happened in a step to the events of its frame, in place.
+
+    Parameters
+    ----------
+    new : what was born
+    dead : (n,) of `p`; until : s, when each died
+    hits : (n, 7) moment, place and velocity of each one's first blow
+    """
+    hit, gone = hits[:, 0] > -1e8, dead.astype(bool)
+    place, velocity = hits[hit, 1:4].astype(np.float32), hits[hit, 4:7].astype(np.float32)
+    found = {
+        "birth": Events(new.born, new.place, new.velocity, new.id, new.colour),
+        "bounce": Events(hits[hit, 0], place, velocity, p.id[hit], p.colour[hit]),
+        "death": Events(until[gone], p.place[gone], p.velocity[gone], p.id[gone], p.colour[gone]),
+    }
+    for kind, more in found.items():
+        events[kind] = all_events([events[kind], more]) if kind in events else more

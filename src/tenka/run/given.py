@@ -13,6 +13,7 @@ from tenka.particles.paths import paths_between, swept_of
 from tenka.particles.state import AirField, Events, Paths, all_events
 from tenka.run.frames import PointFrame, StoredField, get_points
 from tenka.water.felt import WaterField
+from tenka.water.lumps import Lumps
 
 if TYPE_CHECKING:
     from tenka.run.members import Member
@@ -47,6 +48,7 @@ class Links:
     _live_fields: dict[str, tuple[State, AirField | None]] = field(default_factory=dict)
     _paths: dict[tuple[str, int], Paths | None] = field(default_factory=dict)
     _frames: dict[tuple[str, int], PointFrame | None] = field(default_factory=dict)
+    _pieces: dict[str, Member] = field(default_factory=dict)
     _waters: dict[tuple[str, int], WaterField | None] = field(default_factory=dict)
 
     def gas(self, id: str) -> AirField | None:
@@ -76,10 +78,27 @@ class Links:
             from tenka.run.watering import field_of
 
             a, b = (min(max(f, plan.first), plan.effect.frames - 1) for f in (self.index, self.index + 1))
-            frames = [plan.read(self.store, f) for f in (a, b)]
+            early, late = (plan.read(self.store, f) for f in (a, b))
             self._waters = {k: v for k, v in self._waters.items() if k[0] != id}
-            self._waters[key] = None if None in frames else field_of(*frames)
+            lacks = early is None or late is None
+            self._waters[key] = None if lacks else field_of(early, late, plan.layer.flow.density)
         return self._waters[key]
+
+    def lumps(self, id: str, t: float) -> Lumps | None:
+        """The pieces that a layer hands over, now or between the two stored frames, as hulls in a water."""
+        if id in self.live:
+            return self.members[id].lumps_of(self.live[id].points)
+        if id not in self.stored:
+            return None
+        plan, frames = self.stored[id], [self._frame(id, self.index + k) for k in (0, 1)]
+        early = frames[0] or frames[1]
+        if early is None:
+            return None
+        share = min(max(t * self.rate - self.index, 0.0), 1.0)
+        found = early if frames[1] is None else plan.kind.between(early, frames[1], share)
+        if id not in self._pieces:
+            self._pieces[id] = plan.member(Links(self.store, self.rate, {}))
+        return self._pieces[id].lumps_of(found.points)
 
     def _frame(self, id: str, index: int) -> PointFrame | None:
         key = (id, index)

@@ -12,7 +12,7 @@ from tenka.cache.store import Frame, FrameStore
 from tenka.gas.grid import GasState
 from tenka.gas.solver import GasSolver
 from tenka.particles.solver import PointSolver
-from tenka.particles.state import AirField, Events, PointState, begin_frame
+from tenka.particles.state import AirField, Events, Points, PointState, begin_frame
 from tenka.run.frames import (
     PointFrame,
     frame_of_state,
@@ -26,6 +26,7 @@ from tenka.run.frames import (
 )
 from tenka.run.given import Links, State
 from tenka.water.felt import WaterField
+from tenka.water.lumps import Lumps
 
 if TYPE_CHECKING:
     from tenka.run.plans import Plan
@@ -80,6 +81,10 @@ class Member(ABC):
 
     def surface_of(self, state: State) -> WaterField | None:
         """The water's surface that a state hands over, if any."""
+        return None
+
+    def lumps_of(self, points: Points) -> Lumps | None:
+        """Points of its own as hulls in a water, if they can be."""
         return None
 
     def events_of(self, state: State, kind: str) -> Events:
@@ -245,6 +250,9 @@ class PointMember(Member):
     def events_of(self, state: PointState, kind: str) -> Events:
         return state.events.get(kind, Events())
 
+    def lumps_of(self, points: Points) -> Lumps | None:
+        return self.solver.lumps(points)
+
     def frame_of(self, state: PointState, final: bool = False) -> PointFrame:
         figures = point_figures(state, self.plan.layer, self._lost)
         ignored = self.solver.ignored()
@@ -276,8 +284,10 @@ class Group:
     def start(self) -> dict[str, State]:
         if len(self.members) > 1:
             self.links.live = {}
-        states = {id: member.start() for id, member in self.members.items()}
-        self.take(states)
+        states = dict[str, State]()
+        for id, member in self.members.items():  # those of lower rank may be what others begin with
+            states[id] = member.start()
+            self.take(states)
         return states
 
     def take(self, states: dict[str, State]) -> None:

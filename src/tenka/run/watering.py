@@ -16,7 +16,7 @@ from tenka.run.given import Links
 from tenka.run.members import Member
 from tenka.water.basin import DRY, Basin, WaterState
 from tenka.water.blowing import ignored
-from tenka.water.felt import WaterField
+from tenka.water.felt import WaterField, beside_hulls
 from tenka.water.running import Water
 from tenka.water.solver import WaterSolver
 
@@ -33,6 +33,8 @@ WATER_MEASURES = (
     ("fastest", "Fastest", "m/s"),
 )
 """Figures of each frame of water that make curves: as MEASURES."""
+FASTEST_RISE = 2.0
+"""m/s of a surface that goes on as it did: a bore passes a place faster than its water rises."""
 ARRAYS = ("rise", "u", "v", "foam", "rest", "immersed", "under", "torn")
 
 
@@ -91,6 +93,7 @@ class WaterFrame:
             self.torn.copy(),
             float(self.meta.get("given", 0.0)),
             float(self.meta.get("held", 0.0)),
+            float(self.meta.get("afloat", 0.0)),
         )
 
 
@@ -103,7 +106,9 @@ class WaterMember(Member):
     def __init__(self, plan: Plan, links: Links) -> None:
         super().__init__(plan, links)
         e = plan.effect
-        self.solver = WaterSolver(plan.layer, plan.forces, e.props, e.seed, e.rate, plan.folder, links.events)
+        self.solver = WaterSolver(
+            plan.layer, plan.forces, e.props, e.seed, e.rate, plan.folder, links.events, links.lumps
+        )
         self._count = 1
 
     def start(self) -> Water:
@@ -121,7 +126,7 @@ class WaterMember(Member):
         return self.solver.take_settings(plan.layer, plan.forces, plan.effect.props)
 
     def surface_of(self, state: Water) -> WaterField:
-        return field_of(self._now(state), self._now(state))
+        return flowing(self._now(state), 1.0 / self.solver.rate, self.plan.layer.flow.density)
 
     def _now(self, state: Water) -> WaterFrame:
         s, b = state.state, state.basin
@@ -142,7 +147,7 @@ class WaterMember(Member):
 
     def frame_of(self, state: Water, final: bool = False) -> WaterFrame:
         figures = self.solver.ended(state, self._count)
-        figures |= {"given": state.given, "held": state.held}
+        figures |= {"given": state.given, "held": state.held, "afloat": state.afloat}
         names = ignored(self.plan.forces)
         if names:
             figures["ignored"] = list(names)
@@ -193,11 +198,42 @@ class WaterMember(Member):
         return water
 
 
-def field_of(a: WaterFrame, b: WaterFrame) -> WaterField:
+def field_of(a: WaterFrame, b: WaterFrame, weighs: float) -> WaterField:
     """The surface between two frames as particles feel it; a window that went on is that of the later."""
     before = a if a.origin == b.origin and a.shape == b.shape else b
     u, v = b.speed
-    return WaterField(before.rise, b.rise, b.rest, u, v, b.torn, b.origin, b.cell, b.level, a.time, b.time)
+    early, late = (beside_hulls(f.rise, f.under, f.rest) for f in (before, b))
+    return WaterField(early, late, b.rest, u, v, b.torn, b.origin, b.cell, b.level, a.time, b.time, weighs)
+
+
+def flowing(now: WaterFrame, dt: float, weighs: float) -> WaterField:
+    """The surface as it is and as it goes on for `dt` s, by what flows into each cell."""
+    early = beside_hulls(now.rise, now.under, now.rest)
+    deep = now.depth.astype(np.float32)
+    change = np.zeros_like(deep)
+    for axis, speed in enumerate((now.u, now.v)):
+        face, from_, out = (np.moveaxis(f, axis, 0) for f in (speed, deep, change))
+        flow = face[1:-1] * np.where(face[1:-1] > 0, from_[:-1], from_[1:])
+        out[:-1] -= flow
+        out[1:] += flow
+    most = np.float32(FASTEST_RISE * dt)
+    after = early + np.clip(change * np.float32(dt / now.cell) * (1.0 - now.under), -most, most)
+    np.maximum(after, -now.rest, out=after)
+    u, v = now.speed
+    return WaterField(
+        early,
+        after,
+        now.rest,
+        u,
+        v,
+        now.torn,
+        now.origin,
+        now.cell,
+        now.level,
+        now.time,
+        now.time + dt,
+        weighs,
+    )
 
 
 def get_water(store: FrameStore, name: str) -> WaterFrame | None:

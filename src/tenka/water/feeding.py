@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -17,7 +17,7 @@ from tenka.effect.model import WaterLayer, WaterSource, envelope, heard, ramp_at
 from tenka.gas.region import region_of
 from tenka.gas.settings import Moment, between, emitted
 from tenka.scene.poses import Pose
-from tenka.water.basin import Basin
+from tenka.water.basin import Basin, WaterState
 from tenka.water.flow import GRAVITY
 
 HOUR = 3600.0
@@ -156,6 +156,41 @@ def _own(source: WaterSource, middle: float, rate: float) -> Callable[[Value], f
         return between(lambda at: value_at(value, at - source.delay), middle, rate)
 
     return own
+
+
+def fed_by(
+    fed: Sequence[Given], basin: Basin, state: WaterState
+) -> tuple[np.ndarray | None, np.ndarray | None, float]:
+    """What presses on the water and what comes in, (nx, ny) m each, of all that feeds it in a step; and how
+    many m^3 that is."""
+    head: Any = None
+    total: Any = None
+    came = 0.0
+    for g in fed:
+        if g.held is not None:
+            lowest = np.maximum(np.float32(g.held), -basin.rest)
+            height = g.share * (lowest - state.rise) * np.float32(1.0 - g.keep)
+        else:
+            height = g.share * np.float32(g.height)
+            if g.height < 0:
+                height = np.maximum(height, -state.depth(basin))
+        if g.held is not None or g.height:
+            total = height if total is None else total + height
+            came += float(height.sum(dtype=np.float64)) * basin.cell**2
+        if g.head > 0:
+            head = g.share * np.float32(g.head) if head is None else head + g.share * np.float32(g.head)
+    return head, total, came
+
+
+def pushed(state: WaterState, fed: Sequence[Given]) -> None:
+    """Water at a source takes on its push, in place."""
+    for g in fed:
+        if g.push is None:
+            continue
+        for axis, speed in enumerate((state.u, state.v)):
+            face, share = (np.moveaxis(f, axis, 0) for f in (speed, g.share))
+            part = np.maximum(share[1:], share[:-1]) * np.float32(1.0 - g.keep)
+            face[1:-1] += part * (np.float32(g.push[axis]) - face[1:-1])
 
 
 def dents(

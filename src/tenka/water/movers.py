@@ -56,16 +56,17 @@ def immersed(basin: Basin, hulls: Sequence[Hull]) -> np.ndarray:
     return found
 
 
-def displaced(before: np.ndarray, after: np.ndarray) -> np.ndarray:
+def displaced(before: np.ndarray, after: np.ndarray, change: float = 0.0) -> np.ndarray:
     """The water that moving hulls push out (and draw in behind them), as a height for
     `tenka.water.step.step`: none is made or lost by a hull that stays in the water.
 
     Parameters
     ----------
     before, after : how deep they reached over each cell, and do now
+    change : how much more they displace in all, where that is known, m of all cells
     """
     given = after - before
     held = after.sum(dtype=np.float64)
     if held > 0 and before.any():  # a form that is sampled otherwise holds as much as it did
-        given -= after * np.float32(given.sum(dtype=np.float64) / held)
+        given -= after * np.float32((given.sum(dtype=np.float64) - change) / held)
     return given

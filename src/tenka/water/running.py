@@ -22,6 +22,7 @@ class Water:
     foam : (nx, ny) cover, 0 to 1
     immersed, under : (nx, ny) what hulls displace, m, and which share of each cell they cover
     torn : (nx, ny) how much it broke or was worked at in the frame so far, 0 to 1, in the mean
+    afloat : m^3 that pieces of debris displace
     given : m^3 that sources have given so far; held : m^3 at the beginning
     figures : of the last frame
     """
@@ -34,6 +35,7 @@ class Water:
     torn: np.ndarray
     given: float = 0.0
     held: float = 0.0
+    afloat: float = 0.0
     figures: dict[str, Any] = field(default_factory=dict)
 
     @property
@@ -50,6 +52,7 @@ class Water:
             np.zeros_like(self.torn),
             self.given,
             self.held,
+            self.afloat,
             dict(self.figures),
         )
 

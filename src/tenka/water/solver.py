@@ -18,17 +18,19 @@ from tenka.effect.ownclock import OwnClock, clock_of
 from tenka.gas.grid import MEMORY_SHARE, free_bytes
 from tenka.gas.settings import Moment
 from tenka.water.airy import Airy
-from tenka.water.basin import Basin, WaterState
+from tenka.water.basin import Basin
 from tenka.water.blowing import Acting, acting, blown
-from tenka.water.feeding import Footprints, Given, dents, gifts
+from tenka.water.feeding import Footprints, dents, fed_by, gifts, pushed
 from tenka.water.foam import Foaming, foamed
 from tenka.water.follow import BORDER, damp, damping, moved_on, shifted
+from tenka.water.lumps import Lumps
 from tenka.water.movers import displaced
 from tenka.water.running import Water, figures_of
-from tenka.water.stands import Ground, Met, ground_of, hulls_in
+from tenka.water.spilling import spilled
+from tenka.water.stands import Ground, Met, ground_of, hulls_in, take_in
 from tenka.water.step import Thick, longest, step
 
-WATER_VERSION = 2
+WATER_VERSION = 3
 MOST_STEPS = 96  # in a frame
 HIGHER = 0.02  # m over the level at rest, from which on a bed is a wall of the prop that it is inside of
 TEARS = 3.0  # 1/s of foam that a source gives, from which it tears the water wholly
@@ -47,6 +49,7 @@ class WaterSolver:
     seed, rate : of the effect; rate in frames a second
     folder : where the effect's files lie
     events : deaths of the particles of another layer, by its id and the word
+    lumps : the pieces of another layer at a time, s
     """
 
     def __init__(
@@ -58,6 +61,7 @@ class WaterSolver:
         rate: float,
         folder: Path | None,
         events: Callable[[str, str], Any] | None = None,
+        lumps: Callable[[str, float], Lumps | None] = lambda _a, _b: None,
     ) -> None:
         need, free = layer.predicted_bytes, free_bytes()
         if need > MEMORY_SHARE * free:
@@ -69,7 +73,7 @@ class WaterSolver:
             )
         self.layer, self.forces, self.props = layer, forces, props
         self.seed, self.rate, self.folder = seed, rate, folder
-        self.events = events
+        self.events, self.lumps = events, lumps
         self.parts: dict[str, float] = {}
         self.substeps = 0
         self._airy: tuple[np.ndarray, float, Airy] | None = None
@@ -90,6 +94,18 @@ class WaterSolver:
     def _meets(self, how: str) -> list[tuple[InWater, Prop]]:
         by_id = {p.id: p for p in self.props}
         return [(c, by_id[c.prop]) for c in heard(self.layer.colliders) if c.acts == how and c.prop in by_id]
+
+    def _met(self, water: Water, moment: Moment) -> Met:
+        """All that pushes the water, at the end of a step."""
+        assert self._ground is not None
+        met = hulls_in(self._meets("hull"), water.basin, self._ground.floor, moment, self.folder)
+        for stop in heard(self.layer.colliders):
+            share, lumps = moment.at(stop.push, 0.0), None
+            if stop.acts == "pieces" and stop.of and share > 0.0:
+                lumps = self.lumps(stop.of, moment.t + moment.dt)
+            if lumps is not None and len(lumps):
+                take_in(met, stop, lumps, share, water.basin, water.state.rise)
+        return met
 
     def _beds(self) -> list[tuple[InWater, Prop]]:
         """What stands in it, with the prop that it is inside of."""
@@ -185,8 +201,8 @@ class WaterSolver:
             state.rise = np.maximum(-basin.rest, np.float32(-1e6))
         foam = np.zeros(basin.shape, np.float32)
         water = Water(basin, state, foam, foam.copy(), foam.copy(), foam.copy())
-        met = hulls_in(self._meets("hull"), basin, self._ground.floor, moment, self.folder)
-        water.immersed, water.under = met.immersed, met.under
+        met = self._met(water, self._moment(t, 0.0))
+        water.immersed, water.under, water.afloat = met.immersed, met.under, met.afloat
         water.held = state.volume(basin)
         return water
 
@@ -270,12 +286,12 @@ class WaterSolver:
         if self._ground is None:
             self._ground = self._with_bed(basin, moment)[1]
         with timed(self.parts, "hulls"):
-            met = hulls_in(self._meets("hull"), basin, self._ground.floor, moment, self.folder)
-            given = (
-                displaced(water.immersed, met.immersed)
-                if met.immersed.any() or water.immersed.any()
-                else None
-            )
+            met = self._met(water, moment)
+            given = None
+            if met.immersed.any() or water.immersed.any():
+                change = (met.afloat - water.afloat) / basin.cell**2
+                given = displaced(water.immersed, met.immersed, change)
+            water.afloat = met.afloat
         if given is not None:  # a hull that comes in or goes out
             water.given += float(given.sum(dtype=np.float64)) * basin.cell**2
         with timed(self.parts, "source"):
@@ -283,7 +299,8 @@ class WaterSolver:
             dented = dents(layer, basin, self.seed, moment, self._prints, self.events)
             if dented is not None:
                 given = dented if given is None else given + dented
-            head, more = self._feed(water, fed)
+            head, more, came = fed_by(fed, basin, state)
+            water.given += came
             if more is not None:  # before the step: what is there can be taken, and no more
                 np.maximum(state.rise + more, -basin.rest, out=state.rise)
         before = state.rise.copy()
@@ -303,7 +320,7 @@ class WaterSolver:
                 self._ground.room,
             )
         with timed(self.parts, "forces"):
-            self._push(state, fed)
+            pushed(state, fed)
             blown(layer, self._acts, basin, state, moment, own)
         if layer.basin.sides == "open" or layer.basin.follows:
             damp(state, basin, self._border(basin.shape), own)
@@ -320,6 +337,8 @@ class WaterSolver:
                         torn, g.share * np.float32(min(g.foam / max(own, 1e-9) / TEARS, 1.0)), out=torn
                     )
             water.torn += torn * np.float32(dt * self.rate)
+            if thick.viscosity <= 0.0 and thick.stress <= 0.0:
+                state.rise = spilled(state.rise, basin.rest, basin.cell, own)
         water.immersed, water.under = met.immersed, met.under
         self._note(water, met)
         if own != dt and dt > 0:
@@ -335,36 +354,6 @@ class WaterSolver:
         if held is None or not same or abs(held[1] - own) > ALIKE * own:
             held = self._airy = (basin.rest, own, Airy(basin, own))
         return held[2]
-
-    def _feed(self, water: Water, fed: list[Given]) -> tuple[np.ndarray | None, np.ndarray | None]:
-        """What presses on the water, and what comes in, (nx, ny) m each; counts what was given."""
-        basin = water.basin
-        head: Any = None
-        total: Any = None
-        for g in fed:
-            if g.held is not None:
-                lowest = np.maximum(np.float32(g.held), -basin.rest)
-                height = g.share * (lowest - water.state.rise) * np.float32(1.0 - g.keep)
-            else:
-                height = g.share * np.float32(g.height)
-                if g.height < 0:
-                    height = np.maximum(height, -water.state.depth(basin))
-            if g.held is not None or g.height:
-                total = height if total is None else total + height
-                water.given += float(height.sum(dtype=np.float64)) * basin.cell**2
-            if g.head > 0:
-                head = g.share * np.float32(g.head) if head is None else head + g.share * np.float32(g.head)
-        return head, total
-
-    def _push(self, state: WaterState, fed: list[Given]) -> None:
-        """Water at a source takes on its push."""
-        for g in fed:
-            if g.push is None:
-                continue
-            for axis, speed in enumerate((state.u, state.v)):
-                face, share = (np.moveaxis(f, axis, 0) for f in (speed, g.share))
-                part = np.maximum(share[1:], share[:-1]) * np.float32(1.0 - g.keep)
-                face[1:-1] += part * (np.float32(g.push[axis]) - face[1:-1])
 
     def _border(self, shape: tuple[int, int]) -> np.ndarray:
         if self._damping is None or self._damping[0] != shape:

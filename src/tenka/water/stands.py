@@ -16,6 +16,7 @@ from tenka.gas.settings import Moment
 from tenka.scene.poses import Motion, Pose, motion_between
 from tenka.scene.props import deforms, form_of, own_mesh, stamp_of
 from tenka.water.basin import Basin
+from tenka.water.lumps import Lumps, displacing
 from tenka.water.shapes import FAR, Profile, Stand, edges_of, laid, profile_of, softened
 
 ROUNDED = 1e5  # of a turn's figures, below which two are one
@@ -72,6 +73,7 @@ class Met:
     under : (nx, ny) share of each cell that a hull covers at the water's level
     touching : ids of the hulls that touch the water
     deep, wide : m, how deep each reaches, and its least width
+    afloat : m^3 that pieces displace
     """
 
     immersed: np.ndarray
@@ -80,6 +82,7 @@ class Met:
     touching: set[str] = field(default_factory=set)
     deep: dict[str, float] = field(default_factory=dict)
     wide: dict[str, float] = field(default_factory=dict)
+    afloat: float = 0.0
 
 
 def hulls_in(
@@ -127,6 +130,28 @@ def hulls_in(
     return found
 
 
+def take_in(met: Met, stop: InWater, lumps: Lumps, share: float, basin: Basin, rise: np.ndarray) -> None:
+    """Pieces of a layer as hulls too, in place.
+
+    Parameters
+    ----------
+    share : of what they displace that the water feels
+    rise : (nx, ny) m, of the surface over the level
+    """
+    deep, under, pace, whole = displacing(lumps, basin, rise, stop.soft)
+    met.deep[stop.id] = float(deep.max())
+    met.wide[stop.id] = lumps.across
+    if whole <= 0.0:
+        return
+    met.touching.add(stop.id)
+    met.immersed += np.float32(share) * deep
+    met.afloat += share * whole
+    np.maximum(met.under, under, out=met.under)
+    u, v = pace
+    work = _sideways(u, v, deep) * edges_of(deep) * np.float32(stop.foams)
+    np.maximum(met.work, work, out=met.work)
+
+
 @lru_cache(maxsize=32)
 def _immersing(
     profile: Profile, heights: tuple[float, float, float], reach: float, cell: float
@@ -168,6 +193,11 @@ def _working(motion: Motion, basin: Basin, here: tuple[slice, slice], deep: np.n
     x, y = basin.middles()
     x, y = x[here[0]] - motion.centre[0], y[:, here[1]] - motion.centre[1]
     u, v = motion.speed[0] - motion.spin[2] * y + 0 * x, motion.speed[1] + motion.spin[2] * x + 0 * y
+    return _sideways(u, v, deep)
+
+
+def _sideways(u: Any, v: Any, deep: np.ndarray) -> np.ndarray:
+    """How fast what goes at (u, v) m/s works at the water, by how deep it reaches: see `_working`."""
     a, b = np.gradient(deep) if min(deep.shape) > 1 else (np.zeros_like(deep), np.zeros_like(deep))
     steep = np.maximum(np.hypot(a, b), 1e-9)
     straight = np.maximum(-(u * a + v * b) / steep, 0.0)

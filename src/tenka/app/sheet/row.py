@@ -30,7 +30,7 @@ from tenka.app.sheet.ramps import ColourField, RampField
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.budget.devices import devices
-from tenka.effect.additions import reshaped
+from tenka.effect.additions import afloat, reshaped
 from tenka.effect.catalogue import Param
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, promoted
@@ -256,6 +256,9 @@ class Row(QWidget):
                 self.state.edit(owner, reshaped(before, owner, str(value)), f"Change {self.p.label}", token)
             except TenkaError as error:
                 self.state.refuse(error)
+        elif self.p.name == "floats":
+            layer = owner.rpartition(".")[0]
+            self.state.apply(afloat(before, layer, str(value)), f"Change {self.p.label}")
         else:
             self.state.edit(self.path, value, f"Change {self.p.label}", token)
         if self.state.effect is before:  # refused: the field shows what still holds

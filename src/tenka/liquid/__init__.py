@@ -1,0 +1,1 @@
+"""Thrown water: particles that carry their motion, on a grid that keeps them apart (APIC)."""
