@@ -19,8 +19,10 @@ MOMENTS = {
     "start_puff": 0.3,
     "sluice_basin": 0.55,
     "start_afloat": 0.9,
+    "start_splash": 0.36,
+    "start_fountain": 0.2,
 }
-STARTING = ("plume", "puff", "mist", "fire", "fireball", "pool", "stream", "wake", "afloat", "mud")
+STARTING = ("plume", "puff", "mist", "fire", "fireball", "pool", "stream", "wake", "afloat", "splash", "fountain", "mud")
 
 
 def main(names: list[str]) -> None:

@@ -20,7 +20,7 @@ from tenka.app.stage.handle import Handle, wall_handles
 from tenka.app.state import State
 from tenka.base.words import counted, singular
 from tenka.effect.courses import value_at
-from tenka.effect.model import Effect, GasLayer, LayerBase, PointLayer, WaterLayer
+from tenka.effect.model import Effect, GasLayer, LayerBase, LiquidLayer, PointLayer, WaterLayer
 from tenka.gas.bent import axis_of, is_bent
 from tenka.gas.felt import fastest_at
 from tenka.gas.grid import Grid
@@ -29,6 +29,8 @@ from tenka.scene.poses import Pose
 Box = tuple[np.ndarray, np.ndarray]
 NOT_OF_PIECES = frozenset(("mesh", "turned", "spin", "spin_slower", "spin_fade"))
 """Looks that pieces have by themselves."""
+NOT_OF_LIQUIDS = frozenset(("bed", "ripples", "ripples_long", "ripples_to", "wets", "normals"))
+"""Looks that only a water over a bed has."""
 
 
 @dataclass(frozen=True)
@@ -71,6 +73,14 @@ def _cells(layer: LayerBase, frame: Any) -> str:
     return f"{x} × {y} cells"
 
 
+def _liquid_box(effect: Effect, layer: LiquidLayer) -> Box | None:
+    return np.asarray(layer.tank.origin, float), np.asarray(layer.tank.size, float)
+
+
+def _particles(layer: LayerBase, frame: Any) -> str:
+    return counted(int(frame.meta.get("count", 0)), "particle")
+
+
 def _points_box(effect: Effect, layer: PointLayer) -> Box | None:
     """That of the gas which carries them."""
     gas = next((g for g in effect.gases if g.id == layer.motion.follows), None)
@@ -111,6 +121,15 @@ VIEWS: dict[str, LayerView] = {
         (("Debris", "gem"),),
         box=_points_box,
         counted=_alive,
+    ),
+    "liquid": LayerView(
+        "glass-water",
+        ("tank", "motion", "foam", "quality", ""),
+        NOT_OF_LIQUIDS,
+        starters=(("Liquid", "glass-water"),),
+        handles=wall_handles,
+        box=_liquid_box,
+        counted=_particles,
     ),
     "water": LayerView(
         "droplets",

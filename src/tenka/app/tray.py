@@ -32,6 +32,8 @@ ICONS = {
     "Stream": "waves",
     "Wake": "ship",
     "Afloat": "package",
+    "Splash": "glass-water",
+    "Fountain": "shower-head",
     "Mud": "droplet",
 }
 ICON_HEIGHT = 26

@@ -16,12 +16,12 @@ import numpy as np
 from tenka.base.jit import is_compiled, note_compiled
 from tenka.base.jobs import Progress
 from tenka.budget.cost import ledger
+from tenka.budget.warmwater import warm_liquid, warm_water
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.courses import Wave
 from tenka.effect.model import (
     POINTS,
     SURFACE,
-    BasinBox,
     Collider,
     DebrisLayer,
     DomainBox,
@@ -30,7 +30,6 @@ from tenka.effect.model import (
     Fire,
     Flipbook,
     GasLayer,
-    InWater,
     Motion,
     ParticleLayer,
     Pieces,
@@ -39,13 +38,10 @@ from tenka.effect.model import (
     PointMotion,
     PointSource,
     Prop,
-    Pull,
     Source,
     Swirl,
     Tier,
     Turbulence,
-    WaterLayer,
-    WaterSource,
     Wind,
     first_delivery,
 )
@@ -68,7 +64,7 @@ from tenka.particles.state import AirField
 from tenka.proof.engine import Package, package_view
 from tenka.run.driver import simulate
 from tenka.run.frames import PointFrame
-from tenka.run.plans import Plan, plans_of
+from tenka.run.plans import Plan
 from tenka.scene.cameras import view_of
 from tenka.scene.distance import distance_field
 from tenka.scene.meshes import primitive
@@ -270,37 +266,6 @@ def warm_points() -> None:
         )
 
 
-def warm_water() -> None:
-    """Water: that it flows, is pushed, foams, sets, and is drawn."""
-    box = Prop(
-        id="box", name="Box", size=(0.4, 0.4, 0.4), position=(0.5, 0.5, -0.7), shift_x=Wave(amount=0.2)
-    )
-    post = Prop(id="post", name="Post", size=(0.1, 0.1, 1.0), position=(0.0, 0.0, -0.6))
-    rain = WaterSource(id="rain", name="Rain", shape="everywhere", gives="rain", drops=500.0)
-    layer = WaterLayer(
-        id="water",
-        name="Water",
-        basin=BasinBox(origin=(-1.0, -1.0, -0.5), size=(2.0, 2.0, 1.0), depth=0.4, cell=0.1),
-        colliders=(
-            InWater(id="hull", name="Hull", prop="box"),
-            InWater(id="bed", name="Bed", prop="post", acts="bed"),
-        ),
-        sources=(rain,),
-    )
-    thick = layer.model_copy(update={"id": "slip", "flow": layer.flow.model_copy(update={"stress": 20.0})})
-    pull = Pull(id="pull", name="Pull", position=(0.0, 0.0, 0.0))
-    effect = Effect(seconds=0.1, layers=(layer, thick), props=(box, post), forces=(pull,))
-    with tempfile.TemporaryDirectory() as folder:
-        store = FrameStore(Path(folder) / "frames")
-        plans = plans_of(effect, None)
-        for plan in plans.values():
-            simulate(plan, store, Progress())
-        frames = {id: plan.read(store, 1) for id, plan in plans.items()}
-    for coarse in (1, 4):
-        shot = shot_of(effect, frames, None, 0.05)
-        Renderer().draw_shot(shot, effect.light, view_of(effect.camera, 64, 48), coarse)
-
-
 @dataclass(frozen=True)
 class Part:
     """Kernels that are compiled together."""
@@ -320,6 +285,7 @@ PARTS = {
     "points": Part(warm_points, 48, ("set", "cloud", "push")),
     "more gas": Part(warm_more_gas, 25, ("flow", "push", "solids")),
     "water": Part(warm_water, 30, ("set", "push")),
+    "liquid": Part(warm_liquid, 50, ("set", "push", "solids", "points", "water")),
 }
 """The kernels in parts that can be compiled beside each other, in the order in which they are wanted."""
 

@@ -76,6 +76,7 @@ LAYERS = {
     "Sparks": NewLayer("layer_sparks", "A burst of sparks: streaks that fly, bounce and cool."),
     "Embers": NewLayer("layer_embers", "Embers that rise and wander with the gas.", True),
     "Dust": NewLayer("layer_dust", "Dust that hangs in the air and goes with the gas.", True),
+    "Liquid": NewLayer("layer_liquid", "Thrown water: a jet in a box of its own."),
     "Water": NewLayer("layer_water", "Still water in a basin, for what moves in it and falls into it."),
     "Debris": NewLayer("layer_debris", "Pieces thrown at once, that tumble, bounce and come to rest."),
 }

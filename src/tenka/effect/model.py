@@ -21,6 +21,15 @@ from tenka.effect.gaslook import Look
 from tenka.effect.layers import FIELD, HANDED, POINTS, SURFACE, LayerBase
 from tenka.effect.light import Camera, Light
 from tenka.effect.lights import SceneLight
+from tenka.effect.liquid import (
+    LiquidCollider,
+    LiquidFoam,
+    LiquidLayer,
+    LiquidMotion,
+    LiquidQuality,
+    LiquidSource,
+    Tank,
+)
 from tenka.effect.particles import (
     FOR_EVER_HELD,
     Bed,
@@ -60,7 +69,9 @@ from tenka.effect.water import BasinBox, Flow, Foam, InWater, WaterLayer, WaterS
 from tenka.effect.waterlook import WaterLook
 
 SCHEMA_VERSION: Literal[2] = 2
-Layer = Annotated[GasLayer | ParticleLayer | DebrisLayer | WaterLayer, Field(discriminator="kind")]
+Layer = Annotated[
+    GasLayer | ParticleLayer | DebrisLayer | WaterLayer | LiquidLayer, Field(discriminator="kind")
+]
 
 
 class Trial(Settings):
@@ -356,6 +367,12 @@ __all__ = [
     "LayerBase",
     "Lever",
     "Light",
+    "LiquidCollider",
+    "LiquidFoam",
+    "LiquidLayer",
+    "LiquidMotion",
+    "LiquidQuality",
+    "LiquidSource",
     "Look",
     "Motion",
     "ParticleLayer",
@@ -376,6 +393,7 @@ __all__ = [
     "Source",
     "Stop",
     "Swirl",
+    "Tank",
     "Tier",
     "Trial",
     "Turbulence",

@@ -23,6 +23,7 @@ from tenka.effect.model import (
     Force,
     GasLayer,
     Layer,
+    LiquidLayer,
     ParticleLayer,
     Prop,
     Route,
@@ -194,7 +195,7 @@ class _Layered(BaseModel):
     thing: Layer
 
 
-FAMILIES: dict[str, Any] = {"gas": GasLayer, "water": WaterLayer}
+FAMILIES: dict[str, Any] = {"gas": GasLayer, "water": WaterLayer, "liquid": LiquidLayer}
 """Kinds of layers whose sources are of their own; all others take those of particles."""
 
 

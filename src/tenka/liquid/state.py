@@ -27,6 +27,7 @@ class Liquid:
     time : s
     pressure : (nx, ny, nz) float32, of the last step, from which the next one sets out
     next_id : of the next particle
+    first : s, the beginning of the run
     came, went : m^3 that sources have given and that has left, so far
     """
 
@@ -37,6 +38,7 @@ class Liquid:
     id: np.ndarray
     time: float
     pressure: np.ndarray
+    first: float = 0.0
     next_id: int = 0
     came: float = 0.0
     went: float = 0.0
@@ -56,6 +58,7 @@ class Liquid:
             np.zeros(0, np.int64),
             time,
             np.zeros(shape, np.float32),
+            time,
         )
 
     def picked(self, index: np.ndarray) -> None:
@@ -72,6 +75,7 @@ class Liquid:
             self.id.copy(),
             self.time,
             self.pressure.copy(),
+            self.first,
             self.next_id,
             self.came,
             self.went,
@@ -137,3 +141,16 @@ def _ordered(cells, starts, order):
     for n in range(cells.size):
         order[at[cells[n]]] = n
         at[cells[n]] += 1
+
+
+@kernel
+def outside(place, low, high, inside):
+    """Mark which places lie between two corners, and count the others."""
+    count = 0
+    for n in range(place.shape[0]):
+        here = True
+        for a in range(3):
+            here = here and low[a] <= place[n, a] <= high[a]
+        inside[n] = here
+        count += 0 if here else 1
+    return count

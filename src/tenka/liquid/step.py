@@ -29,7 +29,6 @@ EASES = np.float32(0.5)  # of what is crowded in a step
 MOST_CROWDED = np.float32(0.5)
 FARTHEST = np.float32(0.4)  # cells that crowding moves a particle
 RINGS = 2  # of faces beyond the liquid that take its speed
-AIR_FROM, AIR_WHOLE = 0.15, 0.8  # m/s by which neighbouring places differ, from which air is mixed in
 SKIN = np.float32(0.02)  # cells that particles keep from walls
 
 
@@ -52,10 +51,29 @@ class Work:
         self.distance, self.share = (np.zeros(shape, np.float32) for _ in range(2))
 
 
+@dataclass(frozen=True)
+class Foaming:
+    """How air is mixed in: 1/s where it is wholly torn; m/s by which neighbouring cells differ from which it
+    is torn, and wholly; 1/s at which air comes out."""
+
+    mixes: float = 6.0
+    from_: float = 0.25
+    whole: float = 1.0
+    leaves: float = 0.87
+
+
 Push = Callable[[list[np.ndarray], np.ndarray, float], None]
 
 
-def step(liquid: Liquid, space: Space, work: Work, dt: float, push: Push, keep: float = 1.0) -> None:
+def step(
+    liquid: Liquid,
+    space: Space,
+    work: Work,
+    dt: float,
+    push: Push,
+    keep: float = 1.0,
+    foam: Foaming | None = None,
+) -> None:
     """A step of `dt` s, in place.
 
     Parameters
@@ -93,7 +111,9 @@ def step(liquid: Liquid, space: Space, work: Work, dt: float, push: Push, keep: 
         _ease(liquid, full, space, work, slabs, origin, per)
     with timed(parts, "gather"):
         gather(liquid.place, *work.faces, origin, per, liquid.velocity, liquid.affine, np.float32(keep))
-        _air(liquid.affine, liquid.air, np.float32(grid.voxel), np.float32(dt))
+        how = foam or Foaming()
+        numbers = np.array([dt, grid.voxel, how.mixes, how.from_, how.whole, how.leaves], np.float32)
+        _air(liquid.affine, liquid.air, numbers)
         carry(liquid.place, liquid.velocity, *work.faces, origin, per, np.float32(dt))
     with timed(parts, "collision"):
         keep_inside(liquid, grid, space)
@@ -297,8 +317,9 @@ def _shifted(place, u, v, w, origin, per):
 
 
 @kernel(parallel=True)
-def _air(affine, air, voxel, dt):
+def _air(affine, air, numbers):
     """Air is mixed in where neighbouring places go apart or together fast, and comes out again."""
+    dt, voxel, mixes, from_, whole, leaves = numbers
     for m in prange(air.size):
         n = np.int64(m)
         total = ZERO
@@ -307,8 +328,10 @@ def _air(affine, air, voxel, dt):
                 s = affine[n, a, b] + affine[n, b, a]
                 total += s * s
         pace = HALF * np.sqrt(total) * voxel
-        part = min(max((pace - np.float32(AIR_FROM)) / np.float32(AIR_WHOLE - AIR_FROM), ZERO), ONE)
-        air[n] += dt * (np.float32(6.0) * part * (ONE - air[n]) - np.float32(0.9) * air[n])
+        part = min(max((pace - from_) / max(whole - from_, np.float32(1e-6)), ZERO), ONE)
+        rate = mixes * part + leaves
+        aim = mixes * part / rate if rate > ZERO else ZERO
+        air[n] = aim + (air[n] - aim) * np.exp(-rate * dt)
 
 
 def keep_inside(liquid: Liquid, grid: Grid, space: Space) -> None:

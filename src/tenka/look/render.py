@@ -27,7 +27,7 @@ from tenka.look.sprites import DEPTH, draw_quads
 from tenka.look.swarm import PointSet, Swarm, lamp_of, ready, ticked
 from tenka.look.triangles import depth_of, see
 from tenka.look.volume import LitVolume, light_volume, smoothed
-from tenka.look.waters import Pool, with_waters
+from tenka.look.waters import Wet, with_waters
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh
 
@@ -81,7 +81,7 @@ class Shot:
     bodies : the pieces alone; later : for each, gives it as it is going to be so many seconds later
     still : the props without the pieces, where there are some; lamps : lights of the effect
     names : of the gases' layers; stood_for : whether a light stands for a gas's own
-    waters : surfaces of water
+    waters : surfaces of water, and what is thrown
     """
 
     gases: list[tuple[Frame, Look]]
@@ -93,7 +93,7 @@ class Shot:
     lamps: list[SceneLamp] = field(default_factory=list)
     names: list[str] = field(default_factory=list)
     stood_for: list[bool] = field(default_factory=list)
-    waters: list[Pool] = field(default_factory=list)
+    waters: list[Wet] = field(default_factory=list)
 
     def on(self, name: str) -> list[SceneLamp]:
         """The lights of the effect that fall on a layer."""

@@ -8,10 +8,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from tenka.cache.store import Frame, FrameStore
 from tenka.effect.courses import still
-from tenka.effect.model import Effect, GasLayer, Layer, PointLayer, WaterLayer, heard, timed
+from tenka.effect.model import Effect, GasLayer, Layer, LiquidLayer, PointLayer, WaterLayer, heard, timed
+from tenka.look.drops import drops_of
 from tenka.look.lamps import lamps_of
+from tenka.look.liquids import Splash
 from tenka.look.pieces import bodies_mesh, kept_pieces, lives_of
 from tenka.look.render import Shot
 from tenka.look.sprites import Book
@@ -20,6 +24,7 @@ from tenka.look.waters import Pool
 from tenka.particles.state import Points
 from tenka.run.driver import past_of
 from tenka.run.frames import PointFrame
+from tenka.run.liquids import LiquidFrame
 from tenka.run.plans import Plan
 from tenka.run.watering import WaterFrame
 from tenka.scene.meshes import Mesh, joined
@@ -106,11 +111,21 @@ def _show_water(shot: Shot, layer: WaterLayer, frame: WaterFrame, moment: Moment
     shot.waters.append(Pool.of(layer, frame, moment.t))
 
 
+def _show_liquid(shot: Shot, layer: LiquidLayer, frame: LiquidFrame, moment: Moment) -> None:
+    skin = frame.skin
+    if skin is not None:
+        foam = frame.foam.astype(np.float32) / np.float32(255.0)
+        shot.waters.append(Splash(skin, foam, frame.voxel, layer.look, moment.t))
+    if len(frame.loose):
+        shot.swarms.append(drops_of(frame.loose, layer.look, moment.t, layer.name))
+
+
 SHOWN: dict[str, Callable[[Shot, Any, Any, Moment], None]] = {
     "gas": _show_gas,
     "particles": _show_points,
     "debris": _show_points,
     "water": _show_water,
+    "liquid": _show_liquid,
 }
 """How a frame of each kind of layer becomes part of a shot; a kind that is not here is not drawn."""
 

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
 from tenka.base.jit import kernel, parallel_chunksize, prange
-from tenka.effect.courses import value_at
 from tenka.effect.model import Light, WaterLayer, WaterLook
 from tenka.look.colour import black_body_colour
 from tenka.look.ground import grounded
@@ -19,7 +18,7 @@ from tenka.look.shadows import ShadowMap
 from tenka.look.triangles import Surfaces
 from tenka.look.volume import sky_of
 from tenka.look.waterrow import watered_row
-from tenka.look.wet import Sheet, sheet_of
+from tenka.look.wet import Sheet, numbers_of, sheet_of
 from tenka.run.watering import WaterFrame
 from tenka.scene.cameras import View, sun_direction
 
@@ -58,8 +57,26 @@ class Pool:
         return cls(frame, layer.look, t, (box.origin[2], rise_x, rise_y, x, y, own))
 
 
+class Laid(Protocol):
+    """A water of another kind: how it lays itself into a shaded set."""
+
+    def laid(
+        self,
+        surfaces: Surfaces,
+        view: View,
+        light: Light,
+        shadow: ShadowMap,
+        backdrop: Backdrop,
+        share: int = 1,
+    ) -> Backdrop:
+        """The set with it."""
+
+
+Wet = Pool | Laid
+
+
 def with_waters(
-    pools: Sequence[Pool],
+    pools: Sequence[Wet],
     surfaces: Surfaces,
     view: View,
     light: Light,
@@ -69,11 +86,15 @@ def with_waters(
 ) -> Backdrop:
     """A shaded set with all its waters: the ground is open over those that are sunk, and hides what lies
     below it elsewhere. For the parameters see `watered`."""
-    sunk = [pool.extent for pool in pools if pool.floor[0] < SUNK]
+    sunk = [item.extent for item in pools if isinstance(item, Pool) and item.floor[0] < SUNK]
     if sunk:
         surfaces, backdrop = grounded(np.array(sunk, np.float32), surfaces, view, light, shadow, backdrop)
-    for pool in pools:
-        backdrop = watered(pool, surfaces, view, light, shadow, backdrop, share)
+    for item in pools:
+        if isinstance(item, Pool):
+            backdrop = watered(item, surfaces, view, light, shadow, backdrop, share)
+    for item in pools:  # what is thrown is seen over what lies
+        if not isinstance(item, Pool):
+            backdrop = item.laid(surfaces, view, light, shadow, backdrop, share)
     return backdrop
 
 
@@ -98,23 +119,7 @@ def watered(
     sheet: Sheet = sheet_of(pool.frame, look, t)
     still, direct, reply = backdrop.still.copy(), backdrop.direct.copy(), backdrop.reply.copy()
     depth = backdrop.depth.copy()
-    numbers = np.array(
-        [
-            *look.absorbs,
-            look.murk,
-            *look.murk_colour,
-            look.bends,
-            max(value_at(look.rough, t), 0.01),
-            look.mirrors,
-            value_at(look.foam, t),
-            *look.foam_colour,
-            look.foam_grain,
-            look.wets,
-            look.normals,
-            *look.bed,
-        ],
-        np.float32,
-    )
+    numbers = numbers_of(look, t)
     with parallel_chunksize(8):
         _watered(
             view.packed(),

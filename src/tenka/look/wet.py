@@ -42,6 +42,27 @@ class Sheet(NamedTuple):
     lost: np.ndarray
 
 
+def numbers_of(look: WaterLook, t: float) -> np.ndarray:
+    """A look's numbers at a time, as rays take them."""
+    return np.array(
+        [
+            *look.absorbs,
+            look.murk,
+            *look.murk_colour,
+            look.bends,
+            max(value_at(look.rough, t), 0.01),
+            look.mirrors,
+            value_at(look.foam, t),
+            *look.foam_colour,
+            look.foam_grain,
+            look.wets,
+            look.normals,
+            *look.bed,
+        ],
+        np.float32,
+    )
+
+
 def sheet_of(frame: Any, look: WaterLook, t: float, seed: int = 1) -> Sheet:
     """A frame's surface, ready to be drawn."""
     wet = frame.depth > FILM

@@ -20,7 +20,7 @@ from tenka.look.render import SHADOWED
 from tenka.look.shadows import ShadowMap, cast_shadow, lamp_shadow
 from tenka.look.triangles import Surfaces, see
 from tenka.look.volume import LitVolume
-from tenka.look.waters import Pool, with_waters
+from tenka.look.waters import Wet, with_waters
 from tenka.package.manifest import Manifest, read
 from tenka.package.parts import Element
 from tenka.package.stands import lamps_at, light_of, mesh_of, set_of
@@ -136,7 +136,7 @@ class Package:
         bodies: list[Mesh],
         thrown: np.ndarray,
         casts: list[LitVolume],
-        waters: Sequence[Pool] = (),
+        waters: Sequence[Wet] = (),
     ) -> tuple[Backdrop, np.ndarray]:
         """The set with what stands among it, and the picture of that."""
         mesh = self.mesh_at(time)

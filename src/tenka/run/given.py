@@ -11,7 +11,7 @@ from tenka.cache.store import FrameStore
 from tenka.gas.swept import Swept
 from tenka.particles.paths import paths_between, swept_of
 from tenka.particles.state import AirField, Events, Paths, all_events
-from tenka.run.frames import PointFrame, StoredField, get_points
+from tenka.run.frames import PointFrame, StoredField
 from tenka.water.felt import WaterField
 from tenka.water.lumps import Lumps
 
@@ -108,9 +108,7 @@ class Links:
                 self._frames.pop(old)
             known = index in plan.keys and self.store is not None
             self._frames[key] = (
-                get_points(self.store, plan.name(index), events=True)
-                if known and self.store is not None
-                else None
+                plan.kind.points(self.store, plan.name(index)) if known and self.store is not None else None
             )
         return self._frames[key]
 

@@ -22,6 +22,7 @@ from tenka.gas.held import source_of
 from tenka.gas.images import image_file
 from tenka.gas.settings import SAMPLES, course_samples, envelope_samples
 from tenka.gas.solver import SOLVER_VERSION
+from tenka.liquid.solver import LIQUID_VERSION
 from tenka.particles.files import points_file, sequence
 from tenka.particles.schedule import Schedule
 from tenka.particles.solver import POINTS_VERSION
@@ -81,7 +82,7 @@ def _still_settings(effect: Effect, layer: Layer, folder: Path | None, final: bo
     culls = getattr(getattr(layer, "ends", None), "off_camera", False)
     seen = {k: v for k, v in plain(effect.camera).items() if k not in OF_PICTURES} if culls else None
     return {
-        "versions": [SOLVER_VERSION, POINTS_VERSION, WATER_VERSION],
+        "versions": [SOLVER_VERSION, POINTS_VERSION, WATER_VERSION, LIQUID_VERSION],
         "seed": effect.seed,
         "rate": effect.rate,
         "layer": [layer.id, layer.kind],

@@ -25,6 +25,16 @@ from tenka.particles.state import BYTES
 from tenka.run.between import gas_between, points_between
 from tenka.run.findings import Finding, of_gas, of_points
 from tenka.run.frames import MEASURES, POINT_MEASURES, get_points
+from tenka.run.liquidfindings import of_liquid
+from tenka.run.liquids import (
+    LIQUID_MEASURES,
+    LiquidMember,
+    get_liquid,
+    liquid_between,
+    liquid_bounds,
+    liquid_told,
+    loose_frame,
+)
 from tenka.run.members import GasMember, Member, PointMember
 from tenka.run.waterfindings import of_water
 from tenka.run.watering import WATER_MEASURES, WaterMember, get_water, water_between, water_bounds, water_told
@@ -48,6 +58,7 @@ class Kind:
     bounds : the box in which it is seen, from the figures of its frames; None when that is not known yet
     finer : the layer as a final run simulates it; None where final runs leave it as it is
     counts : name in the meta of what is counted beside the head of the tempo, if anything
+    points : what it hands over as points, of a stored frame
     rank : in a group those of lower rank are stepped first
     """
 
@@ -60,6 +71,7 @@ class Kind:
     bounds: Callable[[Effect, Any, Figures], Box | None]
     finer: Callable[[Any], Any] | None = None
     counts: str = ""
+    points: Callable[[FrameStore, str], Any] = lambda store, name: get_points(store, name, events=True)
     rank: int = 0
 
 
@@ -206,7 +218,25 @@ WATER = Kind(
     water_bounds,
     rank=1,
 )
-KINDS: dict[str, Kind] = {"gas": GAS, "particles": PARTICLES, "debris": PARTICLES, "water": WATER}
+LIQUID = Kind(
+    LiquidMember,
+    lambda store, name, whole: get_liquid(store, name),
+    liquid_told,
+    LIQUID_MEASURES,
+    liquid_between,
+    of_liquid,
+    liquid_bounds,
+    counts="count",
+    points=loose_frame,
+    rank=-1,
+)
+KINDS: dict[str, Kind] = {
+    "gas": GAS,
+    "particles": PARTICLES,
+    "debris": PARTICLES,
+    "water": WATER,
+    "liquid": LIQUID,
+}
 
 
 def kind_of(layer: LayerBase) -> Kind:

@@ -7,7 +7,7 @@ from tenka.app.pack.flipbook import ContactView
 from tenka.app.pack.light import HeatView, LightView
 from tenka.app.pack.particles import AliveView
 from tenka.app.pack.volume import VolumeView
-from tenka.app.pack.water import WaterView
+from tenka.app.pack.water import LiquidView, WaterView
 
 VIEWS: dict[str, type[RouteView]] = {
     "flipbook": ContactView,
@@ -21,5 +21,6 @@ VIEWS: dict[str, type[RouteView]] = {
     "shimmer": HeatView,
     "surface": WaterView,
     "livewater": WaterView,
+    "meshes": LiquidView,
 }
 """By the route's word."""

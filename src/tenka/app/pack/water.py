@@ -1,4 +1,4 @@
-"""A water at the Pack station: how high its waves are over time."""
+"""Water at the Pack station: how high its waves are, and how many vertices its meshes have, over time."""
 
 from __future__ import annotations
 
@@ -12,3 +12,12 @@ class WaterView(CurveView):
 
     def curve_of(self, shown: Shown) -> Curve:
         return self.measured(shown, "highest")
+
+
+class LiquidView(CurveView):
+    """Vertices of its meshes, over time."""
+
+    TITLE, UNIT = "Vertices", ""
+
+    def curve_of(self, shown: Shown) -> Curve:
+        return self.measured(shown, "skin")

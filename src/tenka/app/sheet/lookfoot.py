@@ -33,6 +33,7 @@ from tenka.effect.model import Camera, Effect, Layer
 from tenka.look.render import Renderer
 from tenka.look.shot import shot_of
 from tenka.pack.reels import png_of
+from tenka.run.liquids import LiquidFrame
 from tenka.run.watering import WaterFrame
 from tenka.scene.cameras import view_of
 from tenka.scene.meshes import joined
@@ -63,6 +64,10 @@ def held_box(frame: Any) -> tuple[np.ndarray, np.ndarray]:
         x, y = frame.origin
         across, along = (n * frame.cell for n in frame.shape)
         return np.array([x, y, frame.level - 0.1]), np.array([x + across, y + along, frame.level + 0.1])
+    elif isinstance(frame, LiquidFrame) and frame.distance.size:
+        index = np.argwhere(frame.distance < 0)
+        places = np.asarray(frame.origin) + (index + 0.5) * frame.cell
+        share = np.ones(len(places))
     else:
         places, share = frame.points.place, np.maximum(frame.points.width, 1e-6).astype(np.float64)
     if not len(places):

@@ -15,7 +15,9 @@ from tenka.base.errors import TenkaError
 from tenka.cache.store import Frame
 from tenka.effect.model import REGIONS, Placed
 from tenka.look.inspect import cells_along
+from tenka.look.liquids import along_skin
 from tenka.run.frames import PointFrame
+from tenka.run.liquids import LiquidFrame
 from tenka.run.watering import WaterFrame, reached_at
 from tenka.scene.cameras import View, camera_at, view_of
 from tenka.scene.picking import box_hit, mesh_hit
@@ -99,6 +101,11 @@ def _shown(
             dense = frame.density[tuple(index.T)] > SEEN
             if dense.any():
                 found.append((float(t[np.argmax(dense)]), f"layers.{id}"))
+        elif isinstance(frame, LiquidFrame):
+            skin = frame.skin
+            met = along_skin(skin, start, way) if skin is not None else None
+            if met is not None:
+                found.append((met, f"layers.{id}"))
         elif isinstance(frame, WaterFrame):
             reached = reached_at(frame, start, way)
             if reached is not None:

@@ -11,6 +11,7 @@ from tenka.budget.routes.bodies import bodies_line
 from tenka.budget.routes.flipbook import flipbook_line
 from tenka.budget.routes.grid import grid_line
 from tenka.budget.routes.light import light_line
+from tenka.budget.routes.meshes import meshes_line
 from tenka.budget.routes.particles import particles_line
 from tenka.budget.routes.shimmer import shimmer_line
 from tenka.budget.routes.slices import slices_line
@@ -31,5 +32,6 @@ ROUTES: dict[str, Callable[[str, Any, Tier, Device], Line]] = {
     "shimmer": shimmer_line,
     "surface": surface_line,
     "livewater": livewater_line,
+    "meshes": meshes_line,
 }
 """By the route's word: its line, from its name, its element, the tier and the device."""

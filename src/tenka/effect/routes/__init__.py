@@ -14,6 +14,7 @@ from tenka.effect.routes.flipbook import Flipbook
 from tenka.effect.routes.grid import LiveGrid
 from tenka.effect.routes.light import LightTrack
 from tenka.effect.routes.livewater import LiveWater
+from tenka.effect.routes.meshes import Meshes
 from tenka.effect.routes.particles import ParticleBake
 from tenka.effect.routes.shimmer import Shimmer
 from tenka.effect.routes.slices import SliceStack
@@ -32,7 +33,8 @@ Route = Annotated[
     | LightTrack
     | Shimmer
     | SurfaceMaps
-    | LiveWater,
+    | LiveWater
+    | Meshes,
     Field(discriminator="kind"),
 ]
 ROUTES: dict[str, type[RouteSettings]] = {
@@ -47,5 +49,6 @@ ROUTES: dict[str, type[RouteSettings]] = {
     "shimmer": Shimmer,
     "surface": SurfaceMaps,
     "livewater": LiveWater,
+    "meshes": Meshes,
 }
 """Settings of each route, by the word that stands in files."""

@@ -8,6 +8,7 @@ from tenka.pack.routes.flipbook import FlipbookWriter
 from tenka.pack.routes.grid import GridWriter
 from tenka.pack.routes.light import LightWriter
 from tenka.pack.routes.livewater import LiveWaterWriter
+from tenka.pack.routes.meshes import MeshesWriter
 from tenka.pack.routes.particles import ParticlesWriter
 from tenka.pack.routes.shimmer import ShimmerWriter
 from tenka.pack.routes.slices import SlicesWriter
@@ -27,5 +28,6 @@ ROUTES: dict[str, Writer] = {
     "shimmer": ShimmerWriter,
     "surface": SurfaceWriter,
     "livewater": LiveWaterWriter,
+    "meshes": MeshesWriter,
 }
 """By the route's word."""

@@ -11,6 +11,7 @@ from tenka.package.elements.flipbook import Flipbook
 from tenka.package.elements.grid import LiveGrid
 from tenka.package.elements.light import LightTrack
 from tenka.package.elements.livewater import LiveWater
+from tenka.package.elements.meshes import MeshFrames
 from tenka.package.elements.particles import Particles
 from tenka.package.elements.shimmer import Shimmer
 from tenka.package.elements.slices import Slices
@@ -30,7 +31,8 @@ AnyElement = Annotated[
     | LightTrack
     | Shimmer
     | Surface
-    | LiveWater,
+    | LiveWater
+    | MeshFrames,
     Field(discriminator="route"),
 ]
 ELEMENTS: dict[str, type[Element]] = {
@@ -45,5 +47,6 @@ ELEMENTS: dict[str, type[Element]] = {
     "shimmer": Shimmer,
     "surface": Surface,
     "livewater": LiveWater,
+    "meshes": MeshFrames,
 }
 """The part of the manifest for each route."""

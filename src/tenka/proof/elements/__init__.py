@@ -8,6 +8,7 @@ from tenka.proof.elements.flipbook import PlayedFlipbook
 from tenka.proof.elements.grid import PlayedGrid
 from tenka.proof.elements.light import PlayedLight
 from tenka.proof.elements.livewater import PlayedLiveWater
+from tenka.proof.elements.meshes import PlayedMeshes
 from tenka.proof.elements.particles import PlayedParticles
 from tenka.proof.elements.shimmer import PlayedShimmer
 from tenka.proof.elements.slices import PlayedSlices
@@ -27,5 +28,6 @@ PLAYED: dict[str, type[Played]] = {
     "shimmer": PlayedShimmer,
     "surface": PlayedSurface,
     "livewater": PlayedLiveWater,
+    "meshes": PlayedMeshes,
 }
 """By the route's word."""

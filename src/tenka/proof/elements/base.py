@@ -15,7 +15,7 @@ from tenka.look.lamps import NO_LAMPS
 from tenka.look.points import count_splats, paint, splats_of
 from tenka.look.swarm import PointSet
 from tenka.look.volume import LitVolume
-from tenka.look.waters import Pool
+from tenka.look.waters import Wet
 from tenka.scene.cameras import View
 from tenka.scene.meshes import Mesh
 
@@ -110,7 +110,7 @@ class Played:
         """What of it stands among the set."""
         return None
 
-    def waters(self, player: Any, now: Now) -> list[Pool]:
+    def waters(self, player: Any, now: Now) -> list[Wet]:
         """Surfaces of water that it lays into the set."""
         return []
 

@@ -10,7 +10,7 @@ from scipy.ndimage import map_coordinates
 
 from tenka.effect.courses import still
 from tenka.effect.routes.surface import SurfacePlayer
-from tenka.look.waters import Pool
+from tenka.look.waters import Pool, Wet
 from tenka.package.elements.surface import Surface
 from tenka.package.surfaces import Atlases, SurfaceNow, blended
 from tenka.proof.elements.base import Drawn, Now, Played, place_in
@@ -82,17 +82,17 @@ class PlayedSurface(Played):
         index, share = at
         return blended(self._atlases.at(index), self._atlases.at(min(index + 1, len(e.times) - 1)), share)
 
-    def waters(self, player: SurfacePlayer, now: Now) -> list[Pool]:
+    def waters(self, player: SurfacePlayer, now: Now) -> list[Wet]:
         """The surface for each carrier."""
         key = (round(now.time, 5), player, now.carriers.tobytes())
         if self._kept is None or self._kept.key != key:
             found = self._now(player, now)
             self._kept = _At(key, [] if found is None else self._pools(found, player, now))
-        return self._kept.pools
+        return list(self._kept.pools)
 
     def drawn(self, player: SurfacePlayer, now: Now) -> Drawn | None:
         """Nothing over the set, of which it is a part; what it takes is counted."""
-        pools = self.waters(player, now)
+        pools = [pool for pool in self.waters(player, now) if isinstance(pool, Pool)]
         if not pools:
             return None
         w, h = self.element.size

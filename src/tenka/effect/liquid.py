@@ -1,0 +1,270 @@
+"""The liquid layer: thrown water in three dimensions, what gives it, what stops it, how it flows."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal, Self
+
+from pydantic import Field
+
+from tenka.effect.catalogue import COLLISION, FOAM, MOTION, QUALITY, WHAT, WHERE, Settings
+from tenka.effect.courses import Value
+from tenka.effect.layers import POINTS, LayerBase
+from tenka.effect.placed import Feed, Meeting, Vec3
+from tenka.effect.routes import Route
+from tenka.effect.routes.meshes import Meshes
+from tenka.effect.waterlook import WaterLook
+
+FILLS = 8  # particles in a full voxel
+BYTES = 260  # of a particle and of what a step makes of it, roughly
+BYTES_VOXEL = 150
+
+
+class Tank(Settings):
+    """The box in which a liquid is simulated."""
+
+    origin: Vec3 = WHERE.number(
+        (-1.0, -1.0, 0.0), "m", -1e4, 1e4, "Lowest corner of the box.", soft=(-10, 10), step=0.05
+    )
+    rides: str = WHERE.param(
+        "",
+        "The prop that takes the box along when it is put elsewhere: effect and object move as one.",
+        label="rides on",
+        kind="parent",
+        affects="none",
+    )
+    size: Vec3 = WHERE.number(
+        (2.0, 2.0, 2.0),
+        "m",
+        0.05,
+        1e3,
+        "Extent of the box; what flies out of it is gone.",
+        soft=(0.5, 12),
+        step=0.05,
+        cost="step",
+    )
+    voxel: float = WHERE.number(
+        0.05,
+        "m",
+        0.002,
+        10,
+        "Edge of one voxel; a full one holds eight particles. Half of it costs eight times as much.",
+        soft=(0.02, 0.2),
+        step=0.002,
+        cost="step",
+    )
+    open_low: tuple[bool, bool, bool] = WHERE.param(
+        (True, True, False),
+        "Which of the low walls (x, y, floor) let the liquid out.",
+        kind="walls",
+        label="low walls",
+    )
+    open_high: tuple[bool, bool, bool] = WHERE.param(
+        (True, True, True),
+        "Which of the high walls (x, y, ceiling) let the liquid out.",
+        kind="walls",
+        label="high walls",
+    )
+    run_up: float = WHERE.number(
+        0.0, "s", 0, 60, "Seconds simulated before the first shown frame.", soft=(0, 6), step=0.1
+    )
+
+    flat: ClassVar[bool] = False
+
+    @property
+    def voxels(self) -> int:
+        """How many there are."""
+        return math.prod(max(4, math.ceil(s / self.voxel - 1e-6)) for s in self.size)
+
+
+class LiquidSource(Feed):
+    """What gives a liquid."""
+
+    shape: Literal["sphere", "box", "cylinder", "cone", "torus", "capsule", "curve", "surface", "inside"] = (
+        WHERE.param(
+            "sphere",
+            "The region that gives it: a form of its own, or the surface or the inside of a prop.",
+            cost="source",
+        )
+    )
+    gives: Literal["jet", "fill"] = WHAT.param(
+        "jet",
+        "A jet keeps its form full while it gives, and what is in it goes at its push; a fill does so once.",
+    )
+    push: Vec3 = WHAT.number(
+        (0.0, 0.0, 2.0), "m/s", -200, 200, "Speed at which it comes.", soft=(-8, 8), step=0.1
+    )
+    push_over: Value = WHAT.moving(
+        1.0, "", -10, 10, "Share of the push, over time.", soft=(0, 1), when=("gives", ("jet",))
+    )
+    scatter: float = WHAT.number(
+        0.05,
+        "",
+        0,
+        2,
+        "How much the particles of the jet differ in speed, as a share of it: what is torn breaks up sooner.",
+        soft=(0, 0.5),
+    )
+
+
+class LiquidCollider(Meeting):
+    """A prop that stops the liquid: only pairs that are listed collide."""
+
+    prop: str = COLLISION.param("", "The prop that stops this liquid.", cost="collision", kind="prop")
+    wake: float = COLLISION.number(
+        1.0,
+        "",
+        -1,
+        4,
+        "How much of its movement it gives to the liquid beside it.",
+        soft=(0, 2),
+        label="movement passed on",
+    )
+    skin: float = COLLISION.number(
+        0.0, "m", -1, 10, "Makes it thicker: the liquid keeps that far from it.", soft=(0, 0.2), step=0.005
+    )
+
+    slip: ClassVar[str] = "free"
+
+
+class LiquidMotion(Settings):
+    """How a liquid moves."""
+
+    gravity: Value = MOTION.moving(
+        1.0, "", -10, 10, "Share of the earth's gravity that it feels.", soft=(-1, 1.5)
+    )
+    forces: Value = MOTION.moving(
+        1.0, "", 0, 100, "How strongly winds, eddies, swirls, pulls and brakes act on it.", soft=(0, 2)
+    )
+    thickness: Value = MOTION.moving(
+        0.0,
+        "m²/s",
+        0,
+        1,
+        "Viscosity: 0 is water, 0.001 oil, 0.01 slip, 0.1 honey.",
+        soft=(0, 0.1),
+        step=0.001,
+        cost="step",
+    )
+    turns_kept: float = MOTION.number(
+        1.0,
+        "",
+        0,
+        1,
+        "How much of the turning round each particle it keeps; less is dull.",
+        label="turning kept",
+    )
+
+
+class LiquidFoam(Settings):
+    """How air is mixed in, and comes out."""
+
+    mixes: Value = FOAM.moving(
+        3.0,
+        "1/s",
+        0,
+        60,
+        "How fast air is mixed in where the liquid is wholly torn.",
+        soft=(0, 12),
+        label="air mixed in",
+    )
+    torn_from: float = FOAM.number(
+        0.5,
+        "m/s",
+        0.01,
+        20,
+        "Difference of speed across a voxel from which it is torn; wholly at four times that.",
+        soft=(0.1, 2),
+        label="torn from",
+    )
+    half_life: float = FOAM.number(
+        0.8,
+        "s",
+        0.02,
+        600,
+        "Seconds in which half of the air is gone.",
+        soft=(0.2, 6),
+        label="air's half-life",
+    )
+    drops: float = FOAM.number(
+        0.5,
+        "",
+        0,
+        4,
+        "Size at which single drops are drawn, against the particle's own.",
+        soft=(0.2, 1.5),
+        label="drops' size",
+    )
+
+
+class LiquidQuality(Settings):
+    """How exactly it is simulated."""
+
+    courant: float = QUALITY.number(
+        2.0,
+        "",
+        0.25,
+        4,
+        "Voxels that the fastest of it crosses in a step at most.",
+        soft=(1, 3),
+        step=0.25,
+        cost="step",
+    )
+    most_steps: int = QUALITY.number(
+        12, "", 1, 96, "Steps of a frame at most.", soft=(1, 24), step=1, cost="step", label="most steps"
+    )
+    most: int = QUALITY.number(
+        1_000_000,
+        "",
+        1000,
+        4_000_000,
+        "No more particles than this at once; what would come beyond it is refused and told.",
+        soft=(10_000, 1_000_000),
+        step=1000,
+        label="most alive",
+    )
+    surface: Literal["fine", "plain"] = QUALITY.param(
+        "fine",
+        "The surface that is drawn: on cells of half a voxel, or of a whole one, quicker and rounder.",
+        label="surface's cells",
+    )
+
+
+class LiquidLayer(LayerBase):
+    """Thrown water."""
+
+    BOX: ClassVar[str] = "tank"
+    HANDS: ClassVar[str] = POINTS
+    UNITS: ClassVar[str] = "particles"
+    SOURCE: ClassVar[type[Feed] | None] = LiquidSource
+    COLLIDER: ClassVar[type[Meeting] | None] = LiquidCollider
+
+    kind: Literal["liquid"] = "liquid"
+    tank: Tank = Field(default_factory=Tank)
+    sources: tuple[LiquidSource, ...] = ()
+    colliders: tuple[LiquidCollider, ...] = ()
+    motion: LiquidMotion = Field(default_factory=LiquidMotion)
+    foam: LiquidFoam = Field(default_factory=LiquidFoam)
+    quality: LiquidQuality = Field(default_factory=LiquidQuality)
+    look: WaterLook = Field(
+        default_factory=lambda: WaterLook(absorbs=(1.6, 0.5, 0.36), murk=0.25, ripples=0.0, rough=0.04)
+    )
+
+    def first_route(self) -> Route:
+        return Meshes()
+
+    @property
+    def run_up_seconds(self) -> float:
+        return self.tank.run_up
+
+    def begun(self, run_up: float) -> Self:
+        return self.model_copy(update={"tank": self.tank.model_copy(update={"run_up": run_up})})
+
+    def more_for_key(self) -> dict[str, Any]:
+        return {"fills": FILLS}
+
+    @property
+    def predicted_bytes(self) -> int:
+        """What a running simulation holds at most, roughly: as if the box were full, or as many as may be."""
+        most = min(self.quality.most, self.tank.voxels * FILLS)
+        return self.tank.voxels * BYTES_VOXEL + most * BYTES

@@ -1,0 +1,143 @@
+"""Forces on a liquid: those of the effect at each particle, gravity, and thickness on the grid.
+
+Winds act on what lies open to the air; all others act on the whole of it, as on particles.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from tenka.base.jit import kernel, prange
+from tenka.base.vectors import row
+from tenka.effect.model import Force, LiquidLayer
+from tenka.gas.felt import ForceInputs, resolve_forces
+from tenka.gas.settings import GRAVITY, Moment
+from tenka.liquid.state import Liquid
+from tenka.particles.acting import Acting, acting, forces_within
+
+ZERO = np.float32(0.0)
+ONE = np.float32(1.0)
+STABLE = 0.16  # of nu dt / h^2 in an explicit round
+MOST_ROUNDS = 40
+OPEN_AT = np.float32(0.9)  # share of a cell's room that is filled, from which on no wind comes in
+
+
+@dataclass(frozen=True)
+class Pushes:
+    """What pushes a liquid in a frame: forces that act on all of it, winds, and the share of them."""
+
+    inside: Acting | None
+    winds: Acting | None
+    share: float
+
+
+def pushes(
+    layer: LiquidLayer, forces: tuple[Force, ...], liquid: Liquid, moment: Moment, seed: int
+) -> Pushes:
+    """The forces of a frame, by where the liquid is."""
+    share = moment.at(layer.motion.forces, 0.0)
+    if not forces or share <= 0.0 or not len(liquid):
+        return Pushes(None, None, 0.0)
+    found = resolve_forces(forces, moment, seed, lambda pull: (pull * GRAVITY,))
+    low, high = liquid.place.min(axis=0).astype(float), liquid.place.max(axis=0).astype(float)
+    reach = moment.span * float(np.abs(liquid.velocity).max())
+    low, high, middle = low - reach, high + reach, moment.own + 0.5 * moment.span
+    rest = ForceInputs((), found.turbulences, found.locals)
+    inside = acting(rest, low, high, middle) if rest.turbulences or rest.locals else None
+    winds = acting(ForceInputs(found.winds), low, high, middle) if found.winds else None
+    return Pushes(inside, winds, share)
+
+
+def push_particles(
+    liquid: Liquid, by: Pushes, own: float, dt: float, share: np.ndarray, origin: np.ndarray, voxel: float
+) -> None:
+    """Let the forces act on all particles for `dt` s from `own` on, in place.
+
+    Parameters
+    ----------
+    share : (nx, ny, nz) how full each cell is
+    """
+    for acts, open_ in ((by.inside, False), (by.winds, True)):
+        if acts is not None:
+            _pushed(
+                liquid.place,
+                liquid.velocity,
+                own + 0.5 * dt,
+                dt,
+                by.share,
+                acts.winds,
+                acts.gusts,
+                acts.local,
+                acts.eddies,
+                acts.flat,
+                acts.eddies_at,
+                open_,
+                share,
+                np.asarray(origin, np.float64),
+                1.0 / voxel,
+            )
+
+
+@kernel(parallel=True)
+def _pushed(place, velocity, t, dt, amount, winds, gusts, local, eddies, flat, at, open_, share, origin, per):
+    nx, ny, nz = share.shape
+    for m in prange(place.shape[0]):
+        n = np.int64(m)
+        part = amount
+        if open_:
+            i = math.floor((place[n, 0] - origin[0]) * per)
+            j = math.floor((place[n, 1] - origin[1]) * per)
+            k = math.floor((place[n, 2] - origin[2]) * per)
+            if 0 <= i < nx and 0 <= j < ny and 0 <= k < nz:
+                part *= min(max(1.0 - share[i, j, k] / OPEN_AT, 0.0), 1.0)
+        if part <= 0.0:
+            continue
+        k_, push, pull = forces_within(row(place, n), t, part, winds, gusts, local, eddies, flat, at)
+        keep = math.exp(-k_ * dt)
+        span = (1.0 - keep) / k_ if k_ > 1e-9 else dt
+        for a in range(3):
+            velocity[n, a] = velocity[n, a] * keep + span * (push[a] + pull[a])
+
+
+def thicken(faces: list[np.ndarray], masses: list[np.ndarray], amount: float) -> None:
+    """Let movement spread among the faces that carry mass, in place: nothing drags at the surface.
+
+    Parameters
+    ----------
+    amount : nu dt / voxel^2
+    """
+    rounds = min(max(math.ceil(amount / STABLE), 1), MOST_ROUNDS)
+    each = np.float32(min(amount / rounds, STABLE))
+    for face, mass in zip(faces, masses):
+        for _ in range(rounds):
+            face[:] = _softened(face, mass, each)
+
+
+@kernel(parallel=True)
+def _softened(face, mass, amount):
+    nx, ny, nz = face.shape
+    out = np.empty_like(face)
+    for p in prange(nx):
+        i = np.int64(p)
+        for j in range(ny):
+            for k in range(nz):
+                here = face[i, j, k]
+                total = ZERO
+                if mass[i, j, k, 1] > ZERO:
+                    if i > 0 and mass[i - 1, j, k, 1] > ZERO:
+                        total += face[i - 1, j, k] - here
+                    if i < nx - 1 and mass[i + 1, j, k, 1] > ZERO:
+                        total += face[i + 1, j, k] - here
+                    if j > 0 and mass[i, j - 1, k, 1] > ZERO:
+                        total += face[i, j - 1, k] - here
+                    if j < ny - 1 and mass[i, j + 1, k, 1] > ZERO:
+                        total += face[i, j + 1, k] - here
+                    if k > 0 and mass[i, j, k - 1, 1] > ZERO:
+                        total += face[i, j, k - 1] - here
+                    if k < nz - 1 and mass[i, j, k + 1, 1] > ZERO:
+                        total += face[i, j, k + 1] - here
+                out[i, j, k] = here + amount * total
+    return out
