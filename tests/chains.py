@@ -12,22 +12,30 @@ from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
 from tenka.demo import EFFECTS, FOLDER
 from tenka.effect import storage
-from tenka.effect.additions import LAYERS, with_break, with_new_layer, with_trail
+from tenka.effect.additions import LAYERS, afloat, with_break, with_new_layer, with_trail
 from tenka.effect.courses import Clamp, Key, Keys, Noise, Sum
 from tenka.effect.document import get, replaced, with_own
 from tenka.effect.looks import WATERS
 from tenka.effect.model import (
     BasinBox,
+    Bodies,
     Camera,
+    DebrisLayer,
     Delivery,
     Effect,
     Ends,
     Flow,
     InWater,
+    LiquidCollider,
+    LiquidLayer,
+    LiquidMotion,
+    LiquidSource,
     ParticleLayer,
+    Pieces,
     PointMotion,
     PointSource,
     Prop,
+    Tank,
     WaterLayer,
     WaterSource,
     rerouted,
@@ -68,6 +76,10 @@ def lighter(effect: Effect, frames: int = 17, voxels: float = 2.0, cells: int = 
         if basin is not None:
             run_up = min(basin.run_up, 0.4)
             changes["basin"] = basin.model_copy(update={"cell": basin.cell * voxels, "run_up": run_up})
+        tank = getattr(layer, "tank", None)
+        if tank is not None:
+            run_up = min(tank.run_up, 0.4)
+            changes["tank"] = tank.model_copy(update={"voxel": tank.voxel * voxels, "run_up": run_up})
         layers.append(layer.model_copy(update=changes))
     return effect.model_copy(
         update={
@@ -195,11 +207,80 @@ def wet() -> Effect:
     return replaced(effect, "name", "Wet")
 
 
+def thrown() -> Effect:
+    """Thrown water that no demo shows: a jet that rides a cart past a post, a fill in slow motion that turns
+    thick, wind, drops that feed a mist and spray, crates that float and push a pond."""
+    cart = Prop(
+        id="cart",
+        name="Cart",
+        size=(0.3, 0.3, 0.2),
+        position=(-0.5, -0.6, 0.0),
+        shift_x=Keys(keys=(Key(t=0.0, v=0.0, ease="linear"), Key(t=1.0, v=0.8, ease="linear"))),
+    )
+    post = Prop(id="post", name="Post", size=(0.12, 0.12, 0.7), position=(0.25, 0.0, 0.0))
+    crate = Prop(id="crate", name="Crate", size=(0.3, 0.3, 0.3), position=(3.0, 3.0, 0.0), hidden=True)
+    tank = Tank(origin=(-0.8, -0.8, 0.0), size=(1.6, 1.6, 1.2), voxel=0.05)
+    jet = LiquidSource(
+        id="jet", name="Jet", parent="cart", position=(0, 0, 0.35), size=(0.2,) * 3, push=(0, 2.0, 2.0)
+    )
+    water = LiquidLayer(
+        id="water",
+        name="Water",
+        tank=tank,
+        sources=(jet,),
+        colliders=(LiquidCollider(id="post", name="Post", prop="post"),),
+    )
+    honey = LiquidLayer(
+        id="honey",
+        name="Honey",
+        tank=tank.model_copy(update={"origin": (0.9, -0.5, 0.0), "size": (0.8, 0.8, 0.8)}),
+        sources=(
+            LiquidSource(
+                id="lump",
+                name="Lump",
+                gives="fill",
+                position=(1.3, -0.1, 0.5),
+                size=(0.4,) * 3,
+                push=(0, 0, 0),
+            ),
+        ),
+        motion=LiquidMotion(viscosity=0.05),
+        time_scale=0.5,
+    )
+    drops = PointSource(
+        id="off", name="Off", shape="particles", of="water", born_on="life", rate=2.0, width=0.01, life=0.5
+    )
+    spray = ParticleLayer(id="spray", name="Spray", sources=(drops,))
+    pond = WaterLayer(
+        id="pond", name="Pond", basin=BasinBox(origin=(-1, 1, -0.4), size=(2, 2, 0.6), depth=0.35, cell=0.05)
+    )
+    at = PointSource(
+        id="at", name="At", shape="point", position=(0, 2, 0.3), rate=0.0, burst=1, width=0.3, stays=True
+    )
+    crates = DebrisLayer(
+        id="crates",
+        name="Crates",
+        sources=(at,),
+        pieces=Pieces(make="prop", prop="crate"),
+        bodies=Bodies(upright=True, weighs=300.0),
+        motion=PointMotion(ground="none"),
+    )
+    near = Camera(target=(0.2, 0.4, 0.3), distance=5.0, heading=-65.0, pitch=25.0)
+    layers = (spray, water, honey, pond, crates)
+    effect = Effect(seconds=1.0, props=(cart, post, crate), layers=layers, camera=near, tiers=TIERS)
+    effect = afloat(effect, "layers.crates", "pond")
+    effect, _ = with_trail(with_new_layer(effect, LAYERS["Gas"](effect))[0], "water")
+    effect, _ = with_force(effect, "wind")
+    effect = rerouted(effect, "spray", "particles")
+    effect = rerouted(effect, "crates", "bodies")
+    return replaced(effect, "name", "Thrown")
+
+
 def effect_of(name: str) -> Effect:
     """A demo by its name, that of our own, or that which goes by every route."""
     if name == "many":
         return many_ways()
-    made = {"own": own, "wet": wet}.get(name)
+    made = {"own": own, "wet": wet, "thrown": thrown}.get(name)
     return made() if made is not None else storage.load(FOLDER / f"{name}.tenka")
 
 
@@ -241,7 +322,7 @@ def whole_view(effect: Effect, store: FrameStore, px: int) -> View:
         box = box_of(effect, layer, figures_of(plans[layer.id], store))
         assert box is not None
         boxes.append(box)
-    if any(layer.kind == "water" for layer in seen(effect)):
+    if any(layer.kind in ("water", "liquid") for layer in seen(effect)):
         return view_of(effect.camera, px, px)
     low, high = np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
     heading = next((d.route.heading for d in packable(effect) if d.route.kind == "flipbook"), -90.0)

@@ -18,6 +18,7 @@ MOMENTS = {
     "start_fireball": 0.24,
     "start_puff": 0.3,
     "sluice_basin": 0.55,
+    "burst_main": 0.7,
     "start_afloat": 0.9,
     "start_splash": 0.36,
     "start_fountain": 0.2,

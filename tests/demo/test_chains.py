@@ -20,7 +20,7 @@ from tenka.pack.layout import left_out, packable
 from tenka.pack.packing import pack
 from tenka.proof.engine import Package
 
-ALL = (*NAMES, "own", "wet")
+ALL = (*NAMES, "own", "wet", "thrown")
 
 
 @pytest.mark.parametrize("name", ALL)
@@ -46,7 +46,7 @@ def test_what_is_packed_is_what_the_stage_shows(name: str, tmp_path: Path):
     # what flies within smoke is drawn among it on the stage, while sprites lie before or behind all of it
     within = 0.42 if any(layer.kind == "debris" for layer in effect.layers) else 0.38
     # water glints in every pixel, which the stage draws from four rays and the game from one
-    most = 0.07 if any(layer.kind == "water" for layer in effect.layers) else 0.035
+    most = 0.07 if any(layer.kind in ("water", "liquid") for layer in effect.layers) else 0.035
     assert wrong < max(within * there, 0.002) and wrong < most, (
         f"FLIP {wrong:.4f} where the effect makes {there:.4f}"
     )
@@ -93,7 +93,8 @@ def test_every_command_follows_the_one_before(name: str, tmp_path: Path, monkeyp
         assert rows[-1]["not_counted"] == [] and (code == 1) == rows[-1]["over"]
     for layer in edited.layers:
         if layer.HANDS == "points":
-            ending = "glb" if layer.look.form == "mesh" else "usdc"
+            meshes = layer.kind == "liquid" or layer.look.form == "mesh"
+            ending = "glb" if meshes else "usdc"
             out = tmp_path / f"{layer.id}.{ending}"
             assert command("export", file, "--out", out, "--layer", layer.id, "--json").code == 0
             assert out.stat().st_size > 100

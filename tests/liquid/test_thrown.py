@@ -1,4 +1,4 @@
-"""The liquid's step: weight, fall, volume, turning, symmetry, a breaking dam: against closed forms and data."""
+"""The liquid's step: weight, fall, volume, turning, symmetry, a breaking dam; closed forms and data."""
 
 from __future__ import annotations
 

@@ -63,7 +63,8 @@ def page_for(effect: Effect, path: str) -> tuple[str, str]:
     elif isinstance(owner, Light | SceneLight | SceneCamera):
         page = "look"
     elif parts[0] == "layers" and isinstance(layer := get(effect, ".".join(parts[:2])), LayerBase):
-        page = "particles" if layer.HANDS == POINTS else "gas"
+        water = layer.kind in ("water", "liquid")
+        page = "water" if water else "particles" if layer.HANDS == POINTS else "gas"
     else:
         page = "gas"
     if f"**{label}**" in text_of(page):

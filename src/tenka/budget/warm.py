@@ -311,6 +311,9 @@ def first_parts(effect: Effect) -> list[str]:
         found.add("water")
     if any(layer.HANDS == POINTS for layer in effect.layers):
         found.add("points")
+    bodies = (getattr(layer, "bodies", None) for layer in effect.layers)
+    if any(layer.kind == "liquid" for layer in effect.layers) or any(b and b.floats for b in bodies):
+        found.add("liquid")
     for part in reversed(PARTS):  # what a part waits for stands before it
         if part in found:
             found.update(PARTS[part].after)

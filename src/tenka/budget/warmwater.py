@@ -80,7 +80,7 @@ def warm_liquid() -> None:
             LiquidSource(id="pool", name="Pool", shape="box", gives="fill", size=(1.0, 1.0, 0.5)),
         ),
         colliders=(LiquidCollider(id="post", name="Post", prop="post"),),
-        motion=LiquidMotion(thickness=0.01),
+        motion=LiquidMotion(viscosity=0.01),
     )
     pond = WaterLayer(
         id="pond",

@@ -100,11 +100,13 @@ def export(
     out: Annotated[
         Path,
         typer.Option(
-            "--out", help=".ply, .csv or .npz (a file a frame), .usda or .usdc, or .glb for pieces."
+            "--out",
+            help=".ply, .csv or .npz (a file a frame), .usda or .usdc, or .glb for pieces and liquids.",
         ),
     ],
     layer: Annotated[
-        str | None, typer.Option("--layer", help="The layer of particles or debris; by default the first.")
+        str | None,
+        typer.Option("--layer", help="The layer of particles, debris or liquid; by default the first."),
     ] = None,
     frames: Annotated[str | None, typer.Option("--frames", help="A:B, the first and the last frame.")] = None,
     cull: Annotated[
@@ -121,7 +123,7 @@ def export(
     up: Annotated[str, typer.Option("--up", help="z or y points up, in PLY, CSV and NPZ.")] = "z",
     as_json: Json = False,
 ) -> None:
-    """Write a layer's particles or pieces."""
+    """Write a layer's particles or pieces, or the meshes of a liquid."""
     from tenka.pack.outgoing import UNITS_PER_M, Axes
     from tenka.pack.points import export as write
 

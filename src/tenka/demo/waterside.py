@@ -198,6 +198,51 @@ def slip_paddle() -> Mesh:
     return joined([aged(blade, 0.3, "paddle"), aged(staff, 0.2, "staff")])
 
 
+def _along_x(mesh: Mesh) -> Mesh:
+    """A mesh that was turned round z, lying along x."""
+    lying = mesh.points[:, [2, 1, 0]] * np.array([1.0, -1.0, 1.0])
+    return mesh.moved(np.ascontiguousarray(lying, np.float32))
+
+
+def water_main() -> Mesh:
+    """An iron main of 3.6 m on stone saddles, its middle at 0.44 m; the joint at x = 0 has split."""
+    parts = []
+    for side in (-1, 1):
+        run = [(0.0, 0.03), (0.15, 0.03), (0.15, 1.8), (0.0, 1.8)]
+        pipe = turned_profile(run, 28, IRON)
+        collar = turned_profile([(0.0, 0.03), (0.215, 0.03), (0.215, 0.085), (0.0, 0.085)], 28, IRON)
+        far = turned_profile([(0.0, 1.55), (0.2, 1.55), (0.2, 1.62), (0.0, 1.62)], 28, IRON)
+        for mesh in (pipe, collar, far):
+            lying = _along_x(mesh)
+            lying = lying.moved((lying.points * np.array([side, side, 1.0])).astype(np.float32))
+            parts.append(placed(lying, 0.0, 0.0, 0.44))
+        parts.append(placed(box((0.3, 0.52, 0.27), STONE), side * 0.95, 0.0))
+        for k in range(8):
+            bolt = box((0.16, 0.035, 0.035), IRON)
+            angle = 2 * np.pi * (k + 0.5) / 8
+            parts.append(placed(bolt, side * 0.06, 0.185 * np.cos(angle), 0.425 + 0.185 * np.sin(angle)))
+    core = turned_profile([(0.0, -0.04), (0.11, -0.04), (0.11, 0.04), (0.0, 0.04)], 24, IRON)
+    parts.append(placed(_along_x(core), 0.0, 0.0, 0.44))
+    return aged(joined(parts), 0.3, "water main")
+
+
+def yard_wall() -> Mesh:
+    """A wall of stones along the yard, 4.4 m long and 1.5 m high."""
+    parts = []
+    for row in range(5):
+        x, k = -2.2, 0
+        while x < 2.18:
+            long = min(0.42 + 0.3 * float(unit_array(85, row, k, 0)), 2.2 - x)
+            stone = box((long - 0.014, 0.3, 0.286), WET_STONE)
+            tone = 0.8 + 0.5 * float(unit_array(86, row, k, 0))
+            stone = Mesh(stone.points, stone.faces, (stone.colours * tone).astype(np.float32))
+            parts.append(placed(stone, x + long / 2, 0.0, 0.3 * row))
+            x += long
+            k += 1
+    parts.append(placed(box((4.5, 0.38, 0.09), STONE), 0.0, 0.0, 1.5))
+    return aged(joined(parts), 0.15, "yard wall")
+
+
 PROPS = {
     "basin_rim": basin_rim,
     "dam": dam,
@@ -210,4 +255,6 @@ PROPS = {
     "slip_jug": slip_jug,
     "jug_stand": jug_stand,
     "slip_paddle": slip_paddle,
+    "water_main": water_main,
+    "yard_wall": yard_wall,
 }

@@ -95,7 +95,13 @@ class LiquidSource(Feed):
         (0.0, 0.0, 2.0), "m/s", -200, 200, "Speed at which it comes.", soft=(-8, 8), step=0.1
     )
     push_over: Value = WHAT.moving(
-        1.0, "", -10, 10, "Share of the push, over time.", soft=(0, 1), when=("gives", ("jet",))
+        1.0,
+        "",
+        -10,
+        10,
+        "Share of the push, over time; below 0 it goes the other way.",
+        soft=(0, 1),
+        when=("gives", ("jet",)),
     )
     scatter: float = WHAT.number(
         0.05,
@@ -104,6 +110,7 @@ class LiquidSource(Feed):
         2,
         "How much the particles of the jet differ in speed, as a share of it: what is torn breaks up sooner.",
         soft=(0, 0.5),
+        label="jet breaks up",
     )
 
 
@@ -136,7 +143,7 @@ class LiquidMotion(Settings):
     forces: Value = MOTION.moving(
         1.0, "", 0, 100, "How strongly winds, eddies, swirls, pulls and brakes act on it.", soft=(0, 2)
     )
-    thickness: Value = MOTION.moving(
+    viscosity: Value = MOTION.moving(
         0.0,
         "m²/s",
         0,
@@ -209,6 +216,7 @@ class LiquidQuality(Settings):
         soft=(1, 3),
         step=0.25,
         cost="step",
+        label="largest step",
     )
     most_steps: int = QUALITY.number(
         12, "", 1, 96, "Steps of a frame at most.", soft=(1, 24), step=1, cost="step", label="most steps"
@@ -218,7 +226,7 @@ class LiquidQuality(Settings):
         "",
         1000,
         4_000_000,
-        "No more particles than this at once; what would come beyond it is refused and told.",
+        "No more than this many alive at once; births beyond it are refused and told.",
         soft=(10_000, 1_000_000),
         step=1000,
         label="most alive",

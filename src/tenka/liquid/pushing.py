@@ -16,12 +16,13 @@ from tenka.effect.model import Force, LiquidLayer
 from tenka.gas.felt import ForceInputs, resolve_forces
 from tenka.gas.settings import GRAVITY, Moment
 from tenka.liquid.state import Liquid
-from tenka.particles.acting import Acting, acting, forces_within
+from tenka.particles.acting import Acting, acting, forces_at
 
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 STABLE = 0.16  # of nu dt / h^2 in an explicit round
 MOST_ROUNDS = 40
+CHUNKS = 64
 OPEN_AT = np.float32(0.9)  # share of a cell's room that is filled, from which on no wind comes in
 
 
@@ -83,9 +84,52 @@ def push_particles(
 
 @kernel(parallel=True)
 def _pushed(place, velocity, t, dt, amount, winds, gusts, local, eddies, flat, at, open_, share, origin, per):
+    count = place.shape[0]
+    for p in prange(CHUNKS):
+        part = np.int64(p)
+        _push_some(
+            count * part // CHUNKS,
+            count * (part + 1) // CHUNKS,
+            place,
+            velocity,
+            t,
+            dt,
+            amount,
+            winds,
+            gusts,
+            local,
+            eddies,
+            flat,
+            at,
+            open_,
+            share,
+            origin,
+            per,
+        )
+
+
+@kernel
+def _push_some(
+    first,
+    last,
+    place,
+    velocity,
+    t,
+    dt,
+    amount,
+    winds,
+    gusts,
+    local,
+    eddies,
+    flat,
+    at,
+    open_,
+    share,
+    origin,
+    per,
+):
     nx, ny, nz = share.shape
-    for m in prange(place.shape[0]):
-        n = np.int64(m)
+    for n in range(first, last):
         part = amount
         if open_:
             i = math.floor((place[n, 0] - origin[0]) * per)
@@ -95,9 +139,9 @@ def _pushed(place, velocity, t, dt, amount, winds, gusts, local, eddies, flat, a
                 part *= min(max(1.0 - share[i, j, k] / OPEN_AT, 0.0), 1.0)
         if part <= 0.0:
             continue
-        k_, push, pull = forces_within(row(place, n), t, part, winds, gusts, local, eddies, flat, at)
-        keep = math.exp(-k_ * dt)
-        span = (1.0 - keep) / k_ if k_ > 1e-9 else dt
+        rate, push, pull = forces_at(row(place, n), t, part, winds, gusts, local, eddies, flat, at)
+        keep = math.exp(-rate * dt)
+        span = (1.0 - keep) / rate if rate > 1e-9 else dt
         for a in range(3):
             velocity[n, a] = velocity[n, a] * keep + span * (push[a] + pull[a])
 

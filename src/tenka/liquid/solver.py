@@ -111,7 +111,9 @@ class LiquidSolver:
         moment = self._moment(t - FIRST, FIRST)
         space = self.space(moment)
         fills = tuple(s for s in self.layer.sources if s.gives == "fill")
-        give(liquid, fills, moment, self.grid, space, self.seed, self.folder, self.layer.quality.most)
+        most = self.layer.quality.most
+        refused = give(liquid, fills, moment, self.grid, space, self.seed, self.folder, most)
+        liquid.figures = {"wished": 1, "refused": refused}
         return liquid
 
     def begin(self, liquid: Liquid) -> tuple[Liquid, int]:
@@ -154,7 +156,7 @@ class LiquidSolver:
                 share = self.work.share
                 push_particles(liquid, self._by, moment.own, own, share, np.asarray(grid.origin), grid.voxel)
         gravity = moment.at(layer.motion.gravity) * GRAVITY
-        amount = moment.at(layer.motion.thickness, 0.0) * own / grid.voxel**2
+        amount = moment.at(layer.motion.viscosity, 0.0) * own / grid.voxel**2
 
         def push(faces: list[np.ndarray], _: np.ndarray, step_dt: float) -> None:
             faces[2] -= np.float32(gravity * step_dt)

@@ -14,6 +14,7 @@ from tenka.cache.store import FrameStore
 from tenka.effect.model import Effect, PointLayer
 from tenka.look.pieces import shapes_of
 from tenka.pack.bodies import write_bodies
+from tenka.pack.nets import export_nets, liquid_of
 from tenka.pack.outgoing import Axes, Outgoing, Written, columns_of
 from tenka.pack.usd import write_usd
 from tenka.particles.files import write_points
@@ -84,7 +85,7 @@ def export(
     off_camera: bool = False,
     axes: Axes = Axes(),
 ) -> Written:
-    """Write a layer of particles or debris: the file's ending says how.
+    """Write a layer of particles or debris, or the meshes of a liquid: the file's ending says how.
 
     Parameters
     ----------
@@ -100,6 +101,9 @@ def export(
     BadInput, TooLarge, Unstable, Cancelled
     """
     progress = progress or Progress()
+    liquid = liquid_of(effect, layer_id)
+    if liquid is not None and (layer_id or not any(isinstance(x, PointLayer) for x in effect.layers)):
+        return export_nets(effect, folder, store, out, progress, liquid, span)
     layer = _layer(effect, layer_id)
     kind = out.suffix.lower()
     if kind not in (*SEQUENCES, ".usda", ".usdc", ".usd", ".glb"):
