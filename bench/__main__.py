@@ -20,7 +20,7 @@ from bench.hands import hands
 from bench.look import demos, pictures
 from bench.pieces import pieces
 from bench.result import Result
-from bench.water import water
+from bench.water import liquid, water
 from bench.yardsticks import Advection, Cosine, Triad, in_turn, timed
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
@@ -470,6 +470,7 @@ BENCHES: dict[str, Callable[[], Iterator[Result]]] = {
     "start": start_up,
     "pause": pause,
     "water": water,
+    "liquid": liquid,
     "hands": hands,
     "memory": bandwidth,
 }

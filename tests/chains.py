@@ -66,6 +66,12 @@ def lighter(effect: Effect, frames: int = 17, voxels: float = 2.0, cells: int = 
         d.model_copy(update={"route": d.route.model_copy(update=size)}) if d.route.kind == "flipbook" else d
         for d in effect.deliveries
     )
+    deliveries = tuple(  # of what is coarse already nothing is made coarser
+        d.model_copy(update={"route": d.route.model_copy(update={"coarser": 1})})
+        if d.route.kind == "meshes"
+        else d
+        for d in deliveries
+    )
     for layer in effect.layers:
         changes: dict[str, object] = {}
         domain = getattr(layer, "domain", None)
@@ -265,7 +271,7 @@ def thrown() -> Effect:
         bodies=Bodies(upright=True, weighs=300.0),
         motion=PointMotion(ground="none"),
     )
-    near = Camera(target=(0.2, 0.4, 0.3), distance=5.0, heading=-65.0, pitch=25.0)
+    near = Camera(target=(0.2, 0.4, 0.3), distance=6.0, heading=-90.0, pitch=12.0)
     layers = (spray, water, honey, pond, crates)
     effect = Effect(seconds=1.0, props=(cart, post, crate), layers=layers, camera=near, tiers=TIERS)
     effect = afloat(effect, "layers.crates", "pond")
@@ -322,7 +328,7 @@ def whole_view(effect: Effect, store: FrameStore, px: int) -> View:
         box = box_of(effect, layer, figures_of(plans[layer.id], store))
         assert box is not None
         boxes.append(box)
-    if any(layer.kind in ("water", "liquid") for layer in seen(effect)):
+    if any(layer.kind == "water" for layer in seen(effect)):
         return view_of(effect.camera, px, px)
     low, high = np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
     heading = next((d.route.heading for d in packable(effect) if d.route.kind == "flipbook"), -90.0)

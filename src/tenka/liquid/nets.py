@@ -31,8 +31,14 @@ class Net:
     faces: np.ndarray
 
 
+def _within(distance: np.ndarray, off: float, per: float) -> float:
+    """Cells inside of a surface that is moved out by `off`, those that it cuts by their share."""
+    return float(np.clip(0.5 - (distance - off) * per, 0.0, 1.0).sum(dtype=np.float64))
+
+
 def coarsened(skin: Skin, by: int) -> Skin:
-    """The surface on cells so many times larger."""
+    """The surface on cells so many times larger, moved out until it holds as much as it did: what is thin
+    would be gone else."""
     if by <= 1:
         return skin
     d = skin.distance
@@ -40,7 +46,16 @@ def coarsened(skin: Skin, by: int) -> Skin:
     d = np.pad(d, pad, mode="edge")
     nx, ny, nz = (n // by for n in d.shape)
     mean = d.reshape(nx, by, ny, by, nz, by).mean(axis=(1, 3, 5)).astype(np.float32)
-    return Skin(mean, skin.origin, skin.cell * by)
+    per = 2.0  # of the finest cells to a voxel: distances are told in voxels
+    wanted = _within(skin.distance, 0.0, per) / by**3
+    low, high = -1.0, float(by)
+    for _ in range(18):
+        middle = 0.5 * (low + high)
+        if _within(mean, middle, per / by) < wanted:
+            low = middle
+        else:
+            high = middle
+    return Skin(mean - np.float32(0.5 * (low + high)), skin.origin, skin.cell * by)
 
 
 def net_of(skin: Skin | None, coarser: int = 1) -> Net:

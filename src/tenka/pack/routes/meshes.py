@@ -65,7 +65,7 @@ class MeshesWriter:
             id=delivery.id,
             name=delivery.name,
             layers=(layer.name,),
-            times=tuple(round((f - moments[0]) / effect.rate, 6) for f in moments),
+            times=tuple(round(f / effect.rate, 6) for f in moments),
             mesh=Texture(file=f"{delivery.id}.glb"),
             vertices=tuple(vertices),
             triangles=tuple(2 * n for n in vertices),
