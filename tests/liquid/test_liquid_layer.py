@@ -165,7 +165,7 @@ def test_drops_give_birth_to_particles(tmp_path: Path) -> None:
     store, plans = FrameStore(tmp_path / "frames"), plans_of(effect, None)
     simulate(plans["spray"], store, Progress())
     last = plans["spray"].read(store, effect.frames - 1)
-    assert len(last.points) > 5 and plans["liquid"].read(store, 5).meta["loose"] > 0
+    assert len(last.points) > 5 and len(plans["liquid"].read(store, 5).loose) > 0
 
 
 def test_its_meshes_are_closed_and_others_read_them(tmp_path: Path) -> None:

@@ -17,6 +17,7 @@ CLEAR = np.float32(0.3)  # of the foam's brightness, that a drop without air has
 
 def drops_of(loose: Points, look: WaterLook, t: float, name: str = "") -> Swarm:
     """Drops as particles that are drawn; `loose.colour` tells how much air each has mixed in."""
+    loose = loose.picked(loose.heat < 0.5)  # the surface covers the others
     white = (CLEAR + (1 - CLEAR) * loose.colour) * np.asarray(look.foam_colour, np.float32)
     return Swarm(replace(loose, colour=white.astype(np.float32)), t, DROPS, np.ones(1), name=name)
 

@@ -11,7 +11,7 @@ import numpy as np
 from tenka.base.clock import step_time
 from tenka.cache.store import FrameStore
 from tenka.effect.model import Effect, LiquidLayer
-from tenka.liquid.nets import sampled_at, vertices_of
+from tenka.liquid.nets import sampled, sampled_at, vertices_of
 from tenka.liquid.skin import FINEST, Skin, carried, skin_of
 from tenka.liquid.solver import LiquidSolver
 from tenka.liquid.spread import distance_of
@@ -36,6 +36,7 @@ LIQUID_MEASURES = (
     ("air", "Air mixed in", "%"),
 )
 """Figures of each frame of a liquid that make curves: as MEASURES."""
+COVERED = -0.02  # voxels of distance to the surface
 LIES = 0.8  # voxels over a floor or a prop
 LOOSE = 0.55  # of a cell's room that is filled, below which a particle flies alone
 ROUNDED = 1.24  # of half a voxel: the width of a ball of a particle's volume
@@ -53,7 +54,8 @@ class LiquidFrame:
     foam : (nx, ny, nz) uint8, air in each voxel of the same box
     flow : (3, nx, ny, nz) float16, m/s at the voxels' middles
     origin : of the box's low corner, m; cell : m between distances; voxel : m
-    loose : what flies alone; its colour tells how much air each has mixed in
+    loose : what flies alone; its colour tells how much air each has mixed in, its heat whether the surface
+        covers it (1), so that it is no drop of its own
     """
 
     distance: np.ndarray
@@ -172,9 +174,9 @@ class LiquidMember(Member):
         distance_of(count, solver.space(solver.moment(state.time)), distance, share)
         figures = solver.ended(state, self._count)
         loose = _loose(now, share, solver)
-        figures["loose"] = len(loose)
         skin = skin_of(now, distance, grid, self.plan.layer.quality.surface == "fine")
         if skin is None:
+            figures["loose"] = len(loose)
             none = np.zeros((0, 0, 0))
             return LiquidFrame(
                 none.astype(np.int8),
@@ -187,6 +189,7 @@ class LiquidMember(Member):
                 state.time,
                 figures,
             )
+        loose.heat[:] = sampled(skin.distance, loose.place, skin.origin, skin.cell) < COVERED
         part = round(grid.voxel / skin.cell)
         low = np.round((np.asarray(skin.origin) - grid.origin) / grid.voxel).astype(int)
         high = low + np.array(skin.distance.shape) // part
@@ -199,6 +202,7 @@ class LiquidMember(Member):
         air = np.where(mass > 0, count[here][..., 1] / np.maximum(mass, 1e-6), 0.0)
         kept = np.clip(np.round(skin.distance * FINEST), -127, 127).astype(np.int8)
         inside = float(np.clip(0.5 - skin.distance * part, 0.0, 1.0).sum(dtype=np.float64))
+        figures["loose"] = int(np.count_nonzero(loose.heat < 0.5))
         figures["drawn"] = inside * skin.cell**3
         figures["skin"] = vertices_of(skin)
         return LiquidFrame(
@@ -216,6 +220,7 @@ class LiquidMember(Member):
     def put(self, store: FrameStore, name: str, frame: LiquidFrame) -> None:
         loose = {f"loose_{n}": a for n, a in frame.loose.arrays().items() if n in LOOSE_KEPT}
         loose["loose_air"] = frame.loose.colour[:, 0]
+        loose["loose_covered"] = frame.loose.heat.astype(np.uint8)
         store.put(
             name,
             {"distance": frame.distance, "foam": frame.foam, "flow": frame.flow, **loose},
@@ -278,7 +283,7 @@ def get_liquid(store: FrameStore, name: str) -> LiquidFrame | None:
             arrays["loose_place"],
             arrays["loose_velocity"],
             arrays["loose_width"],
-            np.zeros(n, np.float32),
+            arrays["loose_covered"].astype(np.float32),
             np.zeros(n, np.int16),
             np.zeros(n, np.uint8),
             np.full(n, -1, np.int8),

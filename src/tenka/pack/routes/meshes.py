@@ -34,7 +34,7 @@ def netted(frame: LiquidFrame, route: Meshes) -> NetFrame:
     foam = sampled(frame.foam, net.points, frame.origin, frame.voxel)
     drops = np.zeros((0, 5), np.float32)
     if route.loose:
-        alone = frame.loose
+        alone = frame.loose.picked(frame.loose.heat < 0.5)
         drops = np.concatenate([alone.place, alone.width[:, None], alone.colour[:, :1]], axis=1)
     return NetFrame(net.points, net.normals, np.clip(foam, 0, 255).astype(np.uint8), net.faces, drops)
 
