@@ -12,7 +12,7 @@ import numpy as np
 
 from tenka.base.words import counted
 from tenka.effect.courses import still
-from tenka.effect.model import Delivery, Effect
+from tenka.effect.model import Delivery, Effect, LiquidLayer
 from tenka.effect.routes.meshes import Meshes
 from tenka.liquid.nets import net_of, sampled
 from tenka.pack.layout import Box, the_layer
@@ -24,6 +24,7 @@ from tenka.package.parts import Texture, vec3
 from tenka.run.liquids import LiquidFrame
 
 BYTES_VERTEX, BYTES_TRIANGLE, BYTES_DROP = 28, 9, 20
+GUESSED = 0.22  # of the area of a box's walls that a liquid's surface has, before it is simulated
 A_VOXEL = 5.0  # vertices of a mesh for each voxel across which its surface goes, before it is written
 PAGE_FRAMES, PAGE_VERTICES = 24, 60_000
 
@@ -39,11 +40,22 @@ def netted(frame: LiquidFrame, route: Meshes) -> NetFrame:
     return NetFrame(net.points, net.normals, np.clip(foam, 0, 255).astype(np.uint8), net.faces, drops)
 
 
-def _expected(route: Meshes, figures: Mapping[int, Any], moments: list[int]) -> tuple[list[int], list[int]]:
-    """Vertices and drops of each frame, as far as its figures tell."""
-    cells = [figures.get(f, {}).get("skin", 0) for f in moments]
-    loose = [figures.get(f, {}).get("loose", 0) if route.loose else 0 for f in moments]
-    return [int(n / route.coarser**2) for n in cells], [int(n) for n in loose]
+def _expected(
+    layer: LiquidLayer, route: Meshes, figures: Mapping[int, Any], moments: list[int]
+) -> tuple[list[int], list[int]]:
+    """Vertices and drops of each frame, as its figures tell; of those that are not simulated as the fullest
+    that is, or as the box's own walls have."""
+    known = [figures[f] for f in moments if f in figures]
+    x, y, z = layer.tank.size
+    cell = layer.tank.voxel * (0.5 if layer.quality.surface == "fine" else 1.0)
+    guess = int(GUESSED * 2.0 * (x * y + y * z + z * x) / cell**2)
+    usual = {
+        "skin": max((m.get("skin", 0) for m in known), default=guess),
+        "loose": max((m.get("loose", 0) for m in known), default=guess // 8),
+    }
+    found = [figures.get(f, usual) for f in moments]
+    drops = [int(m.get("loose", 0)) if route.loose else 0 for m in found]
+    return [int(m.get("skin", 0) / route.coarser**2) for m in found], drops
 
 
 class MeshesWriter:
@@ -60,7 +72,7 @@ class MeshesWriter:
         """The meshes as they are expected from the figures of the frames."""
         route, layer = delivery.by(Meshes), the_layer(effect, delivery)
         moments = moments_of(effect, delivery)
-        vertices, drops = _expected(route, figures.get(layer.id, {}), moments)
+        vertices, drops = _expected(layer, route, figures.get(layer.id, {}), moments)
         return MeshFrames(
             id=delivery.id,
             name=delivery.name,
