@@ -39,6 +39,13 @@ def many_ways() -> Effect:
         update={"push": (0, 0, -1.5), "foams": 4.0}
     )
     effect = effect.with_layer(water.model_copy(update={"basin": basin, "sources": (spout,)}))
+    effect, path = with_new_layer(effect, LAYERS["Liquid"](effect))
+    liquid = effect.layer(path.split(".")[1])
+    tank = liquid.tank.model_copy(
+        update={"origin": (-1.6, -0.5, 0.0), "size": (0.8, 0.8, 0.9), "voxel": 0.06}
+    )
+    jet = liquid.sources[0].model_copy(update={"position": (-1.2, -0.1, 0.25)})
+    effect = effect.with_layer(liquid.model_copy(update={"tank": tank, "sources": (jet,)}))
     effect = effect.model_copy(update={"seconds": SECONDS, "name": "Many ways"})
     ids = {layer.kind: layer.id for layer in effect.layers if layer.name != "Tails"}
     ids["tails"] = tails.id
@@ -56,6 +63,7 @@ def many_ways() -> Effect:
         ("nodes", "debris", "bodies", {"form": "nodes"}),
         ("pond", "water", "surface", {"texels": 40, "flow": True}),
         ("ripples", "water", "livewater", {}),
+        ("nets", "liquid", "meshes", {"every": 3}),
         ("book", "gas", "flipbook", {"columns": 2, "rows": 2, "width": 96, "height": 96}),
     ]
     deliveries = tuple(

@@ -172,7 +172,7 @@ def test_a_prop_is_set_on_fire_in_one_gesture_wherever_it_goes(qtbot: QtBot, win
 def test_a_starting_point_is_added_to_what_is_there_and_within_budget(name: str, window: Window) -> None:
     before = window.state.effect
     added = STARTERS[name].added(before)
-    assert added.layers[1:] == before.layers
+    assert added.layers[len(added.layers) - len(before.layers) :] == before.layers
     assert added.props[: len(before.props)] == before.props
     assert added.camera == before.camera and added.seconds == before.seconds and added.tiers == before.tiers
     assert sum(isinstance(f, Wind) and f.region == "everywhere" for f in added.forces) == 1

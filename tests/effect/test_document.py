@@ -21,6 +21,7 @@ from tenka.effect.model import (
     Effect,
     GasLayer,
     Lever,
+    LiquidLayer,
     ParticleLayer,
     PointLook,
     PointSource,
@@ -344,7 +345,7 @@ def test_a_starting_point_is_a_whole_effect_that_keeps_the_props(name: str):
     assert made.props[: len(effect.props)] == effect.props and made.layers and made.tiers
     assert layer.sources or layer.colliders
     assert storage.loads(storage.dumps(made)) == made
-    family = WaterLayer if STARTERS[name].group == "Water" else GasLayer
+    family = (WaterLayer, LiquidLayer) if STARTERS[name].group == "Water" else GasLayer
     assert isinstance(layer, family)
     assert STARTERS[name](made).props == made.props  # what it sets up is set up once
 

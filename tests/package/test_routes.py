@@ -97,7 +97,7 @@ def test_the_tables_of_routes_fit_each_other():
     for word in words:
         settings, element = ROUTES[word], tenka.package.elements.ELEMENTS[word]
         assert settings().kind == word and settings.TITLE and settings.HINT.endswith(".")
-        assert set(settings.TAKES) <= {"gas", "particles", "debris", "water"}
+        assert set(settings.TAKES) <= {"gas", "particles", "debris", "water", "liquid"}
         assert element.model_fields["route"].default == word
         assert f"ROUTES.{word} = {{" in (page / f"{word}.js").read_text()
         own = {n for n in ("player",) if n in settings.model_fields}

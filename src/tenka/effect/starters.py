@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -12,7 +13,7 @@ from tenka.effect import storage
 from tenka.effect.cameras import SceneCamera
 from tenka.effect.document import free_id, numbered
 from tenka.effect.forces import NEW_FORCES
-from tenka.effect.model import ON_PROP, Effect, Prop, SceneLight, Tier, first_delivery
+from tenka.effect.model import ON_PROP, Effect, Layer, Prop, SceneLight, Tier, first_delivery
 
 TIERS = (
     Tier(id="low", name="Low", device="satchel", ms=0.5, mb=4.5, width=1280, height=720),
@@ -69,11 +70,14 @@ class Starter:
         """The effect with what the starting point has besides what is there: layers and forces; camera,
         length, tiers and set stay."""
         found, layers, forces = stored(self.file), list(effect.layers), list(effect.forces)
-        deliveries = list(effect.deliveries)
+        deliveries, taken = list(effect.deliveries), tuple(effect.layers)
+        names = dict[str, str]()
+        for layer in found.layers:
+            names[layer.id] = free_id(taken, layer.id)
+            taken = (*taken, layer.model_copy(update={"id": names[layer.id]}))
         for layer in reversed(found.layers):
-            id = free_id(tuple(layers), layer.id)
             name = numbered(layer.name, {x.name for x in layers})
-            new = layer.model_copy(update={"id": id, "name": name})
+            new = relinked(layer, names).model_copy(update={"id": names[layer.id], "name": name})
             layers.insert(0, new)
             route = next(d.route for d in found.deliveries if layer.id in d.of)
             deliveries.insert(0, first_delivery(new, {d.id for d in deliveries}, route))
@@ -90,6 +94,24 @@ class Starter:
                 "tiers": effect.tiers or TIERS,
             }
         )
+
+
+NAMES_A_LAYER = ("of", "floats", "in_water", "follows", "meets")
+"""Settings that name another layer."""
+
+
+def relinked(layer: Layer, names: Mapping[str, str]) -> Layer:
+    """A layer that names others by what they are called now."""
+
+    def told(value: Any) -> Any:
+        if isinstance(value, dict):
+            return {
+                k: names.get(v, v) if k in NAMES_A_LAYER and isinstance(v, str) else told(v)
+                for k, v in value.items()
+            }
+        return [told(v) for v in value] if isinstance(value, list | tuple) else value
+
+    return type(layer).model_validate(told(layer.model_dump()))
 
 
 def _further(found: tuple[Prop, ...], had: tuple[Prop, ...]) -> tuple[Prop, ...]:

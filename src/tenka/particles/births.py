@@ -87,6 +87,7 @@ def _parents(
             return None
         middle = 0.5 * (start + end)
         per = max(0.0, float(curve(source.rate, np.array([middle - source.delay]))[0]))
+        per *= max(0.0, float(curve(source.emission, np.array([middle - source.delay]))[0]))
         per *= ctx.clock.scale_at(middle)
         if per <= 0:
             return None

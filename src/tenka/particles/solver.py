@@ -68,7 +68,7 @@ from tenka.scene.cameras import view_of
 from tenka.water.felt import WaterField
 from tenka.water.lumps import Lumps
 
-POINTS_VERSION = 6
+POINTS_VERSION = 7
 """Part of every cache key: raise it when a change here changes results."""
 
 STATES_HELD = 3

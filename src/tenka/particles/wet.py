@@ -50,6 +50,7 @@ def from_water(
     for k in range(math.floor(start / step + 1e-9), math.ceil(end / step - 1e-9)):
         middle = (k + 0.5) * step
         per = max(0.0, float(curve(source.rate, np.array([middle - source.delay]))[0]))
+        per *= max(0.0, float(curve(source.emission, np.array([middle - source.delay]))[0]))
         wanted = torn * per * cell * cell * step * float(ctx.clock.scale_at(middle))
         count = np.floor(wanted + unit_array(seed, *where, np.full(len(cells), k & 0x7FFFFFFF))).astype(int)
         rows = np.repeat(np.arange(len(cells)), count)

@@ -52,6 +52,7 @@ def _source_settings(source: Feed, number: int, folder: Path | None, simulation:
         found["number"] = number
         if source.shape == "particles":
             found |= {"start": source.start, "end": source.end, "delay": source.delay}
+            found["emission"] = own.get("emission")
         if source.shape == "file" and source.file:
             files = sequence(points_file(source, folder))
             found["file"] = [_digest(f) for f in (files if source.plays else files[:1])]

@@ -357,9 +357,8 @@ def liquid_told(effect: Effect, layer: LiquidLayer, folder: Path | None) -> tupl
 def liquid_bounds(effect: Effect, layer: LiquidLayer, figures: dict[int, dict[str, Any]]) -> Any:
     """The box in which it was seen."""
     seen = [m for f, m in figures.items() if f >= 0 and m.get("count")]
-    if not seen:
-        low = np.asarray(layer.tank.origin, float)
-        return (low, low + np.asarray(layer.tank.size)) if not figures else (np.zeros(3), np.full(3, 1e-2))
+    if not seen:  # not known yet, or nothing ever comes
+        return None if not figures else (np.zeros(3), np.full(3, 1e-2))
     margin = layer.tank.voxel
     low = np.min([m["low"] for m in seen], axis=0) - margin
     return low, np.max([m["high"] for m in seen], axis=0) + margin
