@@ -23,7 +23,20 @@ MOMENTS = {
     "start_splash": 0.36,
     "start_fountain": 0.2,
 }
-STARTING = ("plume", "puff", "mist", "fire", "fireball", "pool", "stream", "wake", "afloat", "splash", "fountain", "mud")
+STARTING = (
+    "plume",
+    "puff",
+    "mist",
+    "fire",
+    "fireball",
+    "pool",
+    "stream",
+    "wake",
+    "afloat",
+    "splash",
+    "fountain",
+    "mud",
+)
 
 
 def main(names: list[str]) -> None:
