@@ -82,7 +82,7 @@ def test_layers_of_particles_are_simulated_drawn_told_and_written(file: Path):
     assert done.code == 0 and (file.parent / "blast.png").exists()
     assert "Debris (debris): at most 40 at once" in command("info", blast).out
     done = command("export", file, "--out", out)
-    assert done.code == 2 and "no layer of particles or debris" in done.err
+    assert done.code == 2 and "no layer of particles, debris or liquid" in done.err
 
 
 def test_budget_prints_every_tier_with_the_terms_behind_it(file: Path):

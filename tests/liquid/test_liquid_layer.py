@@ -223,7 +223,29 @@ def test_findings_of_liquids(tmp_path: Path) -> None:
     assert any("crosses more voxels" in f for f in findings(effect_of(hurried), tmp_path / "c"))
     few = liquid(quality=LiquidQuality(most=1000))
     assert any("refused" in f for f in findings(effect_of(few), tmp_path / "d"))
+    off = PointSource(id="off", name="Off", shape="particles", of="liquid", born_on="death")
+    deaf = effect_of(liquid(), further=(ParticleLayer(id="spray", name="Spray", sources=(off,)),))
+    assert any("which tells none" in f for f in findings(deaf, tmp_path / "f"))
     assert findings(effect_of(liquid()), tmp_path / "e") == []
+
+
+def test_emission_and_size_count_for_jets_and_fills(tmp_path: Path) -> None:
+    """A fill at a half is half as full; one of twice the size is eight times as much; a jet at a half is half
+    as fast."""
+    small = POOL.model_copy(update={"size": (0.3,) * 3, "position": (0, 0, 0.5)})
+    runs = {}
+    for name, changes in (("plain", {}), ("half", {"emission": 0.5}), ("grown", {"size_over": 2.0})):
+        layer = liquid(small.model_copy(update=changes))
+        runs[name] = run(effect_of(layer, seconds=0.1), tmp_path / name)[0].meta["volume"]
+    assert runs["half"] == pytest.approx(0.5 * runs["plain"], rel=0.1)
+    assert runs["grown"] == pytest.approx(8.0 * runs["plain"], rel=0.05)
+    weightless = LiquidMotion(gravity=0.0)
+    fast = []
+    for n, emission in enumerate((1.0, 0.5)):
+        layer = liquid(JET.model_copy(update={"emission": emission, "scatter": 0.0}), motion=weightless)
+        last = run(effect_of(layer, seconds=0.2), tmp_path / str(n))[-1]
+        fast.append(last.meta["fastest"])
+    assert fast[0] == pytest.approx(3.0, rel=0.3) and fast[1] == pytest.approx(0.5 * fast[0], rel=0.25)
 
 
 def test_bad_input_is_one_sentence() -> None:

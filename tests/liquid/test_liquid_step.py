@@ -116,10 +116,8 @@ def test_volume_stays_over_ten_seconds_of_sloshing() -> None:
 
 
 # Martin & Moyce 1952: front of a column twice as high as wide, in its widths, by t sqrt(2 g / a)
-FRONT = (
-    (1.43, 1.67), (1.63, 1.89), (1.83, 2.11), (1.98, 2.33), (2.20, 2.56), (2.32, 2.78), (2.51, 3.00),
-    (2.65, 3.22), (2.83, 3.44), (2.98, 3.67), (3.11, 3.89), (3.33, 4.11),
-)  # fmt: skip
+AT = (1.43, 1.63, 1.83, 1.98, 2.20, 2.32, 2.51, 2.65, 2.83, 2.98, 3.11, 3.33)
+FRONT = (1.67, 1.89, 2.11, 2.33, 2.56, 2.78, 3.00, 3.22, 3.44, 3.67, 3.89, 4.11)
 
 
 @pytest.mark.parametrize("cells", [12, 16])
@@ -136,7 +134,7 @@ def test_a_dam_breaks_as_measured(cells: int) -> None:
         fronts.append(float(np.partition(at, -12)[-12]) / a)  # the dozenth: a few drops fly ahead
 
     run(liquid, grid, 3.4 / unit, dt, seen=front)
-    t, (at, wanted) = (np.arange(len(fronts)) + 1) * dt * unit, np.array(FRONT).T
+    t, (at, wanted) = (np.arange(len(fronts)) + 1) * dt * unit, (np.array(AT), np.array(FRONT))
     found = np.interp(at, t, fronts)
     # the gate of theirs took its time: the front is ahead by that, and not by more later
     assert (found > wanted).all() and (found - wanted).max() < 0.55

@@ -25,7 +25,7 @@ from tenka.effect.cameras import SceneCamera
 from tenka.effect.deliveries import Delivery
 from tenka.effect.document import get, param_at
 from tenka.effect.layers import LayerBase
-from tenka.effect.model import POINTS, Effect, Light, SceneLight, Tier
+from tenka.effect.model import Effect, Light, SceneLight, Tier
 from tenka.effect.routes.base import RouteSettings
 from tenka.effect.routes.player import Player
 
@@ -63,8 +63,7 @@ def page_for(effect: Effect, path: str) -> tuple[str, str]:
     elif isinstance(owner, Light | SceneLight | SceneCamera):
         page = "look"
     elif parts[0] == "layers" and isinstance(layer := get(effect, ".".join(parts[:2])), LayerBase):
-        water = layer.kind in ("water", "liquid")
-        page = "water" if water else "particles" if layer.HANDS == POINTS else "gas"
+        page = layer.GUIDE
     else:
         page = "gas"
     if f"**{label}**" in text_of(page):

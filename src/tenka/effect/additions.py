@@ -188,6 +188,24 @@ def with_break(
     return with_new_layer(effect, layer.model_copy(update=changes))
 
 
+def handing(effect: Effect, own: str, hands: str) -> list[Layer]:
+    """The layers but one of an id that hand over what is asked for."""
+    return [x for x in effect.layers if hands == x.HANDS and x.id != own]
+
+
+def nameable(effect: Effect, path: str, kind: str) -> list[tuple[str, str]]:
+    """Ids and names of the layers, or of the flipbooks, that a setting of a kind may name."""
+    owner, own = get(effect, path.rpartition(".")[0]), path.split(".")[1]
+    if kind == "book":
+        books = [d for d in effect.deliveries if d.route.kind == "flipbook" and d.id != own]
+        return [("", "none"), *((d.id, d.name) for d in books)]
+    word = getattr(owner, "shape", "") if kind == "layer" else kind
+    found = handing(effect, own, HANDED_TO.get(word, POINTS))
+    if kind == "pieces":
+        found = [x for x in found if getattr(x, "body", None) is not None]
+    return [("", "none"), *((x.id, x.name) for x in found)]
+
+
 def reshaped(effect: Effect, path: str, shape: str) -> Feed:
     """A source with another shape; where that needs a prop or a layer and none is named, the first that fits.
 
@@ -206,7 +224,7 @@ def reshaped(effect: Effect, path: str, shape: str) -> Feed:
     if shape == "pieces" and not effect.layer(own).assembled:
         raise BadInput("its layer is not cut from a prop", "debris whose pieces are made as 'cut'")
     hands = HANDED_TO.get(shape, POINTS)
-    fitting = [x.id for x in effect.layers if hands == x.HANDS and x.id != own]
+    fitting = [x.id for x in handing(effect, own, hands)]
     if shape in FROM_LAYER and source.of not in fitting:
         if not fitting:
             raise BadInput(

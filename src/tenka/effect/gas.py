@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal, Self
+from typing import ClassVar, Literal
 
 from pydantic import Field, model_validator
 
@@ -12,8 +12,9 @@ from tenka.effect.fading import Fading
 from tenka.effect.former import CURL_SIZES, curls_of_two_sizes
 from tenka.effect.gaslook import Look
 from tenka.effect.layers import FIELD, LayerBase
-from tenka.effect.placed import Feed, Meeting, Ramp, Vec3, ramp
+from tenka.effect.placed import Feed, Meeting, Ramp, ramp
 from tenka.effect.sources import Source
+from tenka.effect.voxelbox import VoxelBox
 
 GLOWS_AT = 450.0
 """K above the air from which hot smoke is seen to glow."""
@@ -38,51 +39,9 @@ class Collider(Meeting):
     )
 
 
-class DomainBox(Settings):
+class DomainBox(VoxelBox):
     """The box in which gas is simulated."""
 
-    origin: Vec3 = WHERE.number(
-        (-2.0, -2.0, 0.0), "m", -1e4, 1e4, "Lowest corner of the box.", soft=(-10, 10), step=0.05
-    )
-    rides: str = WHERE.param(
-        "",
-        "The prop that takes the box along when it is put elsewhere: effect and object move as one.",
-        label="rides on",
-        kind="parent",
-        affects="none",
-    )
-    size: Vec3 = WHERE.number(
-        (4.0, 4.0, 4.0),
-        "m",
-        0.05,
-        1e3,
-        "Extent of the box: taller for a plume, flat for a floor effect.",
-        soft=(0.5, 20),
-        step=0.05,
-        cost="step",
-    )
-    voxel: float = WHERE.number(
-        0.0625,
-        "m",
-        0.002,
-        10,
-        "Edge of one voxel: half of it shows finer curls and costs eight times as much.",
-        soft=(0.03, 0.25),
-        step=0.002,
-        cost="step",
-    )
-    open_low: tuple[bool, bool, bool] = WHERE.param(
-        (True, True, False),
-        "Which of the low walls (x, y, floor) let gas through.",
-        kind="walls",
-        label="low walls",
-    )
-    open_high: tuple[bool, bool, bool] = WHERE.param(
-        (True, True, True),
-        "Which of the high walls (x, y, ceiling) let gas through.",
-        kind="walls",
-        label="high walls",
-    )
     flat: bool = WHERE.param(
         False, "One voxel thick along y: quick, for effects that are only seen from the side.", cost="step"
     )
@@ -111,11 +70,6 @@ class DomainBox(Settings):
         step=0.1,
         label="run-up",
     )
-
-    @property
-    def edge(self) -> float:
-        """Edge of its cells, m."""
-        return self.voxel
 
 
 class Motion(Settings):
@@ -326,13 +280,6 @@ class GasLayer(LayerBase):
         middle = (d.origin[0] + d.size[0] / 2, d.origin[1] + d.size[1] / 2, d.origin[2] + d.size[2] * 0.12)
         edge = max(min(d.size) * 0.16, 3 * d.voxel)
         return Source(id=id, name="Source", position=middle, size=(edge, edge, edge))
-
-    @property
-    def run_up_seconds(self) -> float:
-        return self.domain.run_up
-
-    def begun(self, run_up: float) -> Self:
-        return self.model_copy(update={"domain": self.domain.model_copy(update={"run_up": run_up})})
 
     @property
     def flames(self) -> bool:

@@ -49,6 +49,7 @@ class LayerBase(Heard):
     UNITS: ClassVar[str] = "particles"
     SOURCE: ClassVar[type[Feed] | None] = None
     COLLIDER: ClassVar[type[Meeting] | None] = None
+    GUIDE: ClassVar[str] = "gas"  # page of the guide that tells of it
     BOX: ClassVar[str] = ""  # name of the part that is the box in which it is simulated
 
     kind: str
@@ -120,11 +121,15 @@ class LayerBase(Heard):
     @property
     def run_up_seconds(self) -> float:
         """Seconds simulated before the first shown frame."""
-        return 0.0
+        box: Any = getattr(self, self.BOX, None)
+        return 0.0 if box is None else float(box.run_up)
 
     def begun(self, run_up: float) -> Self:
         """The layer with another run-up, that of the group in which it is stepped."""
-        return self
+        box: Any = getattr(self, self.BOX, None)
+        if box is None:
+            return self
+        return self.model_copy(update={self.BOX: box.model_copy(update={"run_up": run_up})})
 
     @property
     def room(self) -> tuple[Vec3, Vec3] | None:

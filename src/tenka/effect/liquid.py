@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import math
-from typing import Any, ClassVar, Literal, Self
+from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
@@ -13,6 +12,7 @@ from tenka.effect.layers import POINTS, LayerBase
 from tenka.effect.placed import Feed, Meeting, Vec3
 from tenka.effect.routes import Route
 from tenka.effect.routes.meshes import Meshes
+from tenka.effect.voxelbox import VoxelBox
 from tenka.effect.waterlook import WaterLook
 
 FILLS = 8  # particles in a full voxel
@@ -20,61 +20,13 @@ BYTES = 260  # of a particle and of what a step makes of it, roughly
 BYTES_VOXEL = 150
 
 
-class Tank(Settings):
-    """The box in which a liquid is simulated."""
+class Tank(VoxelBox):
+    """The box in which a liquid is simulated; a full voxel holds eight particles. What flies out is gone."""
 
-    origin: Vec3 = WHERE.number(
-        (-1.0, -1.0, 0.0), "m", -1e4, 1e4, "Lowest corner of the box.", soft=(-10, 10), step=0.05
-    )
-    rides: str = WHERE.param(
-        "",
-        "The prop that takes the box along when it is put elsewhere: effect and object move as one.",
-        label="rides on",
-        kind="parent",
-        affects="none",
-    )
-    size: Vec3 = WHERE.number(
-        (2.0, 2.0, 2.0),
-        "m",
-        0.05,
-        1e3,
-        "Extent of the box; what flies out of it is gone.",
-        soft=(0.5, 12),
-        step=0.05,
-        cost="step",
-    )
-    voxel: float = WHERE.number(
-        0.05,
-        "m",
-        0.002,
-        10,
-        "Edge of one voxel; a full one holds eight particles. Half of it costs eight times as much.",
-        soft=(0.02, 0.2),
-        step=0.002,
-        cost="step",
-    )
-    open_low: tuple[bool, bool, bool] = WHERE.param(
-        (True, True, False),
-        "Which of the low walls (x, y, floor) let the liquid out.",
-        kind="walls",
-        label="low walls",
-    )
-    open_high: tuple[bool, bool, bool] = WHERE.param(
-        (True, True, True),
-        "Which of the high walls (x, y, ceiling) let the liquid out.",
-        kind="walls",
-        label="high walls",
-    )
+    flat: ClassVar[bool] = False
     run_up: float = WHERE.number(
         0.0, "s", 0, 60, "Seconds simulated before the first shown frame.", soft=(0, 6), step=0.1
     )
-
-    flat: ClassVar[bool] = False
-
-    @property
-    def voxels(self) -> int:
-        """How many there are."""
-        return math.prod(max(4, math.ceil(s / self.voxel - 1e-6)) for s in self.size)
 
 
 class LiquidSource(Feed):
@@ -241,6 +193,7 @@ class LiquidQuality(Settings):
 class LiquidLayer(LayerBase):
     """Thrown water."""
 
+    GUIDE: ClassVar[str] = "water"
     BOX: ClassVar[str] = "tank"
     HANDS: ClassVar[str] = POINTS
     UNITS: ClassVar[str] = "particles"
@@ -260,13 +213,6 @@ class LiquidLayer(LayerBase):
 
     def first_route(self) -> Route:
         return Meshes()
-
-    @property
-    def run_up_seconds(self) -> float:
-        return self.tank.run_up
-
-    def begun(self, run_up: float) -> Self:
-        return self.model_copy(update={"tank": self.tank.model_copy(update={"run_up": run_up})})
 
     def more_for_key(self) -> dict[str, Any]:
         return {"fills": FILLS}

@@ -65,6 +65,7 @@ from tenka.effect.routes.flipbook import Flipbook
 from tenka.effect.routes.player import Player
 from tenka.effect.sources import Source
 from tenka.effect.tiers import Cue, Lever, Tier
+from tenka.effect.timing import timed
 from tenka.effect.water import BasinBox, Flow, Foam, InWater, WaterLayer, WaterSource
 from tenka.effect.waterlook import WaterLook
 
@@ -306,23 +307,6 @@ class Effect(Settings):
             if id is None or id.lower() in (tier.id, tier.name.lower()):
                 return tier
         raise KeyError(id or "the effect has no tier")
-
-
-def timed(effect: Effect) -> Effect:
-    """The effect with each cue's time put into the delays of what hangs on it: what runs and keys are made
-    from."""
-    if not effect.cues:
-        return effect
-    at = {c.id: c.at for c in effect.cues}
-
-    def moved(layer: Layer) -> Layer:
-        sources = tuple(
-            s.model_copy(update={"delay": s.delay + at[s.cue], "cue": ""}) if s.cue else s
-            for s in layer.sources
-        )
-        return layer.model_copy(update={"sources": sources})
-
-    return effect.model_copy(update={"layers": tuple(moved(layer) for layer in effect.layers)})
 
 
 __all__ = [

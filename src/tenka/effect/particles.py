@@ -204,6 +204,7 @@ def point_book() -> Flipbook:
 class PointLayer(LayerBase):
     """What particles and debris have in common."""
 
+    GUIDE: ClassVar[str] = "particles"
     HANDS: ClassVar[str] = POINTS
     SOURCE: ClassVar[type[Feed] | None] = PointSource
     COLLIDER: ClassVar[type[Meeting] | None] = PointCollider

@@ -148,7 +148,7 @@ class InWater(Meeting):
     of: str = COLLISION.param(
         "",
         "The layer of debris whose pieces push the water.",
-        kind="layer",
+        kind="pieces",
         cost="collision",
         when=("acts", ("pieces",)),
         label="pieces of",
@@ -273,6 +273,7 @@ class Foam(Settings):
 class WaterLayer(LayerBase):
     """A surface of water over a bed."""
 
+    GUIDE: ClassVar[str] = "water"
     BOX: ClassVar[str] = "basin"
     HANDS: ClassVar[str] = SURFACE
     UNITS: ClassVar[str] = "cells"
@@ -317,13 +318,6 @@ class WaterLayer(LayerBase):
         within = self.basin.within if self.basin.within in props else ""
         basin = self.basin.model_copy(update={"follows": follows, "within": within})
         return self.model_copy(update={"basin": basin})
-
-    @property
-    def run_up_seconds(self) -> float:
-        return self.basin.run_up
-
-    def begun(self, run_up: float) -> Self:
-        return self.model_copy(update={"basin": self.basin.model_copy(update={"run_up": run_up})})
 
     def more_for_key(self) -> dict[str, Any]:
         return {"edge": self.basin.edge}

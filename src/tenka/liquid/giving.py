@@ -8,7 +8,7 @@ import numpy as np
 
 from tenka.base.jit import kernel
 from tenka.base.randomness import stable_seed, unit_array
-from tenka.effect.model import ON_PROP, LiquidSource, heard
+from tenka.effect.model import ON_PROP, LiquidSource, envelope, heard
 from tenka.gas.grid import Grid
 from tenka.gas.region import region_of
 from tenka.gas.settings import Moment, emitted
@@ -16,6 +16,7 @@ from tenka.liquid.spread import Space
 from tenka.liquid.state import PER_AXIS, Liquid, particle_volume
 from tenka.scene.poses import Pose, motion_between
 
+LEAST_GROWN = 1e-3
 INNER = 0.6  # of a part's width over which its particle may lie
 
 
@@ -63,27 +64,36 @@ def _give(
         part, emission = emitted(source, moment.t, moment.dt, moment.rate)
         if part <= 0.0 or emission <= 0.0:
             return 0
-    elif not begins_in(source, moment, liquid.first):
-        return 0
+    else:
+        if not begins_in(source, moment, liquid.first):
+            return 0
+        begins = max(source.start + source.delay, liquid.first)
+        emission = float(envelope(source, np.array([begins]))[0])
     placed: object = source
     if source.shape in ON_PROP:
         placed = next((p for p in moment.props if p.id == source.prop), source)
     pose = moment.pose(placed, 1.0)  # type: ignore[arg-type]
     own = stable_seed(seed, source.id)
     region = region_of(source, own, moment.t + moment.dt, moment.props, grid.voxel, folder)
-    cells = _parts_in(region.low, region.high, pose, grid)
+    grown = moment.at(source.size_over, LEAST_GROWN)
+
+    def inside(places: np.ndarray) -> np.ndarray:
+        return region.distance(pose.to_own(places) / grown) < 0
+
+    cells = _parts_in(grown * region.low, grown * region.high, pose, grid)
     if cells is None:
         return 0
     low, high = cells
     part_width = grid.voxel / PER_AXIS
     at = np.stack(np.meshgrid(*(np.arange(a, b) for a, b in zip(low, high)), indexing="ij"), axis=-1)
     free = np.ones(at.shape[:3], bool)
-    velocity = _push(source, placed, moment, pose)
+    # a jet of half the flow comes half as fast
+    velocity = (emission if jet else 1.0) * _push(source, placed, moment, pose)
     if jet:
         near = np.empty(len(liquid), np.int64)
         found = _taken(liquid.place, np.asarray(grid.origin, float), 1.0 / part_width, low, high, free, near)
         near = near[:found]
-        rows = near[region.distance(pose.to_own(liquid.place[near].astype(float))) < 0]
+        rows = near[inside(liquid.place[near].astype(float))]
         liquid.velocity[rows] = _scattered(source, own, velocity, liquid.id[rows], liquid.place[rows])
         liquid.affine[rows] = 0.0
     at = at[free]
@@ -91,7 +101,9 @@ def _give(
     words = (at[:, 0] * 4099 + at[:, 1], at[:, 2], np.full(len(at), turn & 0x7FFFFFFF))
     jitter = np.stack([unit_array(own + n, *words) for n in range(3)], axis=1)
     place = (at + 0.5 + INNER * (jitter - 0.5)) * part_width + grid.origin
-    kept = region.distance(pose.to_own(place)) < 0
+    kept = inside(place)
+    if not jet:  # a fill that gives half is half as full
+        kept &= unit_array(own + 3, *words) < emission
     if space.distance is not None:
         cell = np.floor((place - grid.origin) / grid.voxel).astype(int)
         kept &= space.distance[tuple(cell.T)] > 0

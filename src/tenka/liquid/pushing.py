@@ -66,75 +66,34 @@ def push_particles(
             _pushed(
                 liquid.place,
                 liquid.velocity,
-                own + 0.5 * dt,
-                dt,
-                by.share,
-                acts.winds,
-                acts.gusts,
-                acts.local,
-                acts.eddies,
-                acts.flat,
-                acts.eddies_at,
-                open_,
+                np.array([own + 0.5 * dt, dt, by.share, 1.0 if open_ else 0.0, *origin, 1.0 / voxel]),
+                (acts.winds, acts.gusts, acts.local, acts.eddies, acts.flat, acts.eddies_at),
                 share,
-                np.asarray(origin, np.float64),
-                1.0 / voxel,
             )
 
 
 @kernel(parallel=True)
-def _pushed(place, velocity, t, dt, amount, winds, gusts, local, eddies, flat, at, open_, share, origin, per):
+def _pushed(place, velocity, numbers, acts, share):
     count = place.shape[0]
     for p in prange(CHUNKS):
         part = np.int64(p)
-        _push_some(
-            count * part // CHUNKS,
-            count * (part + 1) // CHUNKS,
-            place,
-            velocity,
-            t,
-            dt,
-            amount,
-            winds,
-            gusts,
-            local,
-            eddies,
-            flat,
-            at,
-            open_,
-            share,
-            origin,
-            per,
-        )
+        first, last = count * part // CHUNKS, count * (part + 1) // CHUNKS
+        _push_some(place[first:last], velocity[first:last], numbers, acts, share)
 
 
 @kernel
-def _push_some(
-    first,
-    last,
-    place,
-    velocity,
-    t,
-    dt,
-    amount,
-    winds,
-    gusts,
-    local,
-    eddies,
-    flat,
-    at,
-    open_,
-    share,
-    origin,
-    per,
-):
+def _push_some(place, velocity, numbers, acts, share):
+    """Some of the particles; `numbers`: the time, the step, the share of the forces, whether only what lies
+    open is pushed, the grid's corner, and voxels in a metre."""
+    t, dt, amount, only_open, ox, oy, oz, per = numbers
+    winds, gusts, local, eddies, flat, at = acts
     nx, ny, nz = share.shape
-    for n in range(first, last):
+    for n in range(place.shape[0]):
         part = amount
-        if open_:
-            i = math.floor((place[n, 0] - origin[0]) * per)
-            j = math.floor((place[n, 1] - origin[1]) * per)
-            k = math.floor((place[n, 2] - origin[2]) * per)
+        if only_open > 0.5:
+            i = math.floor((place[n, 0] - ox) * per)
+            j = math.floor((place[n, 1] - oy) * per)
+            k = math.floor((place[n, 2] - oz) * per)
             if 0 <= i < nx and 0 <= j < ny and 0 <= k < nz:
                 part *= min(max(1.0 - share[i, j, k] / OPEN_AT, 0.0), 1.0)
         if part <= 0.0:

@@ -24,7 +24,7 @@ from tenka.liquid.state import Liquid, outside, particle_volume, sort
 from tenka.liquid.step import Foaming, Work, step
 from tenka.liquid.transfer import counted, slabs_of
 
-LIQUID_VERSION = 2
+LIQUID_VERSION = 3
 FIRST = 1e-6  # s before a run, in which that is given which is there
 MOST_SPEED = 1e4  # m/s
 BEYOND = 1.0  # of the box's height, that what flies out may be over it

@@ -7,25 +7,19 @@ picture of the set, else from the sky.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 
 from tenka.base.jit import kernel, parallel_chunksize, prange
-from tenka.effect.model import Light, WaterLook
+from tenka.effect.model import WaterLook
 from tenka.liquid.skin import Skin
-from tenka.look.colour import black_body_colour
-from tenka.look.heaven import backdrop_of
 from tenka.look.optics import beyond, faced, mirrored, toned, whiteness
-from tenka.look.raster import Backdrop, bounce_of
+from tenka.look.over import Over
+from tenka.look.raster import Backdrop
 from tenka.look.rays import ray_of
-from tenka.look.shadows import ShadowMap
-from tenka.look.triangles import Surfaces
-from tenka.look.volume import sky_of
 from tenka.look.waterrays import FAR, HALF, ONE, TWO, ZERO, put, seen_at
 from tenka.look.wet import numbers_of
-from tenka.scene.cameras import View, sun_direction
 
 STEPS = 400
 INNER_STEPS = 96
@@ -44,31 +38,21 @@ class Splash:
     look: WaterLook
     t: float
 
-    def laid(
-        self,
-        surfaces: Surfaces,
-        view: View,
-        light: Light,
-        shadow: ShadowMap,
-        backdrop: Backdrop,
-        share: int = 1,
-    ) -> Backdrop:
-        """A shaded set with it, see `splashed`."""
-        return splashed(self, surfaces, view, light, shadow, backdrop, share)
-
-
-def world_of(light: Light, shadow: ShadowMap) -> tuple[np.ndarray, ...]:
-    """What shines, as rays at a liquid take it."""
-    now: Any = light
-    return (
-        sun_direction(now.heading, now.height).astype(np.float32),
-        (black_body_colour(now.kelvin) * now.strength).astype(np.float32),
-        sky_of(light).astype(np.float32),
-        bounce_of(light).astype(np.float32),
-        backdrop_of(light),
-        shadow.view.packed(),
-        shadow.depth,
-    )
+    def laid(self, over: Over) -> Backdrop:
+        """A shaded set with it."""
+        skin, outs = self.skin, over.copies()
+        place = np.array([*skin.origin, skin.cell, self.voxel], np.float32)
+        with parallel_chunksize(8):
+            _splashed(
+                over.view.packed(),
+                over.shown,
+                (skin.distance, place, self.foam, np.float32(self.voxel)),
+                numbers_of(self.look, self.t),
+                over.world,
+                over.share,
+                outs,
+            )
+        return over.with_these(outs)
 
 
 @kernel(inline=True)
@@ -164,7 +148,7 @@ def _splashed(view, set_, liquid, look, world, share, outs):
 
 @kernel
 def splashed_row(p_, view, set_, liquid, look, world, share, outs):
-    """One row of rays; for the parameters see `splashed`."""
+    """One row of rays; as in `tenka.look.waters.watered`."""
     still, direct, depth, _ = set_
     field, place, foam, voxel = liquid
     height, width = depth.shape
@@ -244,39 +228,6 @@ def splashed_row(p_, view, set_, liquid, look, world, share, outs):
         white = whiteness(cover, x, y, z, look[14], near)
         toned(x, y, z, d, n3, facing, run, white, look, world, mirror, seen)
         put(i0, j0, share, t * straight, depth, seen, white, look, outs, False)
-
-
-def splashed(
-    splash: Splash,
-    surfaces: Surfaces,
-    view: View,
-    light: Light,
-    shadow: ShadowMap,
-    backdrop: Backdrop,
-    share: int = 1,
-) -> Backdrop:
-    """A shaded set with a liquid in it.
-
-    Parameters
-    ----------
-    surfaces, shadow, backdrop : of the same view
-    share : each ray stands for so many pixels each way
-    """
-    skin = splash.skin
-    still, direct, reply = backdrop.still.copy(), backdrop.direct.copy(), backdrop.reply.copy()
-    depth = backdrop.depth.copy()
-    place = np.array([*skin.origin, skin.cell, splash.voxel], np.float32)
-    with parallel_chunksize(8):
-        _splashed(
-            view.packed(),
-            (backdrop.still, backdrop.direct, backdrop.depth, surfaces.face),
-            (skin.distance, place, splash.foam, np.float32(splash.voxel)),
-            numbers_of(splash.look, splash.t),
-            world_of(light, shadow),
-            share,
-            (still, direct, reply, depth),
-        )
-    return replace(backdrop, still=still, direct=direct, reply=reply, depth=depth)
 
 
 def along_skin(skin: Skin, start: np.ndarray, way: np.ndarray) -> float | None:

@@ -3,18 +3,17 @@ behind that its back is."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import math
+from dataclasses import dataclass
 
 import numpy as np
 
 from tenka.base.jit import kernel, parallel_chunksize, prange
-from tenka.effect.model import Light, WaterLook
-from tenka.look.liquids import world_of
+from tenka.effect.model import WaterLook
 from tenka.look.optics import beyond, faced, mirrored, toned, whiteness
+from tenka.look.over import Over
 from tenka.look.raster import Backdrop
 from tenka.look.rays import ray_of
-from tenka.look.shadows import ShadowMap
-from tenka.look.triangles import Surfaces
 from tenka.look.waterrays import HALF, ONE, TWO, ZERO, put
 from tenka.look.wet import numbers_of
 from tenka.scene.cameras import View
@@ -36,46 +35,47 @@ class Netted:
     look: WaterLook
     t: float
 
-    def laid(
-        self,
-        surfaces: Surfaces,
-        view: View,
-        light: Light,
-        shadow: ShadowMap,
-        backdrop: Backdrop,
-        share: int = 1,
-    ) -> Backdrop:
-        """A shaded set with it; `surfaces`, `shadow`, `backdrop` are of the same view."""
-        height, width = backdrop.depth.shape
-        front, back = np.full((height, width), NONE, np.float32), np.full((height, width), NONE, np.float32)
+    def laid(self, over: Over) -> Backdrop:
+        """A shaded set with it."""
+        front, back, facing = self.drawn(over.view)
+        outs = over.copies()
+        with parallel_chunksize(8):
+            _netted(
+                over.view.packed(),
+                over.shown,
+                (front, back, facing),
+                numbers_of(self.look, self.t),
+                over.world,
+                outs,
+            )
+        return over.with_these(outs)
+
+    def drawn(self, view: View) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Depth of its nearest front for each pixel, (h, w); of the nearest back behind that; and (h, w, 4)
+        the front's normal and foam."""
+        height, width = view.height, view.width
+        front, back = (np.full((height, width), NONE, np.float32) for _ in range(2))
         facing = np.zeros((height, width, 4), np.float32)
         corners = np.empty((len(self.points), 3), np.float32)
         _placed(self.points, view.packed(), width, height, corners)
-        level = bool(view.orthographic)
-        _seen(corners, self.normals, self.foam, self.faces, level, front, facing)
-        _behind(corners, self.faces, level, front, back)
-        still, direct, reply = backdrop.still.copy(), backdrop.direct.copy(), backdrop.reply.copy()
-        depth = backdrop.depth.copy()
-        with parallel_chunksize(8):
-            _netted(
-                view.packed(),
-                (backdrop.still, backdrop.direct, backdrop.depth, surfaces.face),
-                (front, back, facing),
-                numbers_of(self.look, self.t),
-                world_of(light, shadow),
-                (still, direct, reply, depth),
+        for behind in (False, True):
+            _drawn(
+                corners,
+                self.normals,
+                self.foam,
+                self.faces,
+                bool(view.orthographic),
+                behind,
+                front,
+                back,
+                facing,
             )
-        return replace(backdrop, still=still, direct=direct, reply=reply, depth=depth)
+        return front, back, facing
 
 
 def covered(mesh: Netted, view: View) -> np.ndarray:
     """Which pixels a mesh covers, (h, w), whatever stands before it."""
-    front = np.full((view.height, view.width), NONE, np.float32)
-    corners = np.empty((len(mesh.points), 3), np.float32)
-    _placed(mesh.points, view.packed(), view.width, view.height, corners)
-    facing = np.zeros((view.height, view.width, 4), np.float32)
-    _seen(corners, mesh.normals, mesh.foam, mesh.faces, bool(view.orthographic), front, facing)
-    return np.asarray(front < NONE)
+    return np.asarray(mesh.drawn(view)[0] < NONE)
 
 
 @kernel(parallel=True)
@@ -93,19 +93,10 @@ def _placed(points, view, width, height, out):
         out[n, 2] = deep
 
 
-@kernel
-def _spanned(a, b, c, top, bottom, width):
-    """Pixels that a triangle may cover in some rows: left, right, first and last row."""
-    first = max(np.int64(np.ceil(min(a[1], min(b[1], c[1])) - HALF)), top)
-    last = min(np.int64(np.floor(max(a[1], max(b[1], c[1])) - HALF)), bottom - 1)
-    left = max(np.int64(np.ceil(min(a[0], min(b[0], c[0])) - HALF)), 0)
-    right = min(np.int64(np.floor(max(a[0], max(b[0], c[0])) - HALF)), width - 1)
-    return left, right, first, last
-
-
 @kernel(parallel=True)
-def _seen(corners, normals, foam, faces, level, front, facing):
-    """The nearest of all triangles for each pixel, its normal and its foam."""
+def _drawn(corners, normals, foam, faces, level, behind, front, back, facing):
+    """The nearest of all triangles for each pixel, with its normal and its foam; or, `behind` it, the nearest
+    that shows its back: where a ray leaves the liquid again."""
     height, width = front.shape
     for p in prange(BANDS):
         band = np.int64(p)
@@ -115,9 +106,12 @@ def _seen(corners, normals, foam, faces, level, front, facing):
             if min(a[2], min(b[2], c[2])) < NEAREST:
                 continue
             area = (b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1])
-            if abs(area) < np.float32(1e-9):
+            if abs(area) < np.float32(1e-9) or (behind and area < ZERO):
                 continue
-            left, right, first, last = _spanned(a, b, c, top, bottom, width)
+            first = max(math.ceil(min(a[1], min(b[1], c[1])) - HALF), top)
+            last = min(math.floor(max(a[1], max(b[1], c[1])) - HALF), bottom - 1)
+            left = max(math.ceil(min(a[0], min(b[0], c[0])) - HALF), 0)
+            right = min(math.floor(max(a[0], max(b[0], c[0])) - HALF), width - 1)
             za, zb, zc = (a[2], b[2], c[2]) if level else (ONE / a[2], ONE / b[2], ONE / c[2])
             for j in range(first, last + 1):
                 y = np.float32(j) + HALF
@@ -130,6 +124,10 @@ def _seen(corners, normals, foam, faces, level, front, facing):
                         continue
                     z = s * za + t * zb + r * zc
                     deep = z if level else ONE / z
+                    if behind:
+                        if front[j, i] < deep < back[j, i]:
+                            back[j, i] = deep
+                        continue
                     if deep >= front[j, i]:
                         continue
                     front[j, i] = deep
@@ -141,37 +139,6 @@ def _seen(corners, normals, foam, faces, level, front, facing):
                             + wc * normals[faces[m, 2], k]
                         )
                     facing[j, i, 3] = wa * foam[faces[m, 0]] + wb * foam[faces[m, 1]] + wc * foam[faces[m, 2]]
-
-
-@kernel(parallel=True)
-def _behind(corners, faces, level, front, back):
-    """The nearest triangle behind the first for each pixel: where a ray leaves the liquid again."""
-    height, width = front.shape
-    for p in prange(BANDS):
-        band = np.int64(p)
-        top, bottom = height * band // BANDS, height * (band + 1) // BANDS
-        for m in range(faces.shape[0]):
-            a, b, c = corners[faces[m, 0]], corners[faces[m, 1]], corners[faces[m, 2]]
-            if min(a[2], min(b[2], c[2])) < NEAREST:
-                continue
-            area = (b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1])
-            if area < np.float32(1e-9):  # it shows its front: only backs end what is inside
-                continue
-            left, right, first, last = _spanned(a, b, c, top, bottom, width)
-            za, zb, zc = (a[2], b[2], c[2]) if level else (ONE / a[2], ONE / b[2], ONE / c[2])
-            for j in range(first, last + 1):
-                y = np.float32(j) + HALF
-                for i in range(left, right + 1):
-                    x = np.float32(i) + HALF
-                    s = ((b[0] - x) * (c[1] - y) - (c[0] - x) * (b[1] - y)) / area
-                    t = ((c[0] - x) * (a[1] - y) - (a[0] - x) * (c[1] - y)) / area
-                    r = ONE - s - t
-                    if s < ZERO or t < ZERO or r < ZERO:
-                        continue
-                    z = s * za + t * zb + r * zc
-                    deep = z if level else ONE / z
-                    if front[j, i] < deep < back[j, i]:
-                        back[j, i] = deep
 
 
 @kernel(parallel=True)

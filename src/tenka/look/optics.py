@@ -39,7 +39,7 @@ def faced(n, d):
 def mirrored(view, set_, x, y, z, d, n, facing, first, world, out):
     """What is mirrored at a place, into out[0:3]: the set where the picture shows it, else sky or ground."""
     still, direct, depth, _ = set_
-    towards, _, _, bounce, heaven, _, _ = world
+    towards, _, _, bounce, heaven, _, _, _ = world
     height, width = depth.shape
     m0, m1, m2 = d[0] + TWO * facing * n[0], d[1] + TWO * facing * n[1], d[2] + TWO * facing * n[2]
     out[0], out[1], out[2] = behind(heaven, np.float32(0.3), m0, m1, m2, towards)
@@ -67,7 +67,7 @@ def beyond(view, set_, px, py, pz, f0, f1, f2, near, first, i, j, world, seen):
     """What a ray sees that has left the liquid, into seen[0:6]: the set behind `near`, its depth, or the sky;
     what the picture does not show is taken from its own pixel."""
     still, direct, depth, _ = set_
-    towards, _, _, _, heaven, _, _ = world
+    towards, _, _, _, heaven, _, _, _ = world
     height, width = depth.shape
     reach = first
     far = reach
@@ -102,7 +102,7 @@ def whiteness(cover, x, y, z, grain, near):
 def toned(x, y, z, d, n, facing, run, white, look, world, mirror, seen):
     """The light of a place, into seen[0:6]: what stays and what the sun gives, from what is seen through it,
     `run` m of it, and what is mirrored there."""
-    towards, sun, sky, bounce, _, shadow_view, shadow = world
+    towards, sun, sky, bounce, _, _, shadow_view, shadow = world
     texel = TWO * shadow_view[12] / np.float32(shadow.shape[0])
     rough = look[8]
     r0 = (look[7] - ONE) / (look[7] + ONE)

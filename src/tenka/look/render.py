@@ -18,6 +18,7 @@ from tenka.look.compose import lay_known, lay_over, settled
 from tenka.look.heaven import sky_shadow
 from tenka.look.lamps import NO_DEPTHS, WIDE, SceneLamp
 from tenka.look.march import SEEN, march_slices, reached
+from tenka.look.over import Over
 from tenka.look.points import paint, quads_of, splats_of
 from tenka.look.raster import Backdrop, lamplit, shade
 from tenka.look.scatter import lamp_row
@@ -272,7 +273,7 @@ class Renderer:
         if shot.waters:
             backdrop = self._wet.get(
                 (id(backdrop), *map(id, shot.waters)),
-                partial(with_waters, shot.waters, surfaces, big, light, shadow, backdrop, coarse),
+                partial(with_waters, shot.waters, Over(surfaces, big, light, shadow, backdrop, coarse)),
                 (backdrop, *shot.waters),
             )
         step = fine if coarse == 1 else coarse

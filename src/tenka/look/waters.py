@@ -9,18 +9,13 @@ from typing import Any, Protocol
 import numpy as np
 
 from tenka.base.jit import kernel, parallel_chunksize, prange
-from tenka.effect.model import Light, WaterLayer, WaterLook
-from tenka.look.colour import black_body_colour
+from tenka.effect.model import WaterLayer, WaterLook
 from tenka.look.ground import grounded
-from tenka.look.heaven import backdrop_of, ground_tile
-from tenka.look.raster import Backdrop, bounce_of
-from tenka.look.shadows import ShadowMap
-from tenka.look.triangles import Surfaces
-from tenka.look.volume import sky_of
+from tenka.look.over import Over
+from tenka.look.raster import Backdrop
 from tenka.look.waterrow import watered_row
 from tenka.look.wet import Sheet, numbers_of, sheet_of
 from tenka.run.watering import WaterFrame
-from tenka.scene.cameras import View, sun_direction
 
 SUNK = -1e-3  # m: a floor that lies lower opens the ground
 
@@ -49,6 +44,10 @@ class Pool:
         x, y = f.origin
         return x, y, x + f.cell * f.rise.shape[0], y + f.cell * f.rise.shape[1]
 
+    def laid(self, over: Over) -> Backdrop:
+        """A shaded set with it."""
+        return watered(self, over)
+
     @classmethod
     def of(cls, layer: WaterLayer, frame: WaterFrame, t: float) -> Pool:
         box, (rise_x, rise_y) = layer.basin, layer.slope
@@ -60,87 +59,46 @@ class Pool:
 class Laid(Protocol):
     """A water of another kind: how it lays itself into a shaded set."""
 
-    def laid(
-        self,
-        surfaces: Surfaces,
-        view: View,
-        light: Light,
-        shadow: ShadowMap,
-        backdrop: Backdrop,
-        share: int = 1,
-    ) -> Backdrop:
+    def laid(self, over: Over) -> Backdrop:
         """The set with it."""
 
 
 Wet = Pool | Laid
 
 
-def with_waters(
-    pools: Sequence[Wet],
-    surfaces: Surfaces,
-    view: View,
-    light: Light,
-    shadow: ShadowMap,
-    backdrop: Backdrop,
-    share: int = 1,
-) -> Backdrop:
+def with_waters(pools: Sequence[Wet], over: Over) -> Backdrop:
     """A shaded set with all its waters: the ground is open over those that are sunk, and hides what lies
-    below it elsewhere. For the parameters see `watered`."""
-    sunk = [item.extent for item in pools if isinstance(item, Pool) and item.floor[0] < SUNK]
+    below it elsewhere; what is thrown is seen over what lies."""
+    lying = [item for item in pools if isinstance(item, Pool)]
+    sunk = [pool.extent for pool in lying if pool.floor[0] < SUNK]
     if sunk:
-        surfaces, backdrop = grounded(np.array(sunk, np.float32), surfaces, view, light, shadow, backdrop)
-    for item in pools:
-        if isinstance(item, Pool):
-            backdrop = watered(item, surfaces, view, light, shadow, backdrop, share)
-    for item in pools:  # what is thrown is seen over what lies
-        if not isinstance(item, Pool):
-            backdrop = item.laid(surfaces, view, light, shadow, backdrop, share)
-    return backdrop
+        surfaces, backdrop = grounded(
+            np.array(sunk, np.float32), over.surfaces, over.view, over.light, over.shadow, over.backdrop
+        )
+        over = replace(over, surfaces=surfaces, backdrop=backdrop)
+    thrown: list[Laid] = [item for item in pools if not isinstance(item, Pool)]
+    for item in (*lying, *thrown):
+        over = replace(over, backdrop=item.laid(over))
+    return over.backdrop
 
 
-def watered(
-    pool: Pool,
-    surfaces: Surfaces,
-    view: View,
-    light: Light,
-    shadow: ShadowMap,
-    backdrop: Backdrop,
-    share: int = 1,
-) -> Backdrop:
-    """A shaded set with a water in it.
-
-    Parameters
-    ----------
-    surfaces, shadow, backdrop : of the same view
-    share : each ray stands for so many pixels each way
-    """
+def watered(pool: Pool, over: Over) -> Backdrop:
+    """A shaded set with a water in it."""
     look, t = pool.look, pool.t
-    now: Any = light
     sheet: Sheet = sheet_of(pool.frame, look, t)
-    still, direct, reply = backdrop.still.copy(), backdrop.direct.copy(), backdrop.reply.copy()
-    depth = backdrop.depth.copy()
-    numbers = numbers_of(look, t)
+    outs = over.copies()
     with parallel_chunksize(8):
         _watered(
-            view.packed(),
-            (backdrop.still, backdrop.direct, backdrop.depth, surfaces.face),
+            over.view.packed(),
+            over.shown,
             (sheet.fields, sheet.place, sheet.ripples, sheet.lost),
-            numbers,
+            numbers_of(look, t),
             np.array(pool.floor, np.float32),
-            (
-                sun_direction(now.heading, now.height).astype(np.float32),
-                (black_body_colour(now.kelvin) * now.strength).astype(np.float32),
-                sky_of(light).astype(np.float32),
-                bounce_of(light).astype(np.float32),
-                backdrop_of(light),
-                ground_tile(),
-                shadow.view.packed(),
-                shadow.depth,
-            ),
-            share,
-            (still, direct, reply, depth),
+            over.world,
+            over.share,
+            outs,
         )
-    return replace(backdrop, still=still, direct=direct, reply=reply, depth=depth)
+    return over.with_these(outs)
 
 
 @kernel(parallel=True)

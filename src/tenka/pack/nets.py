@@ -16,12 +16,6 @@ from tenka.run.driver import simulate, stored_frames
 from tenka.run.plans import plans_of
 
 
-def liquid_of(effect: Effect, id: str | None) -> LiquidLayer | None:
-    """The liquid of an id, or without one the first, where there is one."""
-    found = (x for x in effect.layers if isinstance(x, LiquidLayer) and id in (None, x.id))
-    return next(found, None)
-
-
 def export_nets(
     effect: Effect,
     folder: Path | None,

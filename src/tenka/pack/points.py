@@ -5,16 +5,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from tenka.base.errors import BadInput
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
-from tenka.effect.model import Effect, PointLayer
+from tenka.effect.model import POINTS, Effect, PointLayer
+from tenka.effect.routes.meshes import Meshes
 from tenka.look.pieces import shapes_of
 from tenka.pack.bodies import write_bodies
-from tenka.pack.nets import export_nets, liquid_of
+from tenka.pack.nets import export_nets
 from tenka.pack.outgoing import Axes, Outgoing, Written, columns_of
 from tenka.pack.usd import write_usd
 from tenka.particles.files import write_points
@@ -26,17 +28,13 @@ from tenka.scene.cameras import view_of
 SEQUENCES = (".ply", ".csv", ".npz")
 
 
-def _layer(effect: Effect, id: str | None) -> PointLayer:
-    found = [
-        layer for layer in effect.layers if isinstance(layer, PointLayer) and (id is None or layer.id == id)
-    ]
+def _layer(effect: Effect, id: str | None) -> Any:
+    """A layer by its id, or the first of particles or debris, else of liquid."""
+    found = [layer for layer in effect.layers if layer.HANDS == POINTS and id in (None, layer.id)]
     if not found:
-        raise BadInput(
-            f"'{id}' is no layer of particles or debris" if id else "has no layer of particles or debris",
-            "one to write out",
-            place="export",
-        )
-    return found[0]
+        what = "layer of particles, debris or liquid"
+        raise BadInput(f"'{id}' is no {what}" if id else f"has no {what}", "one to write out", place="export")
+    return min(found, key=lambda layer: layer.kind in Meshes.TAKES)
 
 
 BYTES_OF_EACH = {".ply": 76.0, ".csv": 152.0, ".npz": 50.0, ".usda": 134.0, ".usdc": 44.0, ".glb": 60.0}
@@ -101,10 +99,9 @@ def export(
     BadInput, TooLarge, Unstable, Cancelled
     """
     progress = progress or Progress()
-    liquid = liquid_of(effect, layer_id)
-    if liquid is not None and (layer_id or not any(isinstance(x, PointLayer) for x in effect.layers)):
-        return export_nets(effect, folder, store, out, progress, liquid, span)
     layer = _layer(effect, layer_id)
+    if layer.kind in Meshes.TAKES:
+        return export_nets(effect, folder, store, out, progress, layer, span)
     kind = out.suffix.lower()
     if kind not in (*SEQUENCES, ".usda", ".usdc", ".usd", ".glb"):
         raise BadInput(

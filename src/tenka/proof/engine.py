@@ -15,6 +15,7 @@ from tenka.look.colour import develop
 from tenka.look.compose import settled
 from tenka.look.heaven import NO_SKY_SHADOW, SkyShadow, sky_shadow
 from tenka.look.lamps import NO_DEPTHS, NO_LAMPS, WIDE
+from tenka.look.over import Over
 from tenka.look.raster import Backdrop, shade
 from tenka.look.render import SHADOWED
 from tenka.look.shadows import ShadowMap, cast_shadow, lamp_shadow
@@ -154,7 +155,7 @@ class Package:
             _, seen, sun = self._seen
             backdrop = shade(seen, view, self.light, sun, True, lamps, depths, sky_seen=self._dome[1])
             if waters:
-                backdrop = with_waters(waters, seen, view, self.light, sun, backdrop)
+                backdrop = with_waters(waters, Over(seen, view, self.light, sun, backdrop))
             self._held = [*casts, *waters]  # so that their ids are not given to others
             self._backdrop = (key, backdrop, settled(view, backdrop, 1, casts) * self.gain)
         return self._backdrop[1], self._backdrop[2]

@@ -20,6 +20,7 @@ def of_liquid(effect: Effect, layer: LiquidLayer, figures: Figures) -> list[Find
         *_steps(effect, layer, figures),
         *_refused(effect, layer, figures),
         *_ignored(effect, layer),
+        *_unheard(effect, layer),
     ]
 
 
@@ -93,3 +94,13 @@ def _ignored(effect: Effect, layer: LiquidLayer) -> list[Finding]:
         if s.shape in ON_PROP and all(p.id != s.prop for p in effect.props)
     ]
     return [Finding(f"{name} of {layer.name} names no prop, and gives nothing") for name in missing]
+
+
+def _unheard(effect: Effect, layer: LiquidLayer) -> list[Finding]:
+    """Sources of others that wait for what no liquid tells."""
+    return [
+        Finding(f"{s.name} of {other.name} waits for what happens to drops of {layer.name}, which tells none")
+        for other in heard(effect.layers)
+        for s in heard(other.sources)
+        if s.shape == "particles" and s.of == layer.id and getattr(s, "born_on", "life") != "life"
+    ]

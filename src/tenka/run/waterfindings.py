@@ -43,11 +43,15 @@ def _finer(effect: Effect, layer: WaterLayer, cell: float) -> tuple[str, Effect]
 def _hulls(effect: Effect, layer: WaterLayer, figures: Figures) -> list[Finding]:
     found = []
     known = {p.id: p for p in effect.props}
+    others = {x.id: x for x in effect.layers}
     told = [m for m in figures.values() if "touching" in m]
     for stop in heard(layer.colliders):
-        if stop.acts != "hull" or not told or stop.prop not in known:
+        if not stop.by_prop and stop.of not in others:
+            found.append(Finding(f"{stop.name} of {layer.name} names no layer of debris, and pushes nothing"))
             continue
-        name = known[stop.prop].name
+        if stop.acts == "bed" or not told or (stop.by_prop and stop.prop not in known):
+            continue
+        name = known[stop.prop].name if stop.by_prop else others[stop.of].name
         if not any(stop.id in m["touching"] for m in told):
             deepest = max(m["deep"].get(stop.id, 0.0) for m in told)
             why = "it is never over the basin" if deepest > 0 else "it never reaches below the level"

@@ -30,12 +30,11 @@ from tenka.app.sheet.ramps import ColourField, RampField
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.budget.devices import devices
-from tenka.effect.additions import afloat, reshaped
+from tenka.effect.additions import afloat, nameable, reshaped
 from tenka.effect.catalogue import Param
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, promoted
-from tenka.effect.layers import HANDED_TO
-from tenka.effect.model import POINTS, Feed, Ramp
+from tenka.effect.model import Feed, Ramp
 from tenka.gas.held import HAVE_A_FORM
 
 LABEL_WIDTH = 126
@@ -63,7 +62,8 @@ def _as_text(value: Any) -> str:
     )
 
 
-CHOSEN = ("choice", "device", "prop", "parent", "clip", "layer", "gas", "water", "cue", "source", "book")
+NAMED = ("layer", "gas", "water", "pieces", "book")
+CHOSEN = (*NAMED, "choice", "device", "prop", "parent", "clip", "cue", "source")
 
 
 class Row(QWidget):
@@ -212,8 +212,8 @@ class Row(QWidget):
                 ("", "nothing"),
                 *((q.id, q.name) for q in self.state.effect.props if self.path != f"props.{q.id}.parent"),
             ]
-        if self.p.kind in ("layer", "gas", "water"):
-            return self._layers()
+        if self.p.kind in NAMED:
+            return nameable(self.state.effect, self.path, self.p.kind)
         if self.p.kind == "source":
             return [
                 ("", "none"),
@@ -224,24 +224,12 @@ class Row(QWidget):
                     if s.shape in HAVE_A_FORM
                 ),
             ]
-        if self.p.kind == "book":
-            own, found = self.path.split(".")[1], self.state.effect.deliveries
-            books = [d for d in found if d.route.kind == "flipbook" and d.id != own]
-            return [("", "none"), *((d.id, d.name) for d in books)]
         if self.p.kind == "cue":
             return [("", "the effect's start"), *((c.id, c.name) for c in self.state.effect.cues)]
         if self.p.kind == "clip":
             clips = clips_of(self.state, get(self.state.effect, self.path.rpartition(".")[0]))
             return [("", "none"), *((name, name) for name in clips)]
         return [(c, c) for c in self.p.choices]
-
-    def _layers(self) -> list[tuple[str, str]]:
-        """Layers that can be named here: those that hand over what is asked for."""
-        owner = get(self.state.effect, self.path.rpartition(".")[0])
-        own = self.path.split(".")[1]
-        hands = HANDED_TO.get(getattr(owner, "shape", "") if self.p.kind == "layer" else self.p.kind, POINTS)
-        found = [(x.id, x.name) for x in self.state.effect.layers if hands == x.HANDS and x.id != own]
-        return [("", "none"), *found]
 
     def _choose_file(self) -> None:
         title, kinds = FILES[self.p.kind]
@@ -251,16 +239,16 @@ class Row(QWidget):
 
     def _set(self, value: object, token: object) -> None:
         owner, before = self.path.rpartition(".")[0], self.state.effect
-        if self.p.name == "shape" and isinstance(get(before, owner), Feed):
-            try:
-                self.state.edit(owner, reshaped(before, owner, str(value)), f"Change {self.p.label}", token)
-            except TenkaError as error:
-                self.state.refuse(error)
-        elif self.p.name == "floats":
-            layer = owner.rpartition(".")[0]
-            self.state.apply(afloat(before, layer, str(value)), f"Change {self.p.label}")
-        else:
-            self.state.edit(self.path, value, f"Change {self.p.label}", token)
+        label = f"Change {self.p.label}"
+        try:
+            if self.p.name == "shape" and isinstance(get(before, owner), Feed):
+                self.state.edit(owner, reshaped(before, owner, str(value)), label, token)
+            elif self.p.name == "floats":
+                self.state.apply(afloat(before, owner.rpartition(".")[0], str(value)), label)
+            else:
+                self.state.edit(self.path, value, label, token)
+        except TenkaError as error:
+            self.state.refuse(error)
         if self.state.effect is before:  # refused: the field shows what still holds
             self.refresh(again=True)
 
