@@ -45,6 +45,7 @@ CROPS = {
     "burst": ("burst", (76, 38, 936, 612)),
     "ash": ("ash", (76, 38, 936, 612)),
     "water": ("water", (76, 38, 936, 612)),
+    "thrown": ("thrown", (76, 38, 936, 612)),
     "table": ("table", (0, 0, 900, 460)),
     "pack": ("pack", (0, 38, 936, 800)),
     "life": ("life", (0, 38, 936, 644)),
@@ -249,9 +250,9 @@ def routes(s: Studio) -> None:
     s.window.go_to("shape")
 
 
-def sparks(s: Studio) -> None:
-    s.open("wheel_sparks", 30)
-    s.save("sparks")
+def thrown(s: Studio) -> None:
+    s.open("burst_main", 48, "layers.burst")
+    s.save("thrown")
     s.window.sheet.point_foot.open_table()
     table = s.window.sheet.point_foot.table
     table.resize(900, 460)
@@ -301,7 +302,7 @@ PICTURES = (
     water,
     burst,
     routes,
-    sparks,
+    thrown,
     inspect,
     trial,
     light,

@@ -29,8 +29,10 @@ def light(window: Window, cell: float = 0.1, seconds: float = 0.5) -> None:
     state = window.state
     state.edit("seconds", seconds)
     for layer in state.effect.layers:
-        state.edit(f"layers.{layer.id}.basin.cell", cell)
-        state.edit(f"layers.{layer.id}.basin.run_up", 0.2)
+        if layer.BOX:
+            edge = "voxel" if layer.BOX == "tank" else "cell"
+            state.edit(f"layers.{layer.id}.{layer.BOX}.{edge}", cell)
+            state.edit(f"layers.{layer.id}.{layer.BOX}.run_up", 0.2)
 
 
 def frame(window: Window, index: int) -> WaterFrame:
