@@ -253,6 +253,10 @@ def routes(s: Studio) -> None:
 def thrown(s: Studio) -> None:
     s.open("burst_main", 48, "layers.burst")
     s.save("thrown")
+
+
+def table(s: Studio) -> None:
+    s.open("wheel_sparks", 30)
     s.window.sheet.point_foot.open_table()
     table = s.window.sheet.point_foot.table
     table.resize(900, 460)
@@ -303,6 +307,7 @@ PICTURES = (
     burst,
     routes,
     thrown,
+    table,
     inspect,
     trial,
     light,

@@ -25,7 +25,14 @@ class Tank(VoxelBox):
 
     flat: ClassVar[bool] = False
     run_up: float = WHERE.number(
-        0.0, "s", 0, 60, "Seconds simulated before the first shown frame.", soft=(0, 6), step=0.1
+        0.0,
+        "s",
+        0,
+        60,
+        "Seconds simulated before the first shown frame.",
+        soft=(0, 6),
+        step=0.1,
+        label="run-up",
     )
 
 
