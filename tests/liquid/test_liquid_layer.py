@@ -256,3 +256,17 @@ def test_bad_input_is_one_sentence() -> None:
         plans_of(effect_of(huge), None)["liquid"].solver()
     again = storage.loads(storage.dumps(effect_of(liquid(JET))))
     assert again.layers[0] == liquid(JET)
+
+
+def test_coarser_meshes_keep_thin_sheets(tmp_path: Path) -> None:
+    """Water that is thrown thin covers as much with a part of the vertices."""
+    fan = JET.model_copy(update={"shape": "box", "size": (0.12, 0.8, 0.12), "push": (0.0, 0.0, 3.5)})
+    last = run(effect_of(liquid(fan, tank={"size": (1, 1, 1.4)}), seconds=0.4), tmp_path)[-1]
+    fine = net_of(last.skin)
+    for coarser, share in ((2, 0.5), (3, 0.3), (4, 0.2)):
+        net = net_of(last.skin, coarser)
+        assert len(net.points) < share * len(fine.points)
+        areas = [trimesh.Trimesh(n.points, n.faces, process=False).area for n in (fine, net)]
+        assert areas[1] == pytest.approx(areas[0], rel=0.25)
+        ends = [np.concatenate([n.points.min(axis=0), n.points.max(axis=0)]) for n in (fine, net)]
+        assert np.abs(ends[1] - ends[0]).max() < coarser * last.cell

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import shutil
 import sys
@@ -156,7 +157,9 @@ def _draw(app: object, window: object, picture: Path, station: str) -> int:
             lambda: window.proof.package is not None and window.proof.package.folder == window.pack.target(),
             60,
         )
-        window.proof.show_time(9.0)
+        package = window.proof.package
+        ends = [e.end(0.0, math.inf) for e in (package.elements if package is not None else ())]
+        window.proof.show_time(min(9.0, 0.6 * min(ends, default=math.inf)))  # while all of it is there
         settle(lambda: window.proof.bar.clock.text() == "9.00 s", 120)
     app.processEvents()  # type: ignore[attr-defined]
     window.stage.redraw(1)

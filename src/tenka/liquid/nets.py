@@ -31,38 +31,40 @@ class Net:
     faces: np.ndarray
 
 
-def _within(distance: np.ndarray, off: float, per: float) -> float:
-    """Cells inside of a surface that is moved out by `off`, those that it cuts by their share."""
-    return float(np.clip(0.5 - (distance - off) * per, 0.0, 1.0).sum(dtype=np.float64))
+def grouped(points: np.ndarray, normals: np.ndarray, edge: float) -> tuple[np.ndarray, int]:
+    """Which of some groups each vertex belongs to, and how many these are: those in a cell of an edge, m,
+    that face the same way, so that the two sides of a sheet stay apart (Rossignac & Borrel 1993)."""
+    axis = np.abs(normals).argmax(axis=1)
+    ahead = np.take_along_axis(normals, axis[:, None], 1)[:, 0] > 0
+    cell = np.floor(points / np.float32(edge)).astype(np.int64)
+    keys = np.concatenate([cell, (2 * axis + ahead)[:, None]], axis=1)
+    _, group = np.unique(keys, axis=0, return_inverse=True)
+    return group.reshape(-1), int(group.max()) + 1 if len(points) else 0
 
 
-def coarsened(skin: Skin, by: int) -> Skin:
-    """The surface on cells so many times larger, moved out until it holds as much as it did: what is thin
-    would be gone else."""
-    if by <= 1:
-        return skin
-    d = skin.distance
-    pad = [(0, -n % by) for n in d.shape]
-    d = np.pad(d, pad, mode="edge")
-    nx, ny, nz = (n // by for n in d.shape)
-    mean = d.reshape(nx, by, ny, by, nz, by).mean(axis=(1, 3, 5)).astype(np.float32)
-    per = 2.0  # of the finest cells to a voxel: distances are told in voxels
-    wanted = _within(skin.distance, 0.0, per) / by**3
-    low, high = -1.0, float(by)
-    for _ in range(18):
-        middle = 0.5 * (low + high)
-        if _within(mean, middle, per / by) < wanted:
-            low = middle
-        else:
-            high = middle
-    return Skin(mean - np.float32(0.5 * (low + high)), skin.origin, skin.cell * by)
+def clustered(
+    points: np.ndarray, normals: np.ndarray, faces: np.ndarray, edge: float
+) -> tuple[Net, np.ndarray]:
+    """A mesh with one vertex for those that lie together, and the group of each that there was: what is thin
+    stays, as coarser cells of the surface itself would not keep it."""
+    group, count = grouped(points, normals, edge)
+    many = np.maximum(np.bincount(group, minlength=count), 1)[:, None]
+    place, way = (
+        np.stack([np.bincount(group, v[:, k], count) for k in range(3)], axis=1) for v in (points, normals)
+    )
+    way = way / np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
+    new = group[faces]
+    whole = (new[:, 0] != new[:, 1]) & (new[:, 1] != new[:, 2]) & (new[:, 0] != new[:, 2])
+    kept = new[whole]
+    _, first = np.unique(np.sort(kept, axis=1), axis=0, return_index=True)
+    kept = kept[np.sort(first)]
+    return Net((place / many).astype(np.float32), way.astype(np.float32), kept.astype(np.int32)), group
 
 
 def net_of(skin: Skin | None, coarser: int = 1) -> Net:
     """The mesh of a surface; what the box cuts is closed there."""
     if skin is None:
         return Net(np.zeros((0, 3), np.float32), np.zeros((0, 3), np.float32), np.zeros((0, 3), np.int32))
-    skin = coarsened(skin, coarser)
     field = np.pad(skin.distance, 1, constant_values=FAR)
     number = np.full(tuple(n - 1 for n in field.shape), -1, np.int32)
     count, quads = _counted(field, number)
@@ -70,8 +72,10 @@ def net_of(skin: Skin | None, coarser: int = 1) -> Net:
     faces = np.empty((2 * quads, 3), np.int32)
     _woven(field, number, points, normals, faces)
     # sample (i, j, k) of the padded field is the middle of cell (i - 1, j - 1, k - 1)
-    origin = np.asarray(skin.origin, np.float32)
-    return Net((points - np.float32(0.5)) * np.float32(skin.cell) + origin, normals, faces)
+    places = (points - np.float32(0.5)) * np.float32(skin.cell) + np.asarray(skin.origin, np.float32)
+    if coarser > 1:
+        return clustered(places, normals, faces, coarser * skin.cell)[0]
+    return Net(places, normals, faces)
 
 
 def vertices_of(skin: Skin) -> int:

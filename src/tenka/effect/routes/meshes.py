@@ -36,8 +36,7 @@ class Meshes(RouteSettings):
         "",
         1,
         8,
-        "Cells of the drawn surface that the mesh takes for one, along each axis: 2 has a quarter of the "
-        "vertices.",
+        "Cells of the drawn surface whose vertices become one, along each axis: 2 has about a third of them.",
         soft=(1, 4),
         step=1,
         cost="memory",
