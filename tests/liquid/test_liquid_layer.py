@@ -134,6 +134,32 @@ def test_a_post_stands_in_its_way_and_a_ram_pushes(tmp_path: Path) -> None:
     assert heap[:, 0].min() > -0.12  # and none of it is where the ram has been
 
 
+@pytest.mark.parametrize("slow", [1.0, 0.5, 2.0])
+def test_what_is_thrown_falls_by_its_own_clock(tmp_path: Path, slow: float) -> None:
+    """The middle of a ball of water by z0 + v t - g t^2 / 2 in its own time; its speed is what is seen."""
+    ball = LiquidSource(
+        id="ball",
+        name="Ball",
+        gives="fill",
+        position=(0, 0, 0.5),
+        size=(0.2,) * 3,
+        push=(0, 0, 1.5),
+        scatter=0.0,
+    )
+    frames = run(
+        effect_of(liquid(ball, tank={"size": (1.0, 1.0, 1.2)}, time_scale=slow), seconds=0.45), tmp_path
+    )
+    for f in frames:
+        own = slow * f.time
+        if own > 0.35:  # it lies soon
+            break
+        middle = 0.5 * (f.meta["low"][2] + f.meta["high"][2])
+        assert middle == pytest.approx(
+            0.5 + 1.5 * own - 0.5 * 9.81 * own**2, abs=0.01 + 0.5 * 9.81 * own * slow / 24
+        )
+        assert f.meta["fastest"] == pytest.approx(slow * abs(1.5 - 9.81 * own), abs=0.12 * slow)
+
+
 def test_what_is_thick_spreads_more_slowly(tmp_path: Path) -> None:
     lump = POOL.model_copy(update={"size": (0.4, 0.4, 0.6), "position": (0, 0, 0.3)})
     wide = []

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QWidget
 
+from tenka.app.sheet.liquidfoot import LiquidFoot
 from tenka.app.sheet.pointfoot import PointFoot
 from tenka.app.stage.handle import Handle, wall_handles
 from tenka.app.state import State
@@ -124,8 +125,9 @@ VIEWS: dict[str, LayerView] = {
     ),
     "liquid": LayerView(
         "glass-water",
-        ("tank", "motion", "foam", "quality", ""),
+        ("tank", "motion", "foam", "ends", "quality", ""),
         NOT_OF_LIQUIDS,
+        LiquidFoot,
         starters=(("Liquid", "glass-water"),),
         handles=wall_handles,
         box=_liquid_box,

@@ -243,6 +243,29 @@ def yard_wall() -> Mesh:
     return aged(joined(parts), 0.15, "yard wall")
 
 
+def catch_trough() -> Mesh:
+    """A ring of kerb stones on the yard, 3.0 x 2.7 m outside and 0.2 m high, that holds what spills."""
+    long, deep, wide, high = 3.0, 2.7, 0.18, 0.2
+    parts = []
+    for side in (-1, 1):
+        for along, across, turn in ((long, deep, 0.0), (deep - 2 * wide, long, 90.0)):
+            away = side * 0.5 * (across - wide)
+            core = placed(box((along, wide - 0.04, high - 0.03), WET_STONE), 0.0, away, 0.0)
+            x, k = -0.5 * along, 0
+            while x < 0.5 * along - 0.02:
+                size = min(0.34 + 0.22 * float(unit_array(87, k, side + 1, int(turn))), 0.5 * along - x)
+                stone = box(
+                    (size - 0.012, wide, high + 0.02 * float(unit_array(88, k, side, int(turn)))), STONE
+                )
+                tone = 0.7 + 0.45 * float(unit_array(89, k, side + 1, int(turn)))
+                stone = Mesh(stone.points, stone.faces, (stone.colours * tone).astype(np.float32))
+                parts.append(placed(placed(stone, x + size / 2, away, 0.0), 0.0, 0.0, 0.0, turn))
+                x += size
+                k += 1
+            parts.append(placed(core, 0.0, 0.0, 0.0, turn))
+    return aged(joined(parts), 0.2, "catch trough")
+
+
 PROPS = {
     "basin_rim": basin_rim,
     "dam": dam,
@@ -257,4 +280,5 @@ PROPS = {
     "slip_paddle": slip_paddle,
     "water_main": water_main,
     "yard_wall": yard_wall,
+    "catch_trough": catch_trough,
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -25,10 +26,13 @@ from tenka.effect.model import (
     PointSource,
     Route,
     Source,
+    WaterSource,
     first_delivery,
     ramp,
 )
 from tenka.effect.starters import stored, usual_place
+
+POURS_FOAM = 4.0  # 1/s, of what falls into a water
 
 """Layers that can be added, by name."""
 
@@ -190,7 +194,7 @@ def with_break(
 
 def handing(effect: Effect, own: str, hands: str) -> list[Layer]:
     """The layers but one of an id that hand over what is asked for."""
-    return [x for x in effect.layers if hands == x.HANDS and x.id != own]
+    return [x for x in effect.layers if x.hands_over(hands) and x.id != own]
 
 
 def nameable(effect: Effect, path: str, kind: str) -> list[tuple[str, str]]:
@@ -267,6 +271,33 @@ def afloat(effect: Effect, path: str, water: str) -> Effect:
         layer.model_copy(update={"bodies": bodies}) if other.id == layer.id else met(other)
         for other in effect.layers
     )
+
+
+def poured(effect: Effect, path: str, water: str) -> Effect:
+    """The effect with a liquid that flows into a water and feeds it, or into none; as `afloat`."""
+    layer: Any = get(effect, path)
+    had = layer.ends.joins
+
+    def fed(other: Any) -> Any:
+        mine = [s for s in other.sources if s.shape == "liquid" and s.of == layer.id]
+        sources = other.sources
+        if other.id == had != water:
+            sources = tuple(s for s in sources if s not in mine)
+        elif other.id == water and not mine:
+            id = free_id(sources, "pours")
+            name = f"{layer.name} flows in"[:60]
+            sources = (*sources, WaterSource(id=id, name=name, shape="liquid", of=layer.id, foams=POURS_FOAM))
+        return other.model_copy(update={"sources": sources})
+
+    ends = layer.ends.model_copy(update={"joins": water})
+    return effect.with_layers(
+        layer.model_copy(update={"ends": ends}) if other.id == layer.id else fed(other)
+        for other in effect.layers
+    )
+
+
+LINKED: dict[str, Callable[[Effect, str, str], Effect]] = {"floats": afloat, "joins": poured}
+"""Settings that name a layer which has to name its own in turn: one choice makes both."""
 
 
 def with_cue(effect: Effect, at: float) -> tuple[Effect, str]:

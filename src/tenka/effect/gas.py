@@ -260,6 +260,7 @@ class Quality(Settings):
 class GasLayer(LayerBase):
     BOX: ClassVar[str] = "domain"
     HANDS: ClassVar[str] = FIELD
+    MAPS: ClassVar[tuple[str, ...]] = ("light maps", "normals", "depth")
     UNITS: ClassVar[str] = "gas"
     SOURCE: ClassVar[type[Feed] | None] = Source
     COLLIDER: ClassVar[type[Meeting] | None] = Collider

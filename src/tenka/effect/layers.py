@@ -12,11 +12,12 @@ from tenka.effect.placed import FROM_LAYER, ON_PROP, Feed, Heard, Meeting, Vec3,
 from tenka.effect.routes import Route
 from tenka.effect.routes.flipbook import Flipbook
 
-FIELD, POINTS, SURFACE = "field", "points", "surface"
-"""What layers hand to others: fields on a grid (density, velocity), points that move, a water's surface."""
-HANDED = {FIELD: "a gas", POINTS: "particles", SURFACE: "a water"}
+FIELD, POINTS, SURFACE, POURED = "field", "points", "surface", "poured"
+"""What layers hand to others: fields on a grid (density, velocity), points that move, a water's surface, what
+falls into that."""
+HANDED = {FIELD: "a gas", POINTS: "particles", SURFACE: "a water", POURED: "a liquid"}
 """The same, in words."""
-HANDED_TO = {"gas": FIELD, "particles": POINTS, "water": SURFACE}
+HANDED_TO = {"gas": FIELD, "particles": POINTS, "water": SURFACE, "liquid": POURED}
 """What a source of a shape that is born from a layer takes from it."""
 
 
@@ -26,7 +27,7 @@ class Link(NamedTuple):
     Attributes
     ----------
     of : its id
-    hands : what it must hand over, FIELD, POINTS or SURFACE
+    hands : what it must hand over, FIELD, POINTS, SURFACE or POURED
     who : whose setting it is, in words
     simulated : whether the simulation takes from it, or only the picture
     """
@@ -46,9 +47,11 @@ class LayerBase(Heard):
     """
 
     HANDS: ClassVar[str] = POINTS
+    POURS: ClassVar[bool] = False  # whether it also hands over what falls into a water
     UNITS: ClassVar[str] = "particles"
     SOURCE: ClassVar[type[Feed] | None] = None
     COLLIDER: ClassVar[type[Meeting] | None] = None
+    MAPS: ClassVar[tuple[str, ...]] = ()  # what its flipbooks can hold besides: see `tenka.pack.lightmaps`
     GUIDE: ClassVar[str] = "gas"  # page of the guide that tells of it
     BOX: ClassVar[str] = ""  # name of the part that is the box in which it is simulated
 
@@ -64,6 +67,11 @@ class LayerBase(Heard):
         soft=(0.1, 2),
         step=0.05,
     )
+
+    @classmethod
+    def hands_over(cls, what: str) -> bool:
+        """Whether it hands over what a link asks for."""
+        return what == cls.HANDS or (cls.POURS and what == POURED)
 
     def new_source(self, id: str, place: tuple[float, float, float]) -> Feed:
         """A further source of the family's kind, not yet among its own, at a place in m.

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, Self
 
 from pydantic import Field
 
-from tenka.effect.catalogue import COLLISION, FOAM, MOTION, QUALITY, WHAT, WHERE, Settings
+from tenka.effect.catalogue import COLLISION, FADING, FOAM, MOTION, QUALITY, WHAT, WHERE, Settings
 from tenka.effect.courses import Value
-from tenka.effect.layers import POINTS, LayerBase
+from tenka.effect.layers import POINTS, SURFACE, LayerBase, Link
 from tenka.effect.placed import Feed, Meeting, Vec3
 from tenka.effect.routes import Route
 from tenka.effect.routes.meshes import Meshes
@@ -163,6 +163,17 @@ class LiquidFoam(Settings):
     )
 
 
+class LiquidEnds(Settings):
+    """Where a liquid ends besides its box."""
+
+    joins: str = FADING.param(
+        "",
+        "A water that takes it in: what falls below its surface becomes part of it, with all its push.",
+        kind="water",
+        label="flows into",
+    )
+
+
 class LiquidQuality(Settings):
     """How exactly it is simulated."""
 
@@ -203,6 +214,8 @@ class LiquidLayer(LayerBase):
     GUIDE: ClassVar[str] = "water"
     BOX: ClassVar[str] = "tank"
     HANDS: ClassVar[str] = POINTS
+    POURS: ClassVar[bool] = True
+    MAPS: ClassVar[tuple[str, ...]] = ("normals", "depth")
     UNITS: ClassVar[str] = "particles"
     SOURCE: ClassVar[type[Feed] | None] = LiquidSource
     COLLIDER: ClassVar[type[Meeting] | None] = LiquidCollider
@@ -213,6 +226,7 @@ class LiquidLayer(LayerBase):
     colliders: tuple[LiquidCollider, ...] = ()
     motion: LiquidMotion = Field(default_factory=LiquidMotion)
     foam: LiquidFoam = Field(default_factory=LiquidFoam)
+    ends: LiquidEnds = Field(default_factory=LiquidEnds)
     quality: LiquidQuality = Field(default_factory=LiquidQuality)
     look: WaterLook = Field(
         default_factory=lambda: WaterLook(absorbs=(1.6, 0.5, 0.36), murk=0.25, ripples=0.0, rough=0.04)
@@ -220,6 +234,16 @@ class LiquidLayer(LayerBase):
 
     def first_route(self) -> Route:
         return Meshes()
+
+    def links(self) -> list[Link]:
+        joins = self.ends.joins
+        return [*super().links(), *([Link(joins, SURFACE, f"layer {self.id}")] if joins else [])]
+
+    def without_link(self, id: str) -> Self:
+        layer = super().without_link(id)
+        if layer.ends.joins != id:
+            return layer
+        return layer.model_copy(update={"ends": layer.ends.model_copy(update={"joins": ""})})
 
     def more_for_key(self) -> dict[str, Any]:
         return {"fills": FILLS}

@@ -227,14 +227,15 @@ class Effect(Settings):
 
     def _linked(self, layer: Layer) -> None:
         """Refuse names of layers and cues that are not there, or that hand over something else."""
-        handed = {other.id: other.HANDS for other in self.layers}
+        known = {other.id: other for other in self.layers}
         cues = {c.id for c in self.cues}
         for link in layer.links():
-            if link.of not in handed:
+            if link.of not in known:
                 raise ValueError(f"{link.who} names the layer '{link.of}', which is not in the effect")
-            if handed[link.of] != link.hands:
+            other = known[link.of]
+            if not other.hands_over(link.hands):
                 raise ValueError(
-                    f"{link.who} names the layer '{link.of}', which hands over {HANDED[handed[link.of]]} and "
+                    f"{link.who} names the layer '{link.of}', which hands over {HANDED[other.HANDS]} and "
                     f"not {HANDED[link.hands]}"
                 )
             if link.of == layer.id:

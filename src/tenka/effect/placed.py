@@ -148,7 +148,7 @@ class Meeting(Heard):
 REGIONS = ("point", "sphere", "box", "cylinder", "cone", "torus", "capsule", "curve", "pieces")
 SIZED = ("sphere", "box", "cylinder", "cone", "torus", "capsule")
 ON_PROP = ("surface", "inside")
-FROM_LAYER = ("gas", "particles", "water")
+FROM_LAYER = ("gas", "particles", "water", "liquid")
 
 
 class Feed(Placed):

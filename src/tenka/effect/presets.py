@@ -90,9 +90,9 @@ def all_presets(folder: Path | None = None) -> list[tuple[str, Path]]:
 def fitting(layer: Layer, effect: Effect) -> Layer:
     """A layer without what it names that the effect does not have: props, layers, cues."""
     props, cues = ({x.id for x in group} for group in (effect.props, effect.cues))
-    handed = {x.id: x.HANDS for x in effect.layers}
+    others = {x.id: x for x in effect.layers}
     for link in layer.links():
-        if handed.get(link.of) != link.hands:
+        if link.of not in others or not others[link.of].hands_over(link.hands):
             layer = layer.without_link(link.of)
 
     def known(source: Any) -> Any:

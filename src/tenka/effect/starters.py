@@ -96,7 +96,7 @@ class Starter:
         )
 
 
-NAMES_A_LAYER = ("of", "floats", "in_water", "follows", "meets")
+NAMES_A_LAYER = ("of", "floats", "in_water", "joins", "follows", "meets")
 """Settings that name another layer."""
 
 

@@ -22,18 +22,21 @@ PUSHES = ("hull", "pieces")
 
 
 class WaterSource(Feed):
-    """What feeds a water, or takes from it; of particles it hears when they die."""
+    """What feeds a water, or takes from it; of particles it hears when they die, of a liquid what falls into
+    it."""
 
     born_on: ClassVar[str] = "death"
 
-    shape: Literal["cylinder", "box", "sphere", "curve", "everywhere", "particles"] = WHERE.param(
+    shape: Literal["cylinder", "box", "sphere", "curve", "everywhere", "particles", "liquid"] = WHERE.param(
         "cylinder",
         "Where it gives, seen from above: under a form of its own, along a curve, on the whole water, or "
-        "where particles of a layer die: each dents it as a drop does.",
+        "where particles of a layer die: each dents it as a drop does; or where a liquid falls into it.",
         cost="source",
     )
     gives: Literal["flow", "rain", "level"] = WHAT.param(
-        "flow", "A flow of so much water, rain by the height that falls, or a level that is held."
+        "flow",
+        "A flow of so much water, rain by the height that falls, or a level that is held.",
+        when=IN_FORM,
     )
     flow: Value = WHAT.moving(
         0.05,
@@ -129,7 +132,14 @@ class WaterSource(Feed):
         when=IN_FORM,
     )
     foams: Value = WHAT.moving(
-        0.0, "1/s", 0, 60, "Foam that it makes each second.", soft=(0, 4), label="foam given", when=IN_FORM
+        0.0,
+        "1/s",
+        0,
+        60,
+        "Foam that it makes each second.",
+        soft=(0, 4),
+        label="foam given",
+        when=("shape", (*BY_FORM, "liquid")),
     )
 
 

@@ -151,7 +151,7 @@ def _parts_in(
 def _push(source: LiquidSource, placed: object, moment: Moment, pose: Pose) -> np.ndarray:
     """The velocity at which a source gives, m/s by the layer's own clock; what moves hands on its own."""
     share = moment.at(source.push_over) if source.gives == "jet" else 1.0
-    velocity = moment.stretch * share * (pose.turn @ np.asarray(source.push, float))
+    velocity = share * (pose.turn @ np.asarray(source.push, float))
     before = moment.pose(placed, 0.0)  # type: ignore[arg-type]
     if moment.dt > 0 and not before.same_as(pose):
         velocity = velocity + motion_between(before, pose, moment.span).speed

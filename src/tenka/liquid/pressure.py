@@ -158,20 +158,23 @@ def _preconditioned(beside, weight, factor, ends, r, middle, out):
     for p in prange(BLOCKS):
         b = np.int64(p)
         first, last = ends[b], ends[b + 1]
-        for n in range(first, last):
+        for n_ in range(first, last):
+            n = np.uint64(n_)
             t = r[n]
             for side in range(0, 6, 2):
                 m = beside[n, side]
                 if m >= first:
-                    t += weight[n, side] * factor[m] * middle[m]
+                    other = np.uint64(m)
+                    t += weight[n, side] * factor[other] * middle[other]
             middle[n] = t * factor[n]
-        for n in range(last - 1, first - 1, -1):
-            t = middle[n]
+        for n_ in range(last - 1, first - 1, -1):
+            n = np.uint64(n_)
+            t, own = middle[n], factor[n]
             for side in range(1, 6, 2):
                 m = beside[n, side]
                 if first <= m < last:
-                    t += weight[n, side] * factor[n] * out[m]
-            out[n] = t * factor[n]
+                    t += weight[n, side] * own * out[np.uint64(m)]
+            out[n] = t * own
 
 
 @kernel(parallel=True)
@@ -181,12 +184,13 @@ def _applied(beside, weight, diagonal, x, out, sums):
     for p in prange(sums.size):
         first = np.int64(p) * CHUNK
         total = 0.0
-        for i in range(first, min(first + CHUNK, n)):
+        for i_ in range(first, min(first + CHUNK, n)):
+            i = np.uint64(i_)
             t = diagonal[i] * x[i]
             for side in range(6):
                 m = beside[i, side]
                 if m >= 0:
-                    t -= weight[i, side] * x[m]
+                    t -= weight[i, side] * x[np.uint64(m)]
             out[i] = t
             total += t * x[i]
         sums[p] = total
@@ -196,11 +200,13 @@ def _applied(beside, weight, diagonal, x, out, sums):
 def _stepped(x, r, along, of, alpha, most):
     for p in prange(most.size):
         first = np.int64(p) * CHUNK
+        last = min(first + CHUNK, x.size)
         top = ZERO
-        for i in range(first, min(first + CHUNK, x.size)):
-            x[i] += alpha * along[i]
-            r[i] -= alpha * of[i]
-            top = max(top, abs(r[i]))
+        to, left, way, by = x[first:last], r[first:last], along[first:last], of[first:last]
+        for i in range(to.size):
+            to[i] += alpha * way[i]
+            left[i] -= alpha * by[i]
+            top = max(top, abs(left[i]))
         most[p] = top
 
 
@@ -208,9 +214,10 @@ def _stepped(x, r, along, of, alpha, most):
 def _product(a, b, sums):
     for p in prange(sums.size):
         first = np.int64(p) * CHUNK
-        total = 0.0
-        for i in range(first, min(first + CHUNK, a.size)):
-            total += a[i] * b[i]
+        last = min(first + CHUNK, a.size)
+        total, u, v = 0.0, a[first:last], b[first:last]
+        for i in range(u.size):
+            total += u[i] * v[i]
         sums[p] = total
 
 

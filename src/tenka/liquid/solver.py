@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -23,8 +24,10 @@ from tenka.liquid.spread import Space, distance_of, space_of
 from tenka.liquid.state import Liquid, outside, particle_volume, sort
 from tenka.liquid.step import Foaming, Work, step
 from tenka.liquid.transfer import counted, slabs_of
+from tenka.water.felt import WaterField
+from tenka.water.pouring import Poured
 
-LIQUID_VERSION = 3
+LIQUID_VERSION = 4
 FIRST = 1e-6  # s before a run, in which that is given which is there
 MOST_SPEED = 1e4  # m/s
 BEYOND = 1.0  # of the box's height, that what flies out may be over it
@@ -40,6 +43,7 @@ class LiquidSolver:
     forces, props : of the effect
     seed, rate : of the effect; rate in frames a second
     folder : where the effect's files lie
+    water : the surface that a layer of an id hands over
     """
 
     def __init__(
@@ -50,6 +54,7 @@ class LiquidSolver:
         seed: int,
         rate: float,
         folder: Path | None,
+        water: Callable[[str], WaterField | None] = lambda _: None,
     ) -> None:
         need, free = layer.predicted_bytes, free_bytes()
         if need > MEMORY_SHARE * free:
@@ -59,7 +64,7 @@ class LiquidSolver:
                 "particles at most."
             )
         self.layer, self.forces, self.props = layer, forces, props
-        self.seed, self.rate, self.folder = seed, rate, folder
+        self.seed, self.rate, self.folder, self.water = seed, rate, folder, water
         self.grid = Grid.of(layer.tank)  # type: ignore[arg-type]
         self.work = Work(self.grid)
         self.substeps = 0
@@ -113,6 +118,7 @@ class LiquidSolver:
         fills = tuple(s for s in self.layer.sources if s.gives == "fill")
         most = self.layer.quality.most
         refused = give(liquid, fills, moment, self.grid, space, self.seed, self.folder, most)
+        liquid.velocity /= np.float32(moment.stretch)
         liquid.figures = {"wished": 1, "refused": refused}
         return liquid
 
@@ -125,9 +131,9 @@ class LiquidSolver:
             slabs = slabs_of(sort(liquid, self.grid))
             counted(liquid.place, liquid.air, slabs, self.grid, self.work.count)
             distance_of(self.work.count, self.space(moment), self.work.distance, self.work.share)
-        fastest = float(np.abs(liquid.velocity).max()) if len(liquid) else 0.0
+        fastest = moment.stretch * float(np.abs(liquid.velocity).max()) if len(liquid) else 0.0
         coming = [
-            float(np.linalg.norm(s.push)) * abs(moment.at(s.push_over)) * moment.stretch
+            float(np.linalg.norm(s.push)) * abs(moment.at(s.push_over))
             for s in heard(self.layer.sources)
             if s.gives == "jet"
         ]
@@ -171,6 +177,8 @@ class LiquidSolver:
         if own != dt and dt > 0:
             liquid.velocity /= np.float32(scale)
             liquid.affine /= np.float32(scale)
+        with timed(self.parts, "ends"):
+            self._join(liquid, t + dt)
         fastest = float(np.abs(liquid.velocity).max()) if len(liquid) else 0.0
         if not fastest < MOST_SPEED:
             raise Unstable(
@@ -192,6 +200,24 @@ class LiquidSolver:
             liquid.picked(inside)
             liquid.went += gone * particle_volume(self.grid)
 
+    def _join(self, liquid: Liquid, t: float) -> None:
+        """What falls below the surface of the water that it flows into is taken in there."""
+        liquid.poured = None
+        field = self.water(self.layer.ends.joins) if self.layer.ends.joins else None
+        if field is None or not len(liquid):
+            return
+        rows = np.flatnonzero(liquid.velocity[:, 2] < 0.0)
+        height = field.height(liquid.place[rows].astype(np.float64), np.full(len(rows), t))
+        rows = rows[liquid.place[rows, 2] < height]  # not so where that is no number
+        if not len(rows):
+            return
+        each = particle_volume(self.grid)
+        liquid.poured = Poured(liquid.place[rows], liquid.velocity[rows], each)
+        liquid.joined += len(rows) * each
+        kept = np.ones(len(liquid), np.bool_)
+        kept[rows] = False
+        liquid.picked(kept)
+
     def ended(self, liquid: Liquid, count: int) -> dict[str, Any]:
         """Figures of a frame of `count` steps."""
         volume = particle_volume(self.grid)
@@ -208,6 +234,7 @@ class LiquidSolver:
             "highest": high,
             "came": liquid.came,
             "went": liquid.went,
+            "joined": liquid.joined,
             "steps": count,
             "rounds": float(np.mean(rounds)) if rounds else 0.0,
             **({} if not len(liquid) else {

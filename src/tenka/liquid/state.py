@@ -6,8 +6,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from tenka.base.jit import kernel
+from tenka.base.jit import kernel, prange
 from tenka.gas.grid import Grid
+from tenka.water.pouring import Poured
 
 PER_AXIS = 2
 PER_CELL = PER_AXIS**3
@@ -28,7 +29,8 @@ class Liquid:
     pressure : (nx, ny, nz) float32, of the last step, from which the next one sets out
     next_id : of the next particle
     first : s, the beginning of the run
-    came, went : m^3 that sources have given and that has left, so far
+    came, went, joined : m^3 that sources have given, that has left, and that a water has taken in, so far
+    poured : what a water took in in the last step
     """
 
     place: np.ndarray
@@ -42,6 +44,8 @@ class Liquid:
     next_id: int = 0
     came: float = 0.0
     went: float = 0.0
+    joined: float = 0.0
+    poured: Poured | None = None
     figures: dict[str, float] = field(default_factory=dict)
 
     def __len__(self) -> int:
@@ -63,8 +67,12 @@ class Liquid:
 
     def picked(self, index: np.ndarray) -> None:
         """Keep some, by indices (which also put them in order) or by a mask, in place."""
-        for name in ("place", "velocity", "affine", "air", "id"):
-            setattr(self, name, getattr(self, name)[index])
+        rows = np.flatnonzero(index) if index.dtype == np.bool_ else index
+        n = len(rows)
+        had = self.place, self.velocity, self.affine, self.air, self.id
+        new = tuple(np.empty((n, *a.shape[1:]), a.dtype) for a in had)
+        _picked(rows, *had, *new)
+        self.place, self.velocity, self.affine, self.air, self.id = new
 
     def copy(self) -> Liquid:
         return Liquid(
@@ -79,6 +87,8 @@ class Liquid:
             self.next_id,
             self.came,
             self.went,
+            self.joined,
+            None,
             dict(self.figures),
         )
 
@@ -117,6 +127,19 @@ def sort(liquid: Liquid, grid: Grid) -> np.ndarray:
     nx, ny, nz = grid.shape
     slabs: np.ndarray = starts[np.arange(nx + 1) * ny * nz]
     return slabs
+
+
+@kernel(parallel=True)
+def _picked(rows, place, velocity, affine, air, id, place_out, velocity_out, affine_out, air_out, id_out):
+    for p in prange(rows.size):
+        n = np.uint64(p)
+        m = np.uint64(rows[n])
+        for a in range(3):
+            place_out[n, a] = place[m, a]
+            velocity_out[n, a] = velocity[m, a]
+            for b in range(3):
+                affine_out[n, a, b] = affine[m, a, b]
+        air_out[n], id_out[n] = air[m], id[m]
 
 
 @kernel

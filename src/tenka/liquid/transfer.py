@@ -47,30 +47,34 @@ def _scatter(place, velocity, affine, slabs, colour, axis, origin, per, out):
     ox, oy, oz = (ZERO if axis == 0 else HALF), (ZERO if axis == 1 else HALF), (ZERO if axis == 2 else HALF)
     for q in prange(count):
         s = 2 * np.int64(q) + colour
-        for n in range(slabs[s], slabs[s + 1]):
+        for n_ in range(slabs[s], slabs[s + 1]):
+            n = np.uint64(n_)
             x = (place[n, 0] - origin[0]) * per - ox
             y = (place[n, 1] - origin[1]) * per - oy
             z = (place[n, 2] - origin[2]) * per - oz
             i, j, k = np.int64(np.floor(x)), np.int64(np.floor(y)), np.int64(np.floor(z))
             f, g, h = x - np.float32(i), y - np.float32(j), z - np.float32(k)
-            own = velocity[n, axis]
-            cx, cy, cz = affine[n, axis, 0], affine[n, axis, 1], affine[n, axis, 2]
+            cx, cy, cz = affine[n, axis, 0] * voxel, affine[n, axis, 1] * voxel, affine[n, axis, 2] * voxel
+            own = velocity[n, axis] - cx * f - cy * g - cz * h  # at the lowest of the eight faces
             for a in range(2):
                 if not 0 <= i + a < nx:
                     continue
                 wx = f if a else ONE - f
-                dx = (np.float32(a) - f) * voxel
+                there = own + cx if a else own
                 for b in range(2):
                     if not 0 <= j + b < ny:
                         continue
                     wxy = wx * (g if b else ONE - g)
-                    part = own + cx * dx + cy * (np.float32(b) - g) * voxel
-                    for c in range(2):
-                        if not 0 <= k + c < nz:
-                            continue
-                        weight = wxy * (h if c else ONE - h)
-                        out[i + a, j + b, k + c, 0] += weight * (part + cz * (np.float32(c) - h) * voxel)
-                        out[i + a, j + b, k + c, 1] += weight
+                    part = there + cy if b else there
+                    row = out[np.uint64(i + a), np.uint64(j + b)]
+                    if 0 <= k < nz:
+                        weight = wxy * (ONE - h)
+                        row[np.uint64(k), 0] += weight * part
+                        row[np.uint64(k), 1] += weight
+                    if 0 <= k + 1 < nz:
+                        weight = wxy * h
+                        row[np.uint64(k + 1), 0] += weight * (part + cz)
+                        row[np.uint64(k + 1), 1] += weight
 
 
 def counted(place: np.ndarray, weight: np.ndarray, slabs: np.ndarray, grid: Grid, out: np.ndarray) -> None:
@@ -88,7 +92,8 @@ def _counted(place, weight, slabs, colour, origin, per, out):
     nx, ny, nz, _ = out.shape
     for q in prange(count):
         s = 2 * np.int64(q) + colour
-        for n in range(slabs[s], slabs[s + 1]):
+        for n_ in range(slabs[s], slabs[s + 1]):
+            n = np.uint64(n_)
             x = (place[n, 0] - origin[0]) * per - HALF
             y = (place[n, 1] - origin[1]) * per - HALF
             z = (place[n, 2] - origin[2]) * per - HALF
@@ -101,31 +106,36 @@ def _counted(place, weight, slabs, colour, origin, per, out):
                     if not 0 <= j + b < ny:
                         continue
                     wxy = (f if a else ONE - f) * (g if b else ONE - g)
-                    for c in range(2):
-                        if 0 <= k + c < nz:
-                            share = wxy * (h if c else ONE - h)
-                            out[i + a, j + b, k + c, 0] += share
-                            out[i + a, j + b, k + c, 1] += share * weight[n]
+                    row = out[np.uint64(i + a), np.uint64(j + b)]
+                    if 0 <= k < nz:
+                        share = wxy * (ONE - h)
+                        row[np.uint64(k), 0] += share
+                        row[np.uint64(k), 1] += share * weight[n]
+                    if 0 <= k + 1 < nz:
+                        share = wxy * h
+                        row[np.uint64(k + 1), 0] += share
+                        row[np.uint64(k + 1), 1] += share * weight[n]
 
 
 @kernel(inline=True)
 def _corners(x, n):
-    """The lower of two samples round a place, clamped, and how far it is towards the other."""
+    """Both samples round a place, clamped, and how far it is towards the second. Without a sign: what could
+    count from the end would be asked about at each read."""
     x = min(max(x, ZERO), np.float32(n - 1))
     i = min(np.int64(x), n - 2)
-    return i, x - np.float32(i)
+    return np.uint64(i), np.uint64(i + 1), x - np.float32(i)
 
 
 @kernel
 def read(face, x, y, z):
     """A field at its own sample coordinates, straight between samples, held outside."""
-    i, f = _corners(x, face.shape[0])
-    j, g = _corners(y, face.shape[1])
-    k, h = _corners(z, face.shape[2])
-    a = face[i, j, k] * (ONE - h) + face[i, j, k + 1] * h
-    b = face[i, j + 1, k] * (ONE - h) + face[i, j + 1, k + 1] * h
-    c = face[i + 1, j, k] * (ONE - h) + face[i + 1, j, k + 1] * h
-    d = face[i + 1, j + 1, k] * (ONE - h) + face[i + 1, j + 1, k + 1] * h
+    i, i1, f = _corners(x, face.shape[0])
+    j, j1, g = _corners(y, face.shape[1])
+    k, k1, h = _corners(z, face.shape[2])
+    a = face[i, j, k] * (ONE - h) + face[i, j, k1] * h
+    b = face[i, j1, k] * (ONE - h) + face[i, j1, k1] * h
+    c = face[i1, j, k] * (ONE - h) + face[i1, j, k1] * h
+    d = face[i1, j1, k] * (ONE - h) + face[i1, j1, k1] * h
     return (a * (ONE - g) + b * g) * (ONE - f) + (c * (ONE - g) + d * g) * f
 
 
@@ -138,13 +148,13 @@ def velocity_at(u, v, w, x, y, z):
 @kernel
 def _gathered(face, x, y, z, per, out):
     """A field at a place, and its gradient into `out`, 1/m of the field."""
-    i, f = _corners(x, face.shape[0])
-    j, g = _corners(y, face.shape[1])
-    k, h = _corners(z, face.shape[2])
-    a, b = face[i, j, k], face[i, j, k + 1]
-    c, d = face[i, j + 1, k], face[i, j + 1, k + 1]
-    p, q = face[i + 1, j, k], face[i + 1, j, k + 1]
-    r, s = face[i + 1, j + 1, k], face[i + 1, j + 1, k + 1]
+    i, i1, f = _corners(x, face.shape[0])
+    j, j1, g = _corners(y, face.shape[1])
+    k, k1, h = _corners(z, face.shape[2])
+    a, b = face[i, j, k], face[i, j, k1]
+    c, d = face[i, j1, k], face[i, j1, k1]
+    p, q = face[i1, j, k], face[i1, j, k1]
+    r, s = face[i1, j1, k], face[i1, j1, k1]
     low, high = (a * (ONE - h) + b * h), (c * (ONE - h) + d * h)
     far_low, far_high = (p * (ONE - h) + q * h), (r * (ONE - h) + s * h)
     near, far = low * (ONE - g) + high * g, far_low * (ONE - g) + far_high * g
@@ -162,7 +172,7 @@ def gather(place, u, v, w, origin, per, velocity, affine, keep):
     """
     nx, ny, nz = v.shape[0], u.shape[1], u.shape[2]
     for m in prange(place.shape[0]):
-        n = np.int64(m)
+        n = np.uint64(m)
         x, y, z = (
             (place[n, 0] - origin[0]) * per,
             (place[n, 1] - origin[1]) * per,
@@ -185,7 +195,7 @@ def carry(place, velocity, u, v, w, origin, per, dt):
     """Carry the particles by the grid's flow (the midpoint rule); those outside fly as they did."""
     nx, ny, nz = v.shape[0], u.shape[1], u.shape[2]
     for m in prange(place.shape[0]):
-        n = np.int64(m)
+        n = np.uint64(m)
         x, y, z = (
             (place[n, 0] - origin[0]) * per,
             (place[n, 1] - origin[1]) * per,

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from tenka.effect.model import Light
 from tenka.look.lamps import WIDE
 from tenka.look.march import OUTPUTS, march
+from tenka.look.over import Over
 from tenka.look.points import paint, quads_of, splats_of
 from tenka.look.raster import shade
 from tenka.look.render import SOFT_EDGE, Shot
@@ -15,17 +18,20 @@ from tenka.look.sprites import draw_quads
 from tenka.look.swarm import ready
 from tenka.look.triangles import FAR, see
 from tenka.look.volume import light_volume
+from tenka.look.waters import with_waters
 from tenka.scene.cameras import View
 from tenka.scene.meshes import joined
 
 HEAT = 7
+BEHIND = np.float32(5e5)  # m: where a white or black wall stands behind water, whose rays end at 1e6
 
 
 def drawn_alone(shot: Shot, light: Light, view: View) -> np.ndarray:
     """The layers of a shot over nothing.
 
     Pieces are opaque and lie before the gas or behind it by their depth; particles are laid over both in the
-    order of their depth, and the gas is one slice: a shot of one layer is exact.
+    order of their depth, and the gas is one slice: a shot of one layer is exact. Thrown water mirrors the sky
+    alone, and hides as much as it lets through less of white than of black, the mean of the colours.
 
     Returns
     -------
@@ -39,19 +45,9 @@ def drawn_alone(shot: Shot, light: Light, view: View) -> np.ndarray:
         lamps = np.array(rows, np.float32).reshape(-1, WIDE)
         volumes.append(light_volume(frame, look, light, lamps=lamps))
     volumes = [v for v in volumes if not v.empty]
-    if len(volumes) == 1 and not shot.swarms and not shot.bodies:
+    if len(volumes) == 1 and not shot.swarms and not shot.bodies and not shot.waters:
         return march(volumes[0], view)
-    image: np.ndarray = np.zeros((view.height, view.width, 3), np.float32)
-    alpha: np.ndarray = np.zeros((view.height, view.width), np.float32)
-    depth: np.ndarray = np.full((view.height, view.width), FAR, np.float32)
-    if shot.bodies:
-        mesh = joined(shot.bodies)
-        surfaces = see(mesh, view)
-        backdrop = shade(surfaces, view, light, cast_shadow(mesh, light), False)
-        hit = surfaces.face >= 0
-        image[hit] = (backdrop.still + backdrop.direct)[hit]
-        alpha[hit] = 1.0
-        depth = np.where(hit, surfaces.depth, FAR).astype(np.float32)
+    image, alpha, depth = _surfaces(shot, light, view)
     for volume in volumes:
         gas = march(volume, view, depth)
         cover = gas[..., 3]
@@ -80,3 +76,30 @@ def drawn_alone(shot: Shot, light: Light, view: View) -> np.ndarray:
     out[..., 3] = alpha
     out[..., 4:7] = image - out[..., :3]
     return out
+
+
+def _surfaces(shot: Shot, light: Light, view: View) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Pieces and thrown water over nothing: premultiplied light (h, w, 3), how much they hide, depth in m
+    (h, w), FAR where nothing is."""
+    size = view.height, view.width
+    if not shot.bodies and not shot.waters:
+        return (np.zeros((*size, 3), np.float32), np.zeros(size, np.float32), np.full(size, FAR, np.float32))
+    mesh = joined(shot.bodies)
+    surfaces, shadow = see(mesh, view), cast_shadow(mesh, light)
+    backdrop = shade(surfaces, view, light, shadow, False)
+    hit = surfaces.face >= 0
+    if not shot.waters:
+        image = np.where(hit[..., None], backdrop.still + backdrop.direct, np.float32(0.0))
+        depth = np.where(hit, surfaces.depth, FAR).astype(np.float32)
+        return np.ascontiguousarray(image), hit.astype(np.float32), depth
+    backdrop.depth[...] = np.where(hit, surfaces.depth, BEHIND)
+    backdrop.direct[~hit] = 0.0
+    seen = []
+    for wall in (0.0, 1.0):
+        still = np.where(hit[..., None], backdrop.still, np.float32(wall))
+        over = Over(surfaces, view, light, shadow, replace(backdrop, still=still))
+        laid = with_waters(shot.waters, over)
+        seen.append(laid.still + laid.direct)
+    image, through = seen[0], (seen[1] - seen[0]).mean(axis=2)
+    depth = np.where(laid.depth < BEHIND, laid.depth, FAR).astype(np.float32)
+    return image, (1.0 - np.clip(through, 0.0, 1.0)).astype(np.float32), depth

@@ -29,24 +29,29 @@ SLOPE = np.float32(0.9)  # cells each way over which it is found how the surface
 
 @dataclass(frozen=True, eq=False)
 class Splash:
-    """A liquid that is drawn: its surface, its foam on voxels of `voxel` m in the same box, its look, and the
-    time."""
+    """A liquid that is drawn: its surface, its foam and flow (m/s) on voxels of `voxel` m in the same box,
+    its look, and the time."""
 
     skin: Skin
     foam: np.ndarray
+    flow: np.ndarray
     voxel: float
     look: WaterLook
     t: float
 
+    @property
+    def place(self) -> np.ndarray:
+        """Where its distances lie, as kernels take it."""
+        return np.array([*self.skin.origin, self.skin.cell, self.voxel], np.float32)
+
     def laid(self, over: Over) -> Backdrop:
         """A shaded set with it."""
-        skin, outs = self.skin, over.copies()
-        place = np.array([*skin.origin, skin.cell, self.voxel], np.float32)
+        outs = over.copies()
         with parallel_chunksize(8):
             _splashed(
                 over.view.packed(),
                 over.shown,
-                (skin.distance, place, self.foam, np.float32(self.voxel)),
+                (self.skin.distance, self.place, self.foam, np.float32(self.voxel)),
                 numbers_of(self.look, self.t),
                 over.world,
                 over.share,

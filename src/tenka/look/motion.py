@@ -10,9 +10,11 @@ from tenka.base.jit import kernel, parallel_chunksize, prange
 from tenka.cache.store import Frame
 from tenka.effect.courses import value_at
 from tenka.effect.model import Light, Look
+from tenka.look.liquids import Splash
 from tenka.look.points import paint, splats_of
 from tenka.look.rays import ONE, ZERO, box_span, exp_minus, ray_of
 from tenka.look.render import Shot
+from tenka.look.skins import moved
 from tenka.look.swarm import Swarm, ready
 from tenka.look.triangles import FAR, see
 from tenka.look.volume import FLAME_SCALE
@@ -141,6 +143,13 @@ def motion_of(shot: Shot, light: Light, view: View, dt: float) -> np.ndarray:
         out[hit, :2] = (shares[..., None] * (b - a)).sum(axis=1)
         out[hit, 2] = 1.0
         deep[hit] = surfaces.depth[hit]
+    for water in shot.waters:
+        if not isinstance(water, Splash):
+            continue
+        by, depth = moved(water, view, deep, dt)
+        hit = depth < FAR
+        out[hit, :2], out[hit, 2] = by, 1.0
+        deep = np.minimum(deep, depth)
     for frame, look in shot.gases:
         gas = _of_gas(frame, look, view, deep)
         gas[..., :2] *= np.float32(dt)

@@ -107,9 +107,9 @@ def toned(x, y, z, d, n, facing, run, white, look, world, mirror, seen):
     rough = look[8]
     r0 = (look[7] - ONE) / (look[7] + ONE)
     r0 *= r0
-    share = r0 + (ONE - r0) * (ONE - facing) ** (np.float32(5.0) * np.exp(np.float32(-2.69) * rough)) / (
-        ONE + np.float32(22.7) * rough * np.sqrt(rough)
-    )
+    share = r0 + (ONE - r0) * max(ONE - facing, ZERO) ** (
+        np.float32(5.0) * np.exp(np.float32(-2.69) * rough)
+    ) / (ONE + np.float32(22.7) * rough * np.sqrt(rough))
     sunlit = lit(x, y, z + np.float32(0.02), shadow_view, shadow, np.float32(0.02) + texel)
     hazy = ONE - exp_minus(np.float32(1.5) * look[3] * run)
     inside = min(run, np.float32(0.6) / max(look[3], np.float32(1e-3)))

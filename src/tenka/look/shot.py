@@ -115,7 +115,7 @@ def _show_liquid(shot: Shot, layer: LiquidLayer, frame: LiquidFrame, moment: Mom
     skin = frame.skin
     if skin is not None:
         foam = frame.foam.astype(np.float32) / np.float32(255.0)
-        shot.waters.append(Splash(skin, foam, frame.voxel, layer.look, moment.t))
+        shot.waters.append(Splash(skin, foam, frame.flow, frame.voxel, layer.look, moment.t))
     if len(frame.loose):
         shot.swarms.append(drops_of(frame.loose, layer.look, moment.t, layer.name))
 

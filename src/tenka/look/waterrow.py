@@ -149,9 +149,9 @@ def watered_row(p_, view, set_, water, look, floor, world, share, outs):
         rough = np.sqrt(look[8] * look[8] + lost)
         r0 = (look[7] - ONE) / (look[7] + ONE)
         r0 *= r0
-        mirror = r0 + (ONE - r0) * (ONE - facing) ** (np.float32(5.0) * np.exp(np.float32(-2.69) * rough)) / (
-            ONE + np.float32(22.7) * rough * np.sqrt(rough)
-        )
+        mirror = r0 + (ONE - r0) * max(ONE - facing, ZERO) ** (
+            np.float32(5.0) * np.exp(np.float32(-2.69) * rough)
+        ) / (ONE + np.float32(22.7) * rough * np.sqrt(rough))
         sunlit = lit(x, y, z + np.float32(0.02), shadow_view, shadow, np.float32(0.02) + texel)
         if sunk:
             sunlit *= over_walls(x, y, z, rect, towards)

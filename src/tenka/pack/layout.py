@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import BadInput
-from tenka.effect.model import FIELD, REGIONS, Delivery, Effect, Flipbook, Layer
+from tenka.effect.model import REGIONS, Delivery, Effect, Flipbook, Layer
 from tenka.look.shot import SHOWN, seen
 from tenka.pack.survey import Survey
 from tenka.package.elements import flipbook as form
@@ -248,7 +248,7 @@ def _reach(plan: Layout, heading: float) -> tuple[float, float]:
     return round(float(-deep.min()), 6), round(float(deep.max()), 6)
 
 
-def blocks_of(delivery: Delivery, holds: str, gas: bool) -> tuple[form.BlockTexture, ...]:
+def blocks_of(delivery: Delivery, holds: str, maps: set[str]) -> tuple[form.BlockTexture, ...]:
     """The atlases of a flipbook that are compressed, before it is known how well that went."""
     book, id = delivery.by(Flipbook), delivery.id
     if book.blocks == "none":
@@ -258,9 +258,8 @@ def blocks_of(delivery: Delivery, holds: str, gas: bool) -> tuple[form.BlockText
     fine = "bc7" if book.blocks == "BC7" else "bc3"
     forms |= {"light_a": fine, "light_b": fine, "normal": "bc5", "depth": "bc4"}
     named = ["colour", *([holds] if holds != "none" else []), *(["motion"] if book.motion else [])]
-    if gas:
-        named += ["light_a", "light_b"] if book.six_way else []
-        named += [name for name, on in (("normal", book.normals), ("depth", book.distance)) if on]
+    of = {"light maps": ("light_a", "light_b"), "normals": ("normal",), "depth": ("depth",)}
+    named += [name for asked, names in of.items() if asked in maps for name in names]
     return tuple(
         form.BlockTexture(
             file=f"{id}_{name}.dds",
@@ -273,11 +272,30 @@ def blocks_of(delivery: Delivery, holds: str, gas: bool) -> tuple[form.BlockText
     )
 
 
+def maps_of(effect: Effect, delivery: Delivery) -> set[str]:
+    """What is asked for of light maps, normals and depth, and can be made: layers of one kind alone make
+    them."""
+    return {name for name in maps_asked(delivery) if name in able_of(effect, delivery)}
+
+
+def maps_asked(delivery: Delivery) -> list[str]:
+    """The maps that a flipbook asks for besides."""
+    book = delivery.by(Flipbook)
+    asked = (("light maps", book.six_way), ("normals", book.normals), ("depth", book.distance))
+    return [name for name, on in asked if on]
+
+
+def able_of(effect: Effect, delivery: Delivery) -> tuple[str, ...]:
+    """The maps that the layers of a flipbook can make together."""
+    layers = taken(effect, delivery)
+    return layers[0].MAPS if len({layer.MAPS for layer in layers}) == 1 else ()
+
+
 def describe(effect: Effect, delivery: Delivery, box: Box, plan: Layout | None = None) -> form.Flipbook:
     """The flipbook as its manifest will state it, before anything is drawn."""
     book, holds = delivery.by(Flipbook), second_of(effect, delivery)
     plan = layout(effect, delivery, box) if plan is None else plan
-    gas = all(layer.HANDS == FIELD for layer in taken(effect, delivery))
+    maps = maps_of(effect, delivery)
     near, far = _reach(plan, book.heading)
     second = None
     if holds == "emission" or holds == "temperature":
@@ -292,13 +310,13 @@ def describe(effect: Effect, delivery: Delivery, box: Box, plan: Layout | None =
             first=form.Sheet(file=f"{delivery.id}_light_a.png"),
             second=form.Sheet(file=f"{delivery.id}_light_b.png"),
         )
-        if book.six_way and gas
+        if "light maps" in maps
         else None,
-        normals=form.Sheet(file=f"{delivery.id}_normal.png") if book.normals and gas else None,
+        normals=form.Sheet(file=f"{delivery.id}_normal.png") if "normals" in maps else None,
         distance=form.DepthSheet(file=f"{delivery.id}_depth.png", near=near, far=far)
-        if book.distance and gas
+        if "depth" in maps
         else None,
-        blocks=blocks_of(delivery, holds, gas),
+        blocks=blocks_of(delivery, holds, maps),
         motion=form.MotionAtlas(file=f"{delivery.id}_motion.png", scale=(1.0, 1.0)) if book.motion else None,
         width=book.width,
         height=book.height,

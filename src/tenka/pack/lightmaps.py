@@ -1,24 +1,31 @@
 """Light maps of a gas: how it looks lit from six sides and from all round, from which a game lights it anew;
-and what follows from them: which way it faces, and how far away it is.
+and what follows from them: which way it faces, and how far away it is. Thrown water says the latter by its
+surface.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from tenka.base.srgb import to_srgb
 from tenka.effect.courses import still
-from tenka.effect.model import FIELD, Delivery, Effect, Flipbook, Light
+from tenka.effect.model import Delivery, Effect, Flipbook, Light
 from tenka.look.colour import black_body_colour
+from tenka.look.liquids import Splash
 from tenka.look.march import march
+from tenka.look.shot import shot_of
+from tenka.look.skins import met
+from tenka.look.triangles import FAR
 from tenka.look.volume import LitVolume, light_volume, sky_of, smoothed
-from tenka.pack.layout import Layout, content_view, taken
+from tenka.pack.layout import Layout, able_of, content_view, maps_asked, taken
 from tenka.pack.slicing import slab_round, sliced
 from tenka.package.elements import flipbook as form
 from tenka.scene.cameras import View
+from tenka.scene.meshes import joined
 
 SIDES = ("right", "left", "top", "bottom", "back", "front")
 WHITE = 5778.0  # K: the colour is taken out again
@@ -26,26 +33,22 @@ DEEP = 32  # slices in which the distance is found
 LEAST = 1 / 255  # of cover: less is nowhere
 
 
-def only_gas(effect: Effect, delivery: Delivery) -> bool:
-    """Whether light maps can be made: of gas alone."""
-    return all(layer.HANDS == FIELD for layer in taken(effect, delivery))
+OF = {"light maps": "gas alone", "normals": "gas alone or thrown water alone"}
+OF["depth"] = OF["normals"]
 
 
 def asked_in_vain(effect: Effect, delivery: Delivery) -> str:
     """What is asked for and cannot be made, as a phrase; nothing where all can."""
     if delivery.route.kind != "flipbook":
         return ""
-    book = delivery.by(Flipbook)
-    wanted = [
-        n
-        for n, on in (("light maps", book.six_way), ("normals", book.normals), ("depth", book.distance))
-        if on
-    ]
-    if not wanted or only_gas(effect, delivery):
+    able = able_of(effect, delivery)
+    vain = [name for name in maps_asked(delivery) if name not in able]
+    if not vain:
         return ""
-    others = ", ".join(x.name for x in taken(effect, delivery) if x.HANDS != FIELD)
+    layers = taken(effect, delivery)
+    others = ", ".join(x.name for x in [x for x in layers if vain[0] not in x.MAPS] or layers)
     return (
-        f"{delivery.name} gets no {' and '.join(wanted)}: they are made of gas alone, and it draws {others}"
+        f"{delivery.name} gets no {' and '.join(vain)}: they are made of {OF[vain[0]]}, and it draws {others}"
     )
 
 
@@ -98,6 +101,31 @@ def _turned(base: Light, view: View, side: str) -> Light:
     return base.model_copy(update={"heading": heading, "height": height})
 
 
+def skin_cell(
+    effect: Effect, delivery: Delivery, frames: Mapping[str, Any], t: float, plan: Layout, folder: Path | None
+) -> np.ndarray:
+    """Thrown water by its surface, (height, width, 5): which way it faces to the right, up and to the
+    viewer, how deep in the box it is seen, and where it is (1), averaged over four rays a texel."""
+    width, height = plan.content
+    view = content_view(plan, delivery.by(Flipbook).heading, 2 * width, 2 * height)
+    alone = effect.model_copy(update={"layers": tuple(taken(effect, delivery))})
+    near, far = slab_round(*plan.box, view, 1).edges
+    deep = np.full((view.height, view.width), FAR, np.float32)
+    out = np.zeros((view.height, view.width, 5), np.float32)
+    axes = np.stack([view.right, view.up, -view.forward]).astype(np.float32)
+    for splash in shot_of(alone, frames, folder, t, joined([])).waters:
+        if not isinstance(splash, Splash):
+            continue
+        depth, facing = met(splash, view, deep)
+        hit = depth < deep
+        out[hit, :3] = facing[hit] @ axes.T
+        out[hit, 3] = np.clip((depth[hit] - near) / max(far - near, 1e-6), 0.0, 1.0)
+        out[hit, 4] = 1.0
+        deep = np.minimum(deep, depth)
+    mean: np.ndarray = out.reshape(height, 2, width, 2, 5).mean(axis=(1, 3))
+    return mean
+
+
 def depth_cell(
     effect: Effect, delivery: Delivery, frames: Mapping[str, Any], t: float, plan: Layout
 ) -> np.ndarray:
@@ -134,14 +162,28 @@ def faces(lit: np.ndarray) -> np.ndarray:
     return found
 
 
+def facing_of(skin: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Unit vectors (h, w, 3) and depths (h, w) of what `skin_cell` gave; where no surface is, they face the
+    viewer and lie far."""
+    way, there = skin[..., :3], skin[..., 4]
+    size = np.linalg.norm(way, axis=2, keepdims=True)
+    flat = np.array([0.0, 0.0, 1.0], np.float32)
+    normals = np.where(size > 1e-3, way / np.maximum(size, 1e-3), flat)
+    depth = np.where(there > LEAST, skin[..., 3] / np.maximum(there, LEAST), 1.0)
+    return normals.astype(np.float32), depth.astype(np.float32)
+
+
 class LightSheets:
     """The light maps as they are filled; their scales are known at the end."""
 
-    def __init__(self, element: form.Flipbook) -> None:
-        self.element = element
-        shape = (element.height, element.width)
-        self.lit = np.zeros((*shape, 8), np.float32) if element.lit or element.normals else None
-        self.depth = np.ones(shape, np.float32) if element.distance is not None else None
+    def __init__(self, element: form.Flipbook, able: tuple[str, ...], folder: Path | None) -> None:
+        self.element, self.folder = element, folder
+        shape, by_light = (element.height, element.width), "light maps" in able
+        asks = element.normals is not None or element.distance is not None
+        self.skin = np.zeros((*shape, 5), np.float32) if asks and not by_light else None
+        lit = by_light and (element.lit is not None or element.normals is not None)
+        self.lit = np.zeros((*shape, 8), np.float32) if lit else None
+        self.depth = np.ones(shape, np.float32) if by_light and element.distance is not None else None
         self.whole = np.zeros(3)
 
     def put(
@@ -158,6 +200,10 @@ class LightSheets:
         if self.depth is not None:
             self.depth[place] = 0.0
         for share, t, frames in held:
+            if self.skin is not None:
+                self.skin[place] += np.float32(share) * skin_cell(
+                    effect, delivery, frames, t, plan, self.folder
+                )
             if self.lit is not None:
                 lit, whole = lit_cell(effect, delivery, frames, t, plan)
                 self.lit[place] += np.float32(share) * lit
@@ -178,10 +224,14 @@ class LightSheets:
             r, g, b = (round(float(v), 5) for v in np.clip(tint, 0, 3))
             lit = e.lit.model_copy(update={"scale": scale, "round_scale": around, "tint": (r, g, b)})
             e = e.model_copy(update={"lit": lit})
-        if e.normals is not None and self.lit is not None:
-            found.append((e.normals.file, _bytes(0.5 + 0.5 * faces(self.lit))))
-        if e.distance is not None and self.depth is not None:
-            found.append((e.distance.file, _bytes(self.depth)))
+        normals = None if self.lit is None else faces(self.lit)
+        depth = self.depth
+        if self.skin is not None:
+            normals, depth = facing_of(self.skin)
+        if e.normals is not None and normals is not None:
+            found.append((e.normals.file, _bytes(0.5 + 0.5 * normals)))
+        if e.distance is not None and depth is not None:
+            found.append((e.distance.file, _bytes(depth)))
         return e, found
 
 

@@ -10,10 +10,15 @@ from tenka.cache.store import FrameStore
 from tenka.effect.model import Effect, LiquidLayer
 from tenka.effect.routes.meshes import Meshes
 from tenka.pack.outgoing import Written
-from tenka.pack.routes.meshes import netted
+from tenka.pack.routes.meshes import BYTES_TRIANGLE, BYTES_VERTEX, netted
 from tenka.package.netfile import NetWriter
 from tenka.run.driver import simulate, stored_frames
 from tenka.run.plans import plans_of
+
+
+def net_bytes(vertices: int) -> float:
+    """About what a mesh takes in the file, by its vertices: a closed one has twice as many triangles."""
+    return float(vertices * (BYTES_VERTEX + 2 * BYTES_TRIANGLE))
 
 
 def export_nets(

@@ -14,6 +14,7 @@ from tenka.particles.state import AirField, Events, Paths, all_events
 from tenka.run.frames import PointFrame, StoredField
 from tenka.water.felt import WaterField
 from tenka.water.lumps import Lumps
+from tenka.water.pouring import Poured
 
 if TYPE_CHECKING:
     from tenka.run.members import Member
@@ -135,6 +136,10 @@ class Links:
             return self.members[id].events_of(self.live[id], kind)
         frames = [self._frame(id, self.index + k) for k in (0, 1)] if id in self.stored else []
         return all_events([f.events[kind] for f in frames if f is not None and kind in f.events])
+
+    def poured(self, id: str) -> Poured | None:
+        """What of a liquid fell into a water in the step; the two are stepped together."""
+        return self.members[id].poured_of(self.live[id]) if id in self.live else None
 
     def swept(self, id: str, start: float, end: float) -> Swept | None:
         paths = self.paths(id)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from tenka.base.words import counted
+from tenka.effect.additions import poured
 from tenka.effect.model import ON_PROP, Effect, LiquidLayer, heard
 from tenka.run.findings import Figures, Finding, span_of
 
@@ -21,6 +22,7 @@ def of_liquid(effect: Effect, layer: LiquidLayer, figures: Figures) -> list[Find
         *_refused(effect, layer, figures),
         *_ignored(effect, layer),
         *_unheard(effect, layer),
+        *_poured(effect, layer),
     ]
 
 
@@ -104,3 +106,62 @@ def _unheard(effect: Effect, layer: LiquidLayer) -> list[Finding]:
         for s in heard(other.sources)
         if s.shape == "particles" and s.of == layer.id and getattr(s, "born_on", "life") != "life"
     ]
+
+
+def _poured(effect: Effect, layer: LiquidLayer) -> list[Finding]:
+    """A liquid and the water that it is to flow into, where that cannot be."""
+    joins = layer.ends.joins
+    hearers = [
+        (water, s)
+        for water in heard(effect.layers)
+        for s in heard(water.sources)
+        if s.shape == "liquid" and s.of == layer.id
+    ]
+    water: Any = next((x for x in heard(effect.layers) if x.id == joins), None)
+    if not joins:
+        return [
+            Finding(
+                f"{s.name} of {water.name} waits for {layer.name} to fall in, which flows into no water",
+                f"Let it flow into {water.name}",
+                poured(effect, f"layers.{layer.id}", water.id),
+            )
+            for water, s in hearers[:1]
+        ]
+    if water is None:
+        return [Finding(f"{layer.name} flows into a water that is not heard, and stays as it is")]
+    found = []
+    if all(other.id != joins for other, _ in hearers):
+        found.append(
+            Finding(
+                f"{layer.name} flows into {water.name}, which takes none of it: what falls there is lost",
+                f"Let {water.name} take it in",
+                poured(effect, f"layers.{layer.id}", joins),
+            )
+        )
+    floor, level = layer.tank.origin[2], water.basin.level
+    if not layer.tank.open_low[2] and floor > level - 0.5 * layer.tank.voxel:
+        low = round(level - layer.tank.voxel, 4)
+        x, y, _ = layer.tank.origin
+        long, wide, high = layer.tank.size
+        tank = layer.tank.model_copy(
+            update={"origin": (x, y, low), "size": (long, wide, round(high + floor - low, 4))}
+        )
+        found.append(
+            Finding(
+                f"the shut floor of {layer.name} lies at {floor:.3g} m, over the level of {water.name} at "
+                f"{level:.3g} m: nothing of it falls in",
+                f"A floor at {low:.3g} m",
+                _with(effect, layer, tank=tank),
+            )
+        )
+    x, y, _ = layer.tank.origin
+    long, wide, _ = layer.tank.size
+    if water.basin.follows:
+        return found
+    left, foot, _ = water.basin.origin
+    apart = left > x + long or foot > y + wide or left + water.basin.size[0] < x
+    if apart or foot + water.basin.size[1] < y:
+        found.append(
+            Finding(f"the box of {layer.name} and the basin of {water.name} lie apart: it never flows in")
+        )
+    return found

@@ -23,6 +23,7 @@ from tenka.run.between import points_between
 from tenka.run.frames import PointFrame
 from tenka.run.given import Links
 from tenka.run.members import Member
+from tenka.water.pouring import Poured
 
 if TYPE_CHECKING:
     from tenka.run.plans import Plan
@@ -132,7 +133,7 @@ class LiquidMember(Member):
     def __init__(self, plan: Plan, links: Links) -> None:
         super().__init__(plan, links)
         e = plan.effect
-        self.solver = LiquidSolver(plan.layer, plan.forces, e.props, e.seed, e.rate, plan.folder)
+        self.solver = LiquidSolver(plan.layer, plan.forces, e.props, e.seed, e.rate, plan.folder, links.water)
         self._count, self._tells = 1, False
 
     def start(self) -> Liquid:
@@ -160,6 +161,9 @@ class LiquidMember(Member):
 
     def field_of(self, state: Liquid) -> AirField | None:
         return None
+
+    def poured_of(self, state: Liquid) -> Poured | None:
+        return state.poured
 
     def events_of(self, state: Liquid, kind: str) -> Events:
         return Events()
@@ -252,7 +256,7 @@ class LiquidMember(Member):
 
 
 STATE = ("place", "velocity", "affine", "air", "id", "pressure")
-NUMBERS = ("time", "first", "next_id", "came", "went")
+NUMBERS = ("time", "first", "next_id", "came", "went", "joined")
 
 
 def _state(store: FrameStore, name: str, solver: LiquidSolver) -> Liquid | None:

@@ -27,6 +27,7 @@ from tenka.run.frames import (
 from tenka.run.given import Links, State
 from tenka.water.felt import WaterField
 from tenka.water.lumps import Lumps
+from tenka.water.pouring import Poured
 
 if TYPE_CHECKING:
     from tenka.run.plans import Plan
@@ -85,6 +86,10 @@ class Member(ABC):
 
     def lumps_of(self, points: Points) -> Lumps | None:
         """Points of its own as hulls in a water, if they can be."""
+        return None
+
+    def poured_of(self, state: State) -> Poured | None:
+        """What of it fell into a water in the last sub-step."""
         return None
 
     def events_of(self, state: State, kind: str) -> Events:

@@ -107,7 +107,15 @@ class WaterMember(Member):
         super().__init__(plan, links)
         e = plan.effect
         self.solver = WaterSolver(
-            plan.layer, plan.forces, e.props, e.seed, e.rate, plan.folder, links.events, links.lumps
+            plan.layer,
+            plan.forces,
+            e.props,
+            e.seed,
+            e.rate,
+            plan.folder,
+            links.events,
+            links.lumps,
+            links.poured,
         )
         self._count = 1
 

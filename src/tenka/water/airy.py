@@ -52,7 +52,7 @@ class Airy:
     basin: Basin
     dt: float
     depths: np.ndarray = field(init=False)
-    factors: list[np.ndarray] = field(init=False)
+    factors: np.ndarray = field(init=False)
     which: np.ndarray = field(init=False)
     _out: np.ndarray = field(init=False)
 
@@ -71,22 +71,28 @@ class Airy:
             for part in (k[0][:, None], k[1][None])
         )
         kept = _kept(0.5 * k[0] * cell)[:, None] * _kept(0.5 * k[1] * cell)[None]
-        self.factors = [
-            ((factor(k2, seen2, float(d), self.dt) - 1.0) / kept).astype(np.float32) for d in self.depths
-        ]
+        self.factors = np.stack(
+            [((factor(k2, seen2, float(d), self.dt) - 1.0) / kept).astype(np.float32) for d in self.depths]
+        )
         place = (1.0 / np.maximum(self.basin.rest, LEAST) - 1.0 / self.depths[0]) * (count - 1)
         span = 1.0 / self.depths[-1] - 1.0 / self.depths[0]
         self.which = np.clip(place / span if count > 1 else 0.0 * place, 0, count - 1).astype(np.float32)
         self._out = np.zeros((nx, ny), np.float32)
 
-    def pressed(self, rise: np.ndarray) -> np.ndarray:
-        """The surface whose slope drives, m; written over at the next call."""
+    def pressed(self, rise: np.ndarray, head: np.ndarray | None = None) -> np.ndarray:
+        """The surface whose slope drives, m; written over at the next call.
+
+        Parameters
+        ----------
+        head : (nx, ny) m of water that presses on it; what is narrow does not reach deep either
+        """
         nx, ny = self.basin.shape
         small = np.zeros((-(-nx // COARSE), -(-ny // COARSE)), np.float32)
-        _halved(rise, self.basin.rest, small)
+        raised = rise if head is None else rise + head
+        _halved(raised, self.basin.rest, small)
         waves = dctn(small, type=2, overwrite_x=True)
-        parts = np.stack([idctn(waves * part, type=2) for part in self.factors])
-        _corrected(rise, self.basin.rest, parts, self.which, self._out)
+        parts = idctn(waves * self.factors, type=2, axes=(1, 2), overwrite_x=True, workers=2)
+        _corrected(rise, raised, self.basin.rest, parts, self.which, self._out)
         return self._out
 
 
@@ -96,50 +102,58 @@ def _halved(rise, rest, out):
     from no wave more than it has. What is dry counts as at rest."""
     nx, ny = rise.shape
     for a in prange(out.shape[0]):
+        row = np.zeros(ny, np.float32)
+        for turn in range(4):
+            i = COARSE * a + turn - 1
+            i = -1 - i if i < 0 else (2 * nx - 1 - i if i >= nx else i)
+            share = np.float32(0.375) if turn == 1 or turn == 2 else np.float32(0.125)
+            up, deep = rise[np.uint64(i)], rest[np.uint64(i)]
+            for j in range(ny):
+                row[j] += share * (up[j] if deep[j] > np.float32(0.0) else np.float32(0.0))
         for b in range(out.shape[1]):
-            total = np.float32(0.0)
-            for di in range(-1, 3):
-                i = COARSE * a + di
-                i = -1 - i if i < 0 else (2 * nx - 1 - i if i >= nx else i)
-                w = np.float32(0.375) if di == 0 or di == 1 else np.float32(0.125)
-                for dj in range(-1, 3):
-                    j = COARSE * b + dj
-                    j = -1 - j if j < 0 else (2 * ny - 1 - j if j >= ny else j)
-                    if rest[i, j] > 0.0:
-                        share = np.float32(0.375) if dj == 0 or dj == 1 else np.float32(0.125)
-                        total += w * share * rise[i, j]
-            out[a, b] = total
+            j = COARSE * b
+            before, after = max(j - 1, 0), min(j + 1, ny - 1)
+            beyond = j + 2 if j + 2 < ny else 2 * ny - 3 - j
+            inner = np.float32(0.375) * (row[j] + row[after])
+            out[a, b] = inner + np.float32(0.125) * (row[before] + row[max(beyond, 0)])
+
+
+@kernel
+def _finer(row, out):
+    """A row read between coarse cells of twice the size: three parts of the nearer one, and one of the
+    other."""
+    n, last = out.size, row.size - 1
+    for b in range(row.size):
+        here = np.float32(0.75) * row[b]
+        if 2 * b < n:
+            out[2 * b] = here + np.float32(0.25) * row[max(b - 1, 0)]
+        if 2 * b + 1 < n:
+            out[2 * b + 1] = here + np.float32(0.25) * row[min(b + 1, last)]
 
 
 @kernel(parallel=True)
-def _corrected(rise, rest, parts, which, out):
+def _corrected(rise, raised, rest, parts, which, out):
     """The surface with the correction of each cell's own depth, read between coarse cells."""
     nx, ny = rise.shape
     levels, na, nb = parts.shape
-    for i in prange(nx):
-        x = (np.float32(i) + np.float32(0.5)) / np.float32(COARSE) - np.float32(0.5)
-        a = min(max(int(np.floor(x)), 0), max(na - 2, 0))
-        f = min(max(x - np.float32(a), np.float32(0.0)), np.float32(1.0))
-        a1 = min(a + 1, na - 1)
+    one, none = np.float32(1.0), np.float32(0.0)
+    slope = one / np.float32(BROKEN - STEEP)
+    for p_ in prange(nx):
+        i = np.int64(p_)
+        a = i // 2
+        other = min(max(a - 1 if i % 2 == 0 else a + 1, 0), na - 1)
+        coarse, fine, total = np.empty(nb, np.float32), np.empty(ny, np.float32), np.zeros(ny, np.float32)
+        own = which[i]
+        for m in range(levels):
+            near, far = parts[m, a], parts[m, other]
+            for b in range(nb):
+                coarse[b] = np.float32(0.75) * near[b] + np.float32(0.25) * far[b]
+            _finer(coarse, fine)
+            level = np.float32(m)
+            for j in range(ny):
+                total[j] += max(one - abs(own[j] - level), none) * fine[j]
+        deep, up, over, to = rest[i], rise[i], raised[i], out[i]
         for j in range(ny):
-            y = (np.float32(j) + np.float32(0.5)) / np.float32(COARSE) - np.float32(0.5)
-            b = min(max(int(np.floor(y)), 0), max(nb - 2, 0))
-            g = min(max(y - np.float32(b), np.float32(0.0)), np.float32(1.0))
-            b1 = min(b + 1, nb - 1)
-            deep = rest[i, j]
-            if deep <= LEAST:
-                out[i, j] = rise[i, j]
-                continue
-            far = abs(rise[i, j]) / deep
-            keep = min(max((np.float32(BROKEN) - far) / np.float32(BROKEN - STEEP), np.float32(0.0)), 1.0)
-            l = min(int(which[i, j]), max(levels - 2, 0))
-            l1, s = min(l + 1, levels - 1), which[i, j] - np.float32(l)
-            found = np.float32(0.0)
-            for m, weight in ((l, np.float32(1.0) - s), (l1, s)):
-                if weight <= 0.0:
-                    continue
-                p = parts[m]
-                low = p[a, b] * (1 - g) + p[a, b1] * g
-                high = p[a1, b] * (1 - g) + p[a1, b1] * g
-                found += weight * (low * (1 - f) + high * f)
-            out[i, j] = rise[i, j] + keep * found
+            off = abs(up[j]) / max(deep[j], np.float32(LEAST))
+            keep = min(max((np.float32(BROKEN) - off) * slope, none), one)
+            to[j] = over[j] + (keep * total[j] if deep[j] > np.float32(LEAST) else none)

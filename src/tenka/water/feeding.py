@@ -13,7 +13,7 @@ import numpy as np
 from tenka.base.jit import kernel
 from tenka.base.randomness import stable_seed, unit_array
 from tenka.effect.courses import Course, Value, value_at
-from tenka.effect.model import WaterLayer, WaterSource, envelope, heard, ramp_at
+from tenka.effect.model import FROM_LAYER, WaterLayer, WaterSource, envelope, heard, ramp_at
 from tenka.gas.region import region_of
 from tenka.gas.settings import Moment, between, emitted
 from tenka.scene.poses import Pose
@@ -106,7 +106,7 @@ def gifts(
     middle = moment.t + 0.5 * moment.dt
     for source in heard(layer.sources):
         part, emission = emitted(source, moment.t, moment.dt, moment.rate)
-        if emission <= 0.0 or part <= 0.0 or source.shape == "particles":
+        if emission <= 0.0 or part <= 0.0 or source.shape in FROM_LAYER:
             continue
         own = _own(source, middle, moment.rate)
         share = known.of(source, max(own(source.size_over), 1e-3), moment.pose(source, 0.5), basin, folder)
@@ -223,7 +223,12 @@ def dents(
                 out = np.zeros(basin.shape, np.float32) if out is None else out
                 _dented(at[inside].astype(np.float64), wide, np.float32(source.strikes), out)
             continue
-        if source.gives != "rain" or source.drops <= 0.0 or source.drop_deep <= 0.0:
+        if (
+            source.shape in FROM_LAYER
+            or source.gives != "rain"
+            or source.drops <= 0.0
+            or source.drop_deep <= 0.0
+        ):
             continue
         part, emission = emitted(source, moment.t, moment.dt, moment.rate)
         if part <= 0.0 or emission <= 0.0:

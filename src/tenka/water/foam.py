@@ -79,45 +79,85 @@ def foamed(
 def _read(field, x, y):
     """A value between cells, at cell coordinates."""
     nx, ny = field.shape
-    x, y = min(max(x, np.float32(0.0)), np.float32(nx - 1)), min(max(y, np.float32(0.0)), np.float32(ny - 1))
-    i, j = min(int(x), nx - 2), min(int(y), ny - 2)
+    none, one = np.float32(0.0), np.float32(1.0)
+    x, y = min(max(x, none), np.float32(nx - 1)), min(max(y, none), np.float32(ny - 1))
+    i, j = min(np.int64(x), nx - 2), min(np.int64(y), ny - 2)
     f, g = x - np.float32(i), y - np.float32(j)
-    low = field[i, j] * (1 - g) + field[i, j + 1] * g
-    high = field[i + 1, j] * (1 - g) + field[i + 1, j + 1] * g
-    return low * (1 - f) + high * f
+    a, b = np.uint64(i), np.uint64(j)
+    c, d = np.uint64(i + 1), np.uint64(j + 1)
+    low = field[a, b] * (one - g) + field[a, d] * g
+    high = field[c, b] * (one - g) + field[c, d] * g
+    return low * (one - f) + high * f
+
+
+@kernel(inline=True)
+def _tears(up, had, rest, rise_x, rise_y, pace, numbers):
+    """How much a cell breaks and is worked at, by how fast it rises, how steep it is (m from one side to the
+    other) and how fast a hull's side goes there; and the foam that this makes, 1/s."""
+    per_dt, per_x, per_y, breaking, contact, from_, per = numbers
+    none, one = np.float32(0.0), np.float32(1.0)
+    rising = (up - had) * per_dt
+    fast = rising * rising / (np.float32(GRAVITY) * max(up + rest, np.float32(DRY)))
+    sx, sy = rise_x * per_x, rise_y * per_y
+    broken = min(max((np.sqrt(max(fast, sx * sx + sy * sy)) - from_) * per, none), one)
+    broken = broken if rising > none else none
+    worked = (pace - np.float32(WORKS_FROM)) * np.float32(1.0 / (WORKS_WHOLE - WORKS_FROM))
+    worked = min(max(worked, none), one)
+    return max(broken, worked), breaking * broken + contact * worked
+
+
+@kernel
+def _tears_row(up, had, rest, west, east, foot, top, pace, numbers, tears, gain):
+    """A row of cells, as `_tears`; a function of its own, so that several are worked at together."""
+    for j in range(tears.shape[0]):
+        tears[j], gain[j] = _tears(
+            up[j], had[j], rest[j], east[j] - west[j], top[j] - foot[j], pace[j], numbers
+        )
 
 
 @kernel(parallel=True)
 def _foamed(rise, before, rest, u, v, foam, work, works, numbers, out, torn):
     nx, ny = rise.shape
     dt, cell, breaking, contact, from_, per, kept, spread = numbers
-    for i in prange(nx):
-        for j in range(ny):
-            deep = rise[i, j] + rest[i, j]
-            if deep <= DRY:
-                out[i, j], torn[i, j] = 0.0, 0.0
-                continue
-            a, b = np.float32(0.5) * (u[i, j] + u[i + 1, j]), np.float32(0.5) * (v[i, j] + v[i, j + 1])
-            found = _read(foam, np.float32(i) - a * dt / cell, np.float32(j) - b * dt / cell)
-            left, right = max(i - 1, 0), min(i + 1, nx - 1)
+    none, one, half = np.float32(0.0), np.float32(1.0), np.float32(0.5)
+    per_dt, across, side = one / dt, half / cell, one / cell
+    thin, per_cell = np.float32(DRY), dt / cell
+    for p_ in prange(nx):
+        p = np.int64(p_)
+        x = np.float32(p)
+        i, west, east = np.uint64(p), np.uint64(max(p - 1, 0)), np.uint64(min(p + 1, nx - 1))
+        up, had, deep, here, to, tears = rise[i], before[i], rest[i], foam[i], out[i], torn[i]
+        up_west, up_east, foam_west, foam_east = rise[west], rise[east], foam[west], foam[east]
+        u_west, u_east, v_row = u[i], u[np.uint64(p + 1)], v[i]
+        pace, gain = work[i] if works else np.zeros(ny, np.float32), np.empty(ny, np.float32)
+        wide = across if 0 < p < nx - 1 else side
+        inner, n = (per_dt, wide, across, breaking, contact, from_, per), max(ny - 2, 0)
+        _tears_row(
+            up[1 : n + 1],
+            had[1 : n + 1],
+            deep[1 : n + 1],
+            up_west[1 : n + 1],
+            up_east[1 : n + 1],
+            up[:n],
+            up[2 : n + 2],
+            pace[1 : n + 1],
+            inner,
+            tears[1 : n + 1],
+            gain[1 : n + 1],
+        )
+        for j in (0, ny - 1):
             foot, top = max(j - 1, 0), min(j + 1, ny - 1)
-            round_ = foam[left, j] + foam[right, j] + foam[i, foot] + foam[i, top]
-            found += spread * (round_ - np.float32(4.0) * foam[i, j])
-            up = (rise[i, j] - before[i, j]) / dt
-            broken = np.float32(0.0)
-            if up > 0.0:
-                sx = (rise[right, j] - rise[left, j]) / (cell * np.float32(max(right - left, 1)))
-                sy = (rise[i, top] - rise[i, foot]) / (cell * np.float32(max(top - foot, 1)))
-                steep = np.sqrt(sx * sx + sy * sy)
-                broken = max(up / np.sqrt(np.float32(GRAVITY) * deep), steep)
-                broken = min(max((broken - from_) * per, np.float32(0.0)), np.float32(1.0))
-            gain, tears = breaking * broken, broken
-            if works:
-                pace = (work[i, j] - np.float32(WORKS_FROM)) / np.float32(WORKS_WHOLE - WORKS_FROM)
-                pace = min(max(pace, np.float32(0.0)), np.float32(1.0))
-                gain += contact * pace
-                tears = max(tears, pace)
-            torn[i, j] = tears
-            found *= kept
-            found += (np.float32(1.0) - found) * min(gain * dt, np.float32(1.0))
-            out[i, j] = min(max(found, np.float32(0.0)), np.float32(1.0))
+            outer = (per_dt, wide, side, breaking, contact, from_, per)
+            tears[j], gain[j] = _tears(
+                up[j], had[j], deep[j], up_east[j] - up_west[j], up[top] - up[foot], pace[j], outer
+            )
+        for j in range(ny):
+            if up[j] + deep[j] <= thin:
+                to[j], tears[j] = none, none
+                continue
+            a, b = half * (u_west[j] + u_east[j]), half * (v_row[j] + v_row[j + 1])
+            found = _read(foam, x - a * per_cell, np.float32(j) - b * per_cell)
+            round_ = foam_west[j] + foam_east[j] + here[max(j - 1, 0)] + here[min(j + 1, ny - 1)]
+            found = kept * (found + spread * (round_ - np.float32(4.0) * here[j]))
+            found += (one - found) * min(gain[j] * dt, one)
+            to[j] = min(max(found, none), one)

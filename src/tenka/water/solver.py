@@ -25,12 +25,13 @@ from tenka.water.foam import Foaming, foamed
 from tenka.water.follow import BORDER, damp, damping, moved_on, shifted
 from tenka.water.lumps import Lumps
 from tenka.water.movers import displaced
+from tenka.water.pouring import Poured, carried_on, taken_in
 from tenka.water.running import Water, figures_of
 from tenka.water.spilling import spilled
 from tenka.water.stands import Ground, Met, ground_of, hulls_in, take_in
 from tenka.water.step import Thick, longest, step
 
-WATER_VERSION = 3
+WATER_VERSION = 4
 MOST_STEPS = 96  # in a frame
 HIGHER = 0.02  # m over the level at rest, from which on a bed is a wall of the prop that it is inside of
 TEARS = 3.0  # 1/s of foam that a source gives, from which it tears the water wholly
@@ -50,6 +51,7 @@ class WaterSolver:
     folder : where the effect's files lie
     events : deaths of the particles of another layer, by its id and the word
     lumps : the pieces of another layer at a time, s
+    poured : what of a liquid falls in, in the step
     """
 
     def __init__(
@@ -62,6 +64,7 @@ class WaterSolver:
         folder: Path | None,
         events: Callable[[str, str], Any] | None = None,
         lumps: Callable[[str, float], Lumps | None] = lambda _a, _b: None,
+        poured: Callable[[str], Poured | None] = lambda _: None,
     ) -> None:
         need, free = layer.predicted_bytes, free_bytes()
         if need > MEMORY_SHARE * free:
@@ -73,7 +76,7 @@ class WaterSolver:
             )
         self.layer, self.forces, self.props = layer, forces, props
         self.seed, self.rate, self.folder = seed, rate, folder
-        self.events, self.lumps = events, lumps
+        self.events, self.lumps, self.poured = events, lumps, poured
         self.parts: dict[str, float] = {}
         self.substeps = 0
         self._airy: tuple[np.ndarray, float, Airy] | None = None
@@ -300,6 +303,11 @@ class WaterSolver:
             if dented is not None:
                 given = dented if given is None else given + dented
             head, more, came = fed_by(fed, basin, state)
+            taken = taken_in(layer, basin, state, moment, self.poured)
+            if taken is not None:
+                head = taken.head if head is None else head + taken.head
+                more = taken.height if more is None else more + taken.height
+                came += float(taken.height.sum(dtype=np.float64)) * basin.cell**2
             water.given += came
             if more is not None:  # before the step: what is there can be taken, and no more
                 np.maximum(state.rise + more, -basin.rest, out=state.rise)
@@ -321,6 +329,8 @@ class WaterSolver:
             )
         with timed(self.parts, "forces"):
             pushed(state, fed)
+            if taken is not None:
+                carried_on(state, basin, taken)
             blown(layer, self._acts, basin, state, moment, own)
         if layer.basin.sides == "open" or layer.basin.follows:
             damp(state, basin, self._border(basin.shape), own)
@@ -336,6 +346,9 @@ class WaterSolver:
                     np.maximum(
                         torn, g.share * np.float32(min(g.foam / max(own, 1e-9) / TEARS, 1.0)), out=torn
                     )
+            if taken is not None:
+                water.foam += (1.0 - water.foam) * taken.foam
+                np.maximum(torn, taken.cover, out=torn)
             water.torn += torn * np.float32(dt * self.rate)
             if thick.viscosity <= 0.0 and thick.stress <= 0.0:
                 state.rise = spilled(state.rise, basin.rest, basin.cell, own)

@@ -10,7 +10,7 @@ from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from tenka.water.airy import Airy
 from tenka.water.basin import Basin, WaterState
-from tenka.water.flow import GRAVITY, _fill, _fluxes, _hold, _push_x, _push_y
+from tenka.water.flow import GRAVITY, _drained, _fill, _fluxes, _given, _hold, _push_x, _push_y
 
 
 @dataclass(frozen=True)
@@ -75,14 +75,16 @@ def step(
         spare["exact"] = rise.astype(np.float64)
     qx, qy = spare["qx"], spare["qy"]
     _fluxes(rise, basin.rest, state.u, state.v, qx, qy, step_)
+    _drained(rise, basin.rest, qx, qy, step_)
     if room is not None:
         _pass_under(state, room)
     _fill(rise, spare["exact"], basin.rest, qx, qy, float(step_))
     if given is not None:
-        np.maximum(rise + given, -basin.rest, out=rise)
-    pressed = airy.pressed(rise) if airy is not None else rise
-    if head is not None:
-        pressed = pressed + head
+        _given(rise, basin.rest, given)
+    if airy is not None:
+        pressed = airy.pressed(rise, head)
+    else:
+        pressed = rise if head is None else rise + head
     numbers = (step_, np.float32(dt), np.float32(drag), np.float32(thick.viscosity))
     _push_x(rise, pressed, basin.rest, state.u, qx, qy, spare["u"], *numbers)
     _push_y(rise, pressed, basin.rest, state.v, qx, qy, spare["v"], *numbers)

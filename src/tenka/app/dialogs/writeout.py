@@ -3,6 +3,7 @@ outliers; what will be written and its size, before it is."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,8 @@ from tenka.app.state import State
 from tenka.base.words import counted, singular, size_of
 from tenka.effect.catalogue import plain_number
 from tenka.effect.model import POINTS
+from tenka.effect.routes.meshes import Meshes
+from tenka.pack.nets import net_bytes
 from tenka.pack.outgoing import Axes, Written
 from tenka.pack.points import SEQUENCES, export, predicted
 
@@ -24,6 +27,7 @@ KINDS = (
     (".csv", "CSV, a file a frame"),
     (".npz", "NPZ, a file a frame"),
 )
+NETS = ((".glb", "GLB, a mesh a frame"),)
 BODIES = ((".glb", "GLB with tracks"),)
 OUTLIER_M = 60.0
 
@@ -43,8 +47,10 @@ class WriteOut(Writing):
         form.setHorizontalSpacing(12)
         frames = float(self.state.effect.frames)
         layer = self.layer()
-        self._bodies = layer is not None and layer.look.form == "mesh"
-        self.kind = ChoiceField("Kind of file", list((*BODIES, *KINDS) if self._bodies else KINDS))
+        self._nets = layer is not None and layer.kind in Meshes.TAKES
+        self._bodies = layer is not None and not self._nets and layer.look.form == "mesh"
+        kinds = NETS if self._nets else (*BODIES, *KINDS) if self._bodies else KINDS
+        self.kind = ChoiceField("Kind of file", list(kinds))
         for name in ("first", "last"):
             help = f"The {name} frame that is written."
             p = plain_number(f"{name} frame", "", help, 1, frames, (1, frames))
@@ -58,15 +64,19 @@ class WriteOut(Writing):
         self.seen = QCheckBox()
         self.seen.setAccessibleName("Only what the camera sees")
         self.seen.setToolTip("What is never in the picture of the effect's camera is left out")
-        for label, field in (
+        rows: list[tuple[str, QWidget]] = [
             ("file", self.kind),
             ("first frame", self.first),
             ("last frame", self.last),
-            ("unit", self.unit),
-            ("up", self.up),
-            ("outliers beyond", self.outliers),
-            ("only what is seen", self.seen),
-        ):
+        ]
+        if not self._nets:  # a surface is written whole, in metres as GLB has them
+            rows += [
+                ("unit", self.unit),
+                ("up", self.up),
+                ("outliers beyond", self.outliers),
+                ("only what is seen", self.seen),
+            ]
+        for label, field in rows:
             form.addRow(QLabel(label), field)
         for number in (self.first, self.last, self.outliers):
             number.changed.connect(lambda *_: self.refresh())
@@ -100,6 +110,9 @@ class WriteOut(Writing):
         figures = own.figures if own is not None else {}
         alive = [int(figures[f].get("alive", 0)) for f in range(first, last + 1) if f in figures]
         count = last - first + 1
+        if self._nets:
+            self.told.setText(self._told_of_nets(layer.name, figures, range(first, last + 1)))
+            return
         names, size = predicted(kind, alive, first)
         what = (
             f"{self.id}{names[0]}"
@@ -117,6 +130,17 @@ class WriteOut(Writing):
             f"{what}: {counted(count, 'frame')}, at most {counted(max(alive), singular(layer.UNITS))}, "
             f"about {size_of(size)}{meshes} before outliers are left out."
         )
+
+    def _told_of_nets(self, name: str, figures: Mapping[int, Any], frames: range) -> str:
+        """What the meshes of a liquid's frames take."""
+        known = [figures[f] for f in frames if f in figures]
+        if len(known) < len(frames):
+            count = counted(len(frames), "frame")
+            return f"{count} of {name}, of which {len(known)} are simulated: the size is told when all are."
+        most = max((int(m.get("skin", 0)) for m in known), default=0)
+        size = sum(net_bytes(int(m.get("skin", 0))) for m in known)
+        meshes, vertices = counted(len(frames), "mesh", "meshes"), counted(most, "vertex", "vertices")
+        return f"{self.id}.glb: {meshes}, at most {vertices}, about {size_of(size)}."
 
     def _ask(self) -> None:
         kind = str(self.kind.currentData())
@@ -141,4 +165,6 @@ class WriteOut(Writing):
         what = found.files[0].name if len(found.files) == 1 else f"{len(found.files)} files"
         size = sum(f.stat().st_size for f in found.files)
         frames = counted(found.frames, "frame")
+        if self._nets:
+            return f"Wrote {what}: {frames}, {found.points:,} vertices at most, {size_of(size)}."
         return f"Wrote {what}: {frames}, {found.points:,} at most, {size_of(size)}{gone}."

@@ -30,7 +30,7 @@ from tenka.app.sheet.ramps import ColourField, RampField
 from tenka.app.state import State
 from tenka.base.errors import TenkaError
 from tenka.budget.devices import devices
-from tenka.effect.additions import afloat, nameable, reshaped
+from tenka.effect.additions import LINKED, nameable, reshaped
 from tenka.effect.catalogue import Param
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
 from tenka.effect.document import dismissed, get, promoted
@@ -243,8 +243,8 @@ class Row(QWidget):
         try:
             if self.p.name == "shape" and isinstance(get(before, owner), Feed):
                 self.state.edit(owner, reshaped(before, owner, str(value)), label, token)
-            elif self.p.name == "floats":
-                self.state.apply(afloat(before, owner.rpartition(".")[0], str(value)), label)
+            elif self.p.name in LINKED:
+                self.state.apply(LINKED[self.p.name](before, owner.rpartition(".")[0], str(value)), label)
             else:
                 self.state.edit(self.path, value, label, token)
         except TenkaError as error:

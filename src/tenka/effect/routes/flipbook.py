@@ -37,7 +37,7 @@ class Flipbook(RouteSettings):
 
     TITLE: ClassVar[str] = "Flipbook"
     HINT: ClassVar[str] = "Frames in an atlas, played by sprites that face the camera."
-    TAKES: ClassVar[tuple[str, ...]] = ("gas", "particles", "debris")
+    TAKES: ClassVar[tuple[str, ...]] = ("gas", "particles", "debris", "liquid")
     SHARED: ClassVar[bool] = True
     kind: Literal["flipbook"] = "flipbook"
     matches: str = ATLAS.param(
@@ -196,11 +196,15 @@ class Flipbook(RouteSettings):
         cost="memory",
     )
     normals: bool = ATLAS.param(
-        False, "An atlas of which way a gas faces, for lights of the game.", label="normal map", cost="memory"
+        False,
+        "An atlas of which way a gas or thrown water faces, for lights of the game.",
+        label="normal map",
+        cost="memory",
     )
     distance: bool = ATLAS.param(
         False,
-        "An atlas of how deep in its box a gas is seen, so that it meets things in its own depth.",
+        "An atlas of how deep in its box a gas or thrown water is seen, so that it meets things in its own "
+        "depth.",
         label="depth map",
         cost="memory",
     )

@@ -24,7 +24,7 @@ from tenka.pack.atlases import MotionSheet, SecondSheet, bled, encode, levelled
 from tenka.pack.cutting import cut_out, seen_of
 from tenka.pack.dds import dds_bytes, dds_size
 from tenka.pack.flipbook import draw_cell, frames_at, moved_cell, shares_of, survey_cells, surveyed_times
-from tenka.pack.layout import Box, Layout, atlas_bytes, describe, framed, layout, second_of, taken
+from tenka.pack.layout import Box, Layout, able_of, atlas_bytes, describe, framed, layout, second_of, taken
 from tenka.pack.lightmaps import LightSheets
 from tenka.pack.looked import keep_cut, look_name
 from tenka.pack.routes.base import Job, Output
@@ -125,7 +125,8 @@ class FlipbookWriter:
         second = SecondSheet(holds, book.height, book.width) if holds != "none" else None
         motion = MotionSheet(element) if element.motion is not None else None
         exposure = value_at(effect.light.exposure, 0.0)  # one for all cells: a course of it is the camera's
-        lit, cells = LightSheets(element), list[np.ndarray]()
+        lit = LightSheets(element, able_of(effect, delivery), job.folder)
+        cells = list[np.ndarray]()
         whole = np.zeros((book.height, book.width, 4), np.float32) if book.further == "EXR" else None
         progress.begin(element.frames, f"Drawing frames of {delivery.name}")
         for index in range(element.frames):
