@@ -6,11 +6,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 from drive import LEFT, drag, pixels, settle, until
+from PIL import Image
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+from tenka.app.sheet.fields import ChoiceField
+from tenka.app.sheet.liquidfoot import LiquidFoot
 from tenka.app.sheet.waterfoot import WaterFoot
 from tenka.app.stage.picking import under
 from tenka.app.window import Window
@@ -19,6 +23,8 @@ from tenka.effect.courses import Key, Keys
 from tenka.effect.document import get
 from tenka.effect.model import rerouted, routes_for
 from tenka.effect.starters import STARTERS, empty
+from tenka.pack.lightmaps import asked_in_vain
+from tenka.pack.packing import pack
 from tenka.run.watering import WaterFrame
 
 WATERS = [name for name, made in STARTERS.items() if made.group == "Water"]
@@ -61,7 +67,7 @@ def test_each_beginning_of_water_is_one_menu_away_runs_and_is_seen(window: Windo
     light(window, 0.05 if layer.kind == "liquid" else 0.1)  # coarser than that, and what gives is lumps
     last = frame(window, 11)
     assert layer.kind == "liquid" or np.isfinite(last.rise).all()
-    assert last.meta["volume"] > 0.05 and last.meta["energy"] > 0
+    assert last.meta["volume"] > 0.03 and last.meta["energy"] > 0
     state.go(11)
     settle(qtbot, window)
     wet = pixels(window.stage.image)
@@ -194,3 +200,73 @@ def test_water_is_packed_and_played_in_the_window(window: Window, qtbot: QtBot, 
     window.state.apply(rerouted(window.state.effect, "wake", "livewater"), "Another route")
     window.go_to("pack")
     until(qtbot, lambda: window.sheet.row("deliveries.wake.route.cells") is not None)
+
+
+def test_a_fountain_falls_into_its_bowl_is_told_and_written_out(window: Window, qtbot: QtBot, tmp_path: Path):
+    begin(window, "Fountain")
+    state = window.state
+    light(window, 0.05)
+    state.edit("layers.fountain.tank.run_up", 1.2)  # until it falls
+    frame(window, 11)
+    state.select("layers.fountain")
+    settle(qtbot, window)
+    foot = window.sheet.point_foot
+    assert isinstance(foot, LiquidFoot)
+    until(qtbot, lambda: "flow on into a water" in foot.told.text())
+    assert "voxels of 5 cm" in foot.told.text() and "steps a frame" in foot.told.text()
+    row = window.sheet.row("layers.fountain.ends.joins")
+    field = row.field
+    assert isinstance(field, ChoiceField) and field.currentText() == "Bowl"
+    field.setCurrentIndex(field.findData(""))
+    field.activated.emit(field.currentIndex())
+    assert get(state.effect, "layers.fountain.ends.joins") == ""
+    assert get(state.effect, "layers.bowl.sources") == ()
+    window.undo()
+    assert [s.of for s in get(state.effect, "layers.bowl.sources")] == ["fountain"]
+    settle(qtbot, window)
+    frame(window, 11)
+    foot = window.sheet.point_foot
+    foot.buttons["Write out…"].click()
+    sheet = foot.writing
+    until(qtbot, lambda: "about" in sheet.told.text())
+    assert "12 meshes" in sheet.told.text()
+    sheet.write(tmp_path / "bell.glb")
+    until(qtbot, lambda: sheet.progress is None)
+    assert "12 frames" in sheet.said.text() and "vertices" in sheet.said.text()
+    assert len(trimesh.load(tmp_path / "bell.glb").geometry) > 3
+    sheet.close()
+    said: list[str] = []
+    state.said.connect(said.append)
+    foot.buttons["Let it mist"].click()
+    assert "no gas to feed" in said[-1]
+
+
+def test_a_liquid_goes_by_a_flipbook_with_normals(window: Window, qtbot: QtBot, tmp_path: Path):
+    begin(window, "Splash")
+    state = window.state
+    light(window, 0.05)
+    last = frame(window, 11)
+    assert "flipbook" in routes_for(state.effect.layers)
+    book = "deliveries.splash.route"
+    state.apply(rerouted(state.effect, "splash", "flipbook"), "By another route")
+    asked = {
+        "columns": 4,
+        "rows": 2,
+        "width": 256,
+        "height": 128,
+        "normals": True,
+        "distance": True,
+        "six_way": True,
+    }
+    for name, value in asked.items():
+        state.edit(f"{book}.{name}", value)
+    assert "light maps" in asked_in_vain(state.effect, state.effect.deliveries[0])
+    assert "normals" not in asked_in_vain(state.effect, state.effect.deliveries[0])
+    manifest = pack(state.effect, state.folder, state.store, tmp_path / "p")
+    element = manifest.elements[0]
+    assert element.normals is not None and element.distance is not None and element.lit is None
+    with Image.open(tmp_path / "p" / element.colour.file) as image:
+        cells = np.asarray(image.convert("RGBA")).astype(float) / 255
+    assert cells[..., 3].max() > 0.2 and cells[..., :3].max() > 0.2
+    # as much of each frame is covered as the water's outline covers
+    assert last.meta["count"] > 1000 and (cells[-64:, -64:, 3] > 0.02).mean() > 0.05

@@ -14,6 +14,7 @@ from command import command
 from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect import storage
+from tenka.effect.delivered import rerouted
 from tenka.effect.document import delivered_on, replaced
 from tenka.effect.model import Effect
 from tenka.pack.layout import left_out, packable
@@ -52,6 +53,27 @@ def test_what_is_packed_is_what_the_stage_shows(name: str, tmp_path: Path):
     assert wrong < max(within * there, 0.002) and wrong < most, (
         f"FLIP {wrong:.4f} where the effect makes {there:.4f}"
     )
+
+
+@pytest.mark.parametrize("light", [1.0, 0.0])
+def test_thrown_water_as_a_flipbook_is_what_the_stage_shows(light: float, tmp_path: Path):
+    """A sprite mirrors the sky alone and bends nothing that lies behind it; else it is the same."""
+    effect = lighter(effect_of("thrown"))
+    layer = effect.layer("water")
+    effect = effect.model_copy(update={"layers": (layer,), "forces": ()})
+    first = effect.delivery("water").model_copy(update={"of": ("water",)})
+    effect = rerouted(effect.model_copy(update={"deliveries": (first,), "tiers": ()}), "water", "flipbook")
+    for name, value in (("columns", 3), ("rows", 3), ("width", 768), ("height", 768)):
+        effect = replaced(effect, f"deliveries.water.route.{name}", value)
+    effect = replaced(one_sprite(effect), "light.strength", 2.5 * light)
+    store = FrameStore(tmp_path / "frames")
+    view = whole_view(effect, store, 160)
+    pack(effect, FOLDER, store, tmp_path / "package")
+    package = Package(tmp_path / "package")
+    nothing = stage_picture(effect.model_copy(update={"layers": ()}), store, 0, view)
+    for index in (6, 14):
+        stage, proof = stage_picture(effect, store, index, view), proof_picture(package, index, view)
+        assert flip(stage, proof) < max(0.65 * flip(nothing, stage), 0.002)
 
 
 @pytest.mark.parametrize("name", (*ALL, "many"))

@@ -7,12 +7,16 @@ import pytest
 
 from tenka.effect.model import Light, WaterLook
 from tenka.liquid.skin import Skin
-from tenka.look.alone import drawn_alone
+from tenka.look.alone import drawn_alone, surroundings
 from tenka.look.liquids import Splash
 from tenka.look.motion import motion_of
+from tenka.look.over import Over
+from tenka.look.raster import Backdrop
 from tenka.look.render import Shot
+from tenka.look.shadows import cast_shadow
 from tenka.look.skins import met
-from tenka.look.triangles import FAR
+from tenka.look.triangles import FAR, see
+from tenka.look.waters import with_waters
 from tenka.scene.cameras import View, side_view
 from tenka.scene.meshes import joined
 
@@ -59,11 +63,31 @@ def seen(water: Splash, size: int = 96, heading: float = -90.0) -> tuple[np.ndar
 def test_a_block_hides_as_much_as_beer_and_fresnel_say(thick: float, absorbs):
     found, _ = seen(block(thick, absorbs=absorbs))
     share = ((1.33 - 1.0) / (1.33 + 1.0)) ** 2  # thrown back where it is met straight on
-    through = (1.0 - share) * np.exp(-np.array(absorbs) * thick).mean()
+    through = (1.0 - share) * np.exp(-max(absorbs) * thick)
     middle = found[36:60, 36:60]
     assert np.abs(middle[..., 3] - (1.0 - through)).max() < 0.02
     assert found[2, 2].sum() == 0.0  # nothing hides nothing
     assert (found[..., :3] <= found[..., 3:4] + 1e-6).all() and (found[..., 4:7] >= -1e-6).all()
+
+
+def test_over_the_light_of_its_surroundings_it_is_what_is_seen_there():
+    """Colours that pass more easily are right over that, and hide less elsewhere than they should."""
+    low = np.asarray(ORIGIN)
+    view = side_view(low, low + SIDE * CELL, -90.0, 96, 96)
+    water, light = ball(absorbs=(3.0, 1.0, 0.5)), Light()
+    ground = surroundings(light, view)
+    found = drawn_alone(Shot([], joined([]), waters=[water]), light, view)
+    laid = found[..., :3] + found[..., 4:7] + (1.0 - found[..., 3:4]) * ground
+    nothing = joined([])
+    wall = Backdrop(
+        np.broadcast_to(ground, (96, 96, 3)).astype(np.float32),
+        *(np.zeros((96, 96, 3), np.float32) for _ in range(2)),
+        np.full((96, 96), 5e5, np.float32),
+    )
+    over = Over(see(nothing, view), view, light, cast_shadow(nothing, light), wall)
+    true = with_waters([water], over)
+    assert np.abs(laid - true.still - true.direct).max() < 1e-4
+    assert np.abs(laid - ground).max() > 0.05
 
 
 def test_light_that_comes_back_is_there_though_little_is_hidden():

@@ -138,7 +138,9 @@ STARTERS = {
     "Stream": Starter("stream", "Water that runs down a bed, round stones.", "Water"),
     "Wake": Starter("wake", "A raft that is towed across a basin: bow wave, wake and foam.", "Water"),
     "Splash": Starter("splash", "A block of water that falls on the floor, and is thrown up.", "Water"),
-    "Fountain": Starter("fountain", "A jet that rises, breaks up and falls back into its bowl.", "Water"),
+    "Fountain": Starter(
+        "fountain", "A jet that rises, breaks up, and falls into the water of its bowl.", "Water"
+    ),
     "Afloat": Starter("afloat", "Crates that float in a basin, and rock as a raft passes.", "Water"),
     "Mud": Starter("mud", "Thick mud, poured into a flat bed: it heaps up, and stays.", "Water"),
 }

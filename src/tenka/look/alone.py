@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
 from tenka.effect.model import Light
+from tenka.look.heaven import backdrop_of, behind
 from tenka.look.lamps import WIDE
 from tenka.look.march import OUTPUTS, march
 from tenka.look.over import Over
 from tenka.look.points import paint, quads_of, splats_of
-from tenka.look.raster import shade
+from tenka.look.raster import bounce_of, shade
 from tenka.look.render import SOFT_EDGE, Shot
 from tenka.look.shadows import cast_shadow
 from tenka.look.sprites import draw_quads
@@ -19,7 +21,7 @@ from tenka.look.swarm import ready
 from tenka.look.triangles import FAR, see
 from tenka.look.volume import light_volume
 from tenka.look.waters import with_waters
-from tenka.scene.cameras import View
+from tenka.scene.cameras import View, sun_direction
 from tenka.scene.meshes import joined
 
 HEAT = 7
@@ -31,7 +33,8 @@ def drawn_alone(shot: Shot, light: Light, view: View) -> np.ndarray:
 
     Pieces are opaque and lie before the gas or behind it by their depth; particles are laid over both in the
     order of their depth, and the gas is one slice: a shot of one layer is exact. Thrown water mirrors the sky
-    alone, and hides as much as it lets through less of white than of black, the mean of the colours.
+    alone; it hides what lies behind as much as it swallows of the colour that it swallows most of, and what
+    it lets through more of the others is taken to be light of the surroundings: over that it is exact.
 
     Returns
     -------
@@ -78,9 +81,19 @@ def drawn_alone(shot: Shot, light: Light, view: View) -> np.ndarray:
     return out
 
 
+def surroundings(light: Light, view: View) -> np.ndarray:
+    """Light that usually lies behind what is seen, (3,): the ground's or the horizon's, the darker one."""
+    now: Any = light
+    towards = sun_direction(now.heading, now.height).astype(np.float32)
+    x, y = (np.float32(v) for v in view.forward[:2])
+    far = behind(backdrop_of(light), np.float32(0.3), x, y, np.float32(0.0), towards)
+    return np.minimum(bounce_of(light), far).astype(np.float32)
+
+
 def _surfaces(shot: Shot, light: Light, view: View) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Pieces and thrown water over nothing: premultiplied light (h, w, 3), how much they hide, depth in m
-    (h, w), FAR where nothing is."""
+    (h, w), FAR where nothing is. What water lets through is the difference between a white and a black wall
+    behind it."""
     size = view.height, view.width
     if not shot.bodies and not shot.waters:
         return (np.zeros((*size, 3), np.float32), np.zeros(size, np.float32), np.full(size, FAR, np.float32))
@@ -100,6 +113,8 @@ def _surfaces(shot: Shot, light: Light, view: View) -> tuple[np.ndarray, np.ndar
         over = Over(surfaces, view, light, shadow, replace(backdrop, still=still))
         laid = with_waters(shot.waters, over)
         seen.append(laid.still + laid.direct)
-    image, through = seen[0], (seen[1] - seen[0]).mean(axis=2)
+    through = np.clip(seen[1] - seen[0], 0.0, 1.0)
+    least = through.min(axis=2)
+    more = (through - least[..., None]) * surroundings(light, view)
     depth = np.where(laid.depth < BEHIND, laid.depth, FAR).astype(np.float32)
-    return image, (1.0 - np.clip(through, 0.0, 1.0)).astype(np.float32), depth
+    return seen[0] + more, 1.0 - least, depth

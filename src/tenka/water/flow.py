@@ -166,8 +166,8 @@ def _pushed(along, across, fluxes, surfaces, numbers):
     """A face's new speed.
 
     It hangs on what is carried in, and on the slope of the pressure; there is none where no water reaches
-    over the higher bed. What is viscous sticks to the bed: its mean speed is drawn on by 3 viscosity / depth^2
-    (Nusselt 1916).
+    over the higher bed. What is viscous sticks to the bed: its mean speed is drawn on by
+    3 viscosity / depth^2 (Nusselt 1916).
 
     Parameters
     ----------

@@ -125,7 +125,8 @@ def _foamed(rise, before, rest, u, v, foam, work, works, numbers, out, torn):
     for p_ in prange(nx):
         p = np.int64(p_)
         x = np.float32(p)
-        i, west, east = np.uint64(p), np.uint64(max(p - 1, 0)), np.uint64(min(p + 1, nx - 1))
+        i = np.uint64(p)
+        west, east = np.uint64(p - 1 if p > 0 else 0), np.uint64(p + 1 if p < nx - 1 else p)
         up, had, deep, here, to, tears = rise[i], before[i], rest[i], foam[i], out[i], torn[i]
         up_west, up_east, foam_west, foam_east = rise[west], rise[east], foam[west], foam[east]
         u_west, u_east, v_row = u[i], u[np.uint64(p + 1)], v[i]

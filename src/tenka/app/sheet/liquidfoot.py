@@ -1,4 +1,4 @@
-"""Under a liquid's box: voxels, memory, how many particles there are, what a step takes; writing it out, and
+"""Above a liquid's rows: voxels, memory, how many particles there are, what a step takes; writing it out, and
 letting it give mist."""
 
 from __future__ import annotations
