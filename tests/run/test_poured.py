@@ -148,6 +148,25 @@ def test_momentum_is_that_of_both(cell: float):
     assert np.allclose(momentum(frame) - had, 2e-6 * velocity[:, :2].sum(axis=0), rtol=2e-3)
 
 
+def test_no_water_is_heaped_on_what_stands_out_of_it():
+    """Beside a wall, and however a place is rounded, what falls stays with the water; none of it is lost."""
+    cell = 0.04
+    rest = np.full((20, 20), 0.1, np.float32)
+    rest[:, 12:] = -1.5  # a wall of 1.5 m over the level
+    basin = Basin(cell, rest, (-1.4, -3.05), 0.0)
+    state = basin.still()
+    edge = basin.origin[1] + 12 * cell
+    for off in (-0.03, -0.01, -1e-7, 0.0, 1e-7, 0.3 * cell):
+        place = np.array([[-1.0, edge + off, 0.0]] * 8)
+        fell = Poured(place, np.full((8, 3), -2.0), 1e-5)
+        taken = taken_in(
+            effect(cell=cell).layer("pool"), basin, state, Moment((), 24.0, 0.0, 0.01), lambda _: fell
+        )
+        assert taken is not None and np.isfinite(taken.height).all()
+        assert taken.height.sum() * cell**2 == pytest.approx(8e-5, rel=1e-5)
+        assert taken.height[:, 12:].sum() == 0.0, off
+
+
 @pytest.mark.parametrize("slow", [1.0, 0.5])
 def test_its_push_goes_on_in_the_water(tmp_path: Path, slow: float):
     """It moves the whole pool as it went, by either clock; what presses on slopes takes or gives a part."""

@@ -10,7 +10,7 @@ import numpy as np
 from tenka.base.jit import kernel
 from tenka.effect.model import WaterLayer, heard
 from tenka.gas.settings import Moment, emitted
-from tenka.water.basin import Basin, WaterState
+from tenka.water.basin import DRY, Basin, WaterState
 from tenka.water.flow import GRAVITY
 
 COVERS = 0.05  # m/s by which the level rises where what falls in covers the water wholly
@@ -102,15 +102,20 @@ def _gathered(at, velocity, share, rest, rise, out):
         x, y = at[n, 0] - np.float32(0.5), at[n, 1] - np.float32(0.5)
         i, j = np.int64(np.floor(x)), np.int64(np.floor(y))
         f, g = x - np.float32(i), y - np.float32(j)
-        own_i = min(max(i + (1 if f >= np.float32(0.5) else 0), 0), nx - 1)
-        own_j = min(max(j + (1 if g >= np.float32(0.5) else 0), 0), ny - 1)
-        level, whole = rise[own_i, own_j], np.float32(0.0)
+        level, whole = np.float32(np.inf), np.float32(0.0)  # of the lowest water there
+        for a in range(2):
+            for b in range(2):
+                p, q = min(max(i + a, 0), nx - 1), min(max(j + b, 0), ny - 1)
+                if rise[p, q] + rest[p, q] > np.float32(DRY):
+                    level = min(level, rise[p, q])
         for turn in range(2):
+            if turn == 1 and whole <= np.float32(1e-6):
+                level, whole = np.float32(np.inf), one
             for a in range(2):
                 p = min(max(i + a, 0), nx - 1)
                 for b in range(2):
                     q = min(max(j + b, 0), ny - 1)
-                    if -rest[p, q] >= level and (p != own_i or q != own_j):
+                    if -rest[p, q] >= level:
                         continue
                     part = (f if a else one - f) * (g if b else one - g)
                     if turn == 0:

@@ -31,7 +31,7 @@ from tenka.water.spilling import spilled
 from tenka.water.stands import Ground, Met, ground_of, hulls_in, take_in
 from tenka.water.step import Thick, longest, step
 
-WATER_VERSION = 4
+WATER_VERSION = 5
 MOST_STEPS = 96  # in a frame
 HIGHER = 0.02  # m over the level at rest, from which on a bed is a wall of the prop that it is inside of
 TEARS = 3.0  # 1/s of foam that a source gives, from which it tears the water wholly
