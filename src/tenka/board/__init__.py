@@ -1,0 +1,1 @@
+"""Detail against cost: variants of what is delivered, drawn as a game would and held against the stage."""

@@ -1,0 +1,68 @@
+"""The command that tries variants of what is delivered."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated
+
+import typer
+
+from tenka.base.errors import BadInput
+from tenka.cli.common import Bar, File, Json, app, frame_store, open_effect, say, tier_of
+
+
+@app.command()
+def sweep(
+    file: File,
+    tier: Annotated[str | None, typer.Option("--tier", help="The tier; by default the first.")] = None,
+    set_: Annotated[
+        list[str] | None,
+        typer.Option("--set", help="A setting of a delivery and its values: PATH=A,B,C; may be given again."),
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Measure every combination of values on a tier, the cheapest first: cost, and likeness to the stage.
+
+    What was measured before is known again: a sweep that was stopped goes on.
+    """
+    from tenka.board.sweeping import fitted, front
+    from tenka.board.sweeping import sweep as tried_all
+
+    effect = open_effect(file)
+    if not effect.tiers:
+        raise BadInput("has no tier", "one to measure on", file)
+    tier_of(effect, tier, file)
+    on = tier or effect.tiers[0].id
+    asked = {}
+    for text in set_ or ():
+        path, equals, values = text.partition("=")
+        if not equals or not values:
+            raise BadInput(f"'{text}' says no values", "PATH=A,B,C", place="--set")
+        asked[path] = [fitted(effect, path, value) for value in values.split(",")]
+    found = []
+    for one in tried_all(effect, on, asked, file.parent, frame_store(), Bar()):
+        found.append(one)
+        like = one.likeness
+        told = ", ".join(f"{path} {value}" for path, value in one.values.items()) or "as it is"
+        takes = f"{one.ms:.3f} ms, {one.mb:.2f} MB{' (over)' if one.over else ''}"
+        text = f"{told}: {takes}, FLIP {like.flip:.4f}" if like else f"{told}: {one.fault}"
+        if like:
+            text += f" (worst {like.worst:.4f}), jerk {like.jerk:.4f}"
+        say(
+            {
+                "values": dict(one.values),
+                "tier": on,
+                "ms": one.ms if math.isfinite(one.ms) else None,
+                "mb": one.mb if math.isfinite(one.mb) else None,
+                "over": one.over,
+                "flip": like.flip if like else None,
+                "worst": like.worst if like else None,
+                "jerk": like.jerk if like else None,
+                "fault": one.fault,
+                "known": one.known,
+            },
+            as_json,
+            text,
+        )
+    best = [dict(found[n].values) for n in front(found)]
+    say({"front": best}, as_json, f"{len(best)} of {len(found)} are beaten by none in both.")
