@@ -31,7 +31,7 @@ def opened(window: Window, qtbot: QtBot, tmp_path: Path) -> Window:
     )
     storage.save(effect, tmp_path / "many.tenka")
     assert window.open(tmp_path / "many.tenka")
-    until(qtbot, lambda: window.state.ready and all(window.state.status.stored), 90_000)
+    until(qtbot, lambda: window.state.ready and all(window.state.status.stored), 180_000)
     window.go_to("pack")
     settle(qtbot, window)
     return window
@@ -49,7 +49,7 @@ def pack_into(window: Window, qtbot: QtBot, folder: Path) -> None:
     window.pack.set_target(folder)
     until(qtbot, lambda: window.pack.button.isEnabled())
     window.pack.start()
-    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 90_000)
+    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 180_000)
 
 
 FIRST = {"fog": "fog_0001.vdb", "slabs": "slabs_0001.png", "leaves": "leaves_slice_01.png"}
@@ -116,7 +116,7 @@ def test_all_routes_are_packed_played_and_lit_anew(opened: Window, qtbot: QtBot,
     window.pack.set_target(tmp_path / "package")
     until(qtbot, lambda: window.pack.button.isEnabled())
     QTest.mouseClick(window.pack.button, LEFT)
-    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 90_000)
+    until(qtbot, lambda: window.pack.progress is None and window.state.package is not None, 180_000)
     assert {e.route for e in read(tmp_path / "package").elements} == set(ROUTES)
     window.go_to("proof")
     until(qtbot, lambda: window.proof.package is not None and window.proof.screen_.image is not None, 30_000)
@@ -129,7 +129,7 @@ def test_all_routes_are_packed_played_and_lit_anew(opened: Window, qtbot: QtBot,
             and window.proof._measuring[1].done
             and not window.proof._busy
         ),
-        60_000,
+        180_000,  # as long as others draw beside it
     )
     counts = window.proof.screen_.counts
     assert counts is not None and counts.particles and counts.triangles and counts.samples
@@ -163,7 +163,7 @@ def test_a_setting_of_a_route_is_tried_in_proof_and_has_its_own_value_on_a_tier(
         qtbot, lambda: set(window.proof.players_tried()) == {"specks"} and window.proof.bar.tried.isVisible()
     )
     window.proof.show_time(0.3)
-    until(qtbot, lambda: window.proof.bar.clock.text() == "0.30 s")
+    until(qtbot, lambda: window.proof.bar.clock.text() == "0.30 s", 90_000)
     assert replaced(window.state.effect, "name", "x").delivery("specks").route.player.share == 0.0  # type: ignore[union-attr]
 
 

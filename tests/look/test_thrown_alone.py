@@ -80,7 +80,7 @@ def test_over_the_light_of_its_surroundings_it_is_what_is_seen_there():
     laid = found[..., :3] + found[..., 4:7] + (1.0 - found[..., 3:4]) * ground
     nothing = joined([])
     wall = Backdrop(
-        np.broadcast_to(ground, (96, 96, 3)).astype(np.float32),
+        np.ascontiguousarray(np.broadcast_to(ground, (96, 96, 3))),
         *(np.zeros((96, 96, 3), np.float32) for _ in range(2)),
         np.full((96, 96), 5e5, np.float32),
     )

@@ -10,6 +10,7 @@ import numpy as np
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
 from tenka.effect.courses import Wave
+from tenka.effect.liquid import LiquidEnds
 from tenka.effect.model import (
     BasinBox,
     Bodies,
@@ -29,12 +30,15 @@ from tenka.effect.model import (
     Wind,
 )
 from tenka.liquid.nets import net_of
+from tenka.look.alone import drawn_alone
+from tenka.look.motion import motion_of
 from tenka.look.netted import Netted
 from tenka.look.render import Renderer
 from tenka.look.shot import shot_of
 from tenka.run.driver import simulate
 from tenka.run.plans import plans_of
 from tenka.scene.cameras import view_of
+from tenka.scene.meshes import joined
 
 
 def warm_water() -> None:
@@ -74,19 +78,23 @@ def warm_liquid() -> None:
     liquid = LiquidLayer(
         id="liquid",
         name="Liquid",
-        tank=Tank(origin=(-0.5, -0.5, 0.0), size=(1.0, 1.0, 1.0), voxel=0.1),
+        tank=Tank(origin=(-0.5, -0.5, -0.4), size=(1.0, 1.0, 1.4), voxel=0.1),
         sources=(
             LiquidSource(id="jet", name="Jet", position=(-0.2, 0.0, 0.5), size=(0.3, 0.3, 0.3)),
-            LiquidSource(id="pool", name="Pool", shape="box", gives="fill", size=(1.0, 1.0, 0.5)),
+            LiquidSource(
+                id="pool", name="Pool", shape="box", gives="fill", position=(0, 0, 0.1), size=(1.0, 1.0, 0.6)
+            ),
         ),
         colliders=(LiquidCollider(id="post", name="Post", prop="post"),),
         motion=LiquidMotion(viscosity=0.01),
+        ends=LiquidEnds(joins="pond"),
     )
     pond = WaterLayer(
         id="pond",
         name="Pond",
         basin=BasinBox(origin=(-1.0, -1.0, -0.5), size=(2.0, 2.0, 1.0), depth=0.4, cell=0.1),
         colliders=(InWater(id="bits", name="Bits", acts="pieces", of="bits"),),
+        sources=(WaterSource(id="pours", name="Pours", shape="liquid", of="liquid"),),
     )
     thrown = PointSource(id="one", name="One", rate=0.0, burst=2, width=0.3, position=(0.0, 0.0, 0.1))
     bits = DebrisLayer(id="bits", name="Bits", sources=(thrown,), bodies=Bodies(floats="pond"))
@@ -103,6 +111,9 @@ def warm_liquid() -> None:
     for coarse in (1, 4):
         shot = shot_of(effect, {"liquid": frame}, None, 0.05)
         Renderer().draw_shot(shot, effect.light, view, coarse)
+    alone = shot_of(effect, {"liquid": frame}, None, 0.05, joined([]))  # as flipbooks draw it
+    drawn_alone(alone, effect.light, view)
+    motion_of(alone, effect.light, view, 0.1)
     net, look = net_of(frame.skin, 2), liquid.look
     mesh = Netted(net.points, net.normals, np.zeros(len(net.points), np.float32), net.faces, look, 0.0)
     shot.waters[:] = [mesh]
