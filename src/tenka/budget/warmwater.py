@@ -82,7 +82,13 @@ def warm_liquid() -> None:
         sources=(
             LiquidSource(id="jet", name="Jet", position=(-0.2, 0.0, 0.5), size=(0.3, 0.3, 0.3)),
             LiquidSource(
-                id="pool", name="Pool", shape="box", gives="fill", position=(0, 0, 0.1), size=(1.0, 1.0, 0.6)
+                id="pool",
+                name="Pool",
+                shape="box",
+                gives="fill",
+                position=(0, 0, 0.1),
+                size=(1.0, 1.0, 0.6),
+                push=(0, 0, -1.0),
             ),
         ),
         colliders=(LiquidCollider(id="post", name="Post", prop="post"),),
