@@ -16,7 +16,7 @@ from PIL import Image
 from skimage.metrics import structural_similarity
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
-from chains import as_flipbooks, flip, lighter, one_sprite, proof_picture, stage_picture, whole_view
+from chains import as_flipbooks, lighter, one_sprite, proof_picture, stage_picture, whole_view
 
 from bench.browser import NAME, picture
 from tenka.cache.store import FrameStore
@@ -26,6 +26,7 @@ from tenka.effect.document import delivered_on, replaced
 from tenka.effect.model import Delivery, Effect, rerouted
 from tenka.effect.routes.particles import ParticleBake
 from tenka.effect.storage import load
+from tenka.look.flip import flip_error as flip
 from tenka.look.march import march
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, seen, shot_of

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -36,7 +37,7 @@ from tenka.gas.step import Half, step
 from tenka.pack.layout import Layout, box_of, describe, layout
 from tenka.package.elements.flipbook import Flipbook as Element
 from tenka.run.driver import simulate
-from tenka.run.plans import Plan
+from tenka.run.plans import Plan, plans_of
 from tenka.scene.cameras import View
 
 ONE_POINT = {
@@ -202,3 +203,13 @@ def flat_view(eye: tuple, forward: tuple, right: tuple, up: tuple, half: float, 
     """A square orthographic view that sees `half` metres to each side."""
     axes = (np.array(v, float) for v in (eye, forward, right, up))
     return View(*axes, half, px, px, True)
+
+
+def all_frames(effect: Effect, folder: Path) -> tuple[dict[str, list[Any]], dict[str, Any]]:
+    """All frames of an effect's layers, with their velocity, and the plans; by layer."""
+    store, plans = FrameStore(folder / "frames"), plans_of(effect, None)
+    for plan in plans.values():
+        simulate(plan, store, Progress())
+    return {
+        id: [plan.read(store, f, True) for f in range(effect.frames)] for id, plan in plans.items()
+    }, plans

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import flip_evaluator
 import numpy as np
 from routes import many_ways
 
 from tenka.base.jobs import Progress
+from tenka.board.measuring import on_one_sprite
 from tenka.cache.store import FrameStore
 from tenka.demo import EFFECTS, FOLDER
 from tenka.effect import storage
@@ -45,7 +45,7 @@ from tenka.effect.starters import STARTERS, TIERS, with_camera, with_force, with
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, seen, shot_of
 from tenka.pack.books import books_of
-from tenka.pack.layout import box_of, packable, span_of
+from tenka.pack.layout import box_of, packable
 from tenka.particles.heap import dropped
 from tenka.proof.engine import Package
 from tenka.run.driver import figures_of, simulate
@@ -306,17 +306,13 @@ def as_flipbooks(effect: Effect) -> Effect:
 
 
 def one_sprite(effect: Effect) -> Effect:
-    """The effect without its set, each delivery played as one sprite that lasts as long as its frames."""
-    deliveries = []
+    """The effect without its set, each flipbook played as one sprite that lasts as long as its frames."""
+    effect = on_one_sprite(effect)
     for d in effect.deliveries:
-        if d.route.kind != "flipbook":
-            deliveries.append(d)
-            continue
-        first, last = span_of(effect, d)
-        player = d.route.player.on_one_sprite(last - first).model_copy(update={"soft_edge": 0.0})
-        deliveries.append(d.model_copy(update={"route": d.route.model_copy(update={"player": player})}))
+        if d.route.kind == "flipbook":
+            effect = replaced(effect, f"deliveries.{d.id}.route.player.soft_edge", 0.0)
     props = tuple(p.model_copy(update={"hidden": True}) for p in effect.props)
-    return effect.model_copy(update={"deliveries": tuple(deliveries), "props": props})
+    return effect.model_copy(update={"props": props})
 
 
 def whole_view(effect: Effect, store: FrameStore, px: int) -> View:
@@ -350,9 +346,3 @@ def proof_picture(package: Package, index: int, view: View) -> np.ndarray:
     """The same moment as the package plays it, (h, w, 3) uint8."""
     first = min(e.times[0] for e in package.elements)
     return package.draw(index / package.manifest.frame_rate - first, view).rgb
-
-
-def flip(reference: np.ndarray, other: np.ndarray) -> float:
-    """Mean FLIP error between two pictures (Andersson et al. 2020)."""
-    pair = [np.ascontiguousarray(p.astype(np.float32) / 255.0) for p in (reference, other)]
-    return float(flip_evaluator.evaluate(*pair, "LDR", applyMagma=False)[1])

@@ -10,12 +10,13 @@ from build import small_effect
 from command import command
 
 from tenka.base.errors import BadInput
-from tenka.board.likeness import flip_error, jerk_of, likeness
+from tenka.board.likeness import jerk_of, likeness
 from tenka.board.measuring import Looking
 from tenka.board.sweeping import Tried, combined, fitted, front, sweep
 from tenka.budget.cost import ledger
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
+from tenka.look.flip import flip_error
 from tenka.run.driver import figures_of
 from tenka.run.plans import plans_of
 
@@ -65,9 +66,9 @@ def test_larger_cells_are_dearer_and_more_alike_and_known_again(store: FrameStor
     assert [(t.ms, t.mb) for t in tried] == sorted((t.ms, t.mb) for t in tried) and len(tried) == 6
     assert not any(t.known or t.fault for t in tried)
     figures = {"puff": figures_of(plans_of(effect, None)["puff"], store)}
-    for t, (values, made) in zip(tried, [(t.values, dict(t.values)) for t in tried]):
-        book = ledger(next(m for v, m in combined(effect, "low", asked) if v == values), "low", figures)
-        assert t.mb == book.mb and t.over == book.over and made == dict(values)
+    for t in tried:
+        book = ledger(next(m for v, m in combined(effect, "low", asked) if v == t.values), "low", figures)
+        assert t.mb == book.mb and t.over == book.over
         assert t.likeness is not None and 0 < t.likeness.flip <= t.likeness.worst and t.likeness.jerk >= 0
         assert t.picture.shape == (60, 96, 3) and t.picture.std() > 3
     square = {v[WIDTH]: t.likeness.flip for t in tried if (v := t.values)[HEIGHT] == 96 and t.likeness}

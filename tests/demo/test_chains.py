@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from chains import NAMES, effect_of, flip, lighter, one_sprite, proof_picture, stage_picture, whole_view
+from chains import NAMES, effect_of, lighter, one_sprite, proof_picture, stage_picture, whole_view
 from command import command
 
 from tenka.cache.store import FrameStore
@@ -17,6 +17,7 @@ from tenka.effect import storage
 from tenka.effect.delivered import rerouted
 from tenka.effect.document import delivered_on, replaced
 from tenka.effect.model import Effect
+from tenka.look.flip import flip_error as flip
 from tenka.pack.layout import left_out, packable
 from tenka.pack.packing import pack
 from tenka.proof.engine import Package

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from build import frame_of, small_effect
-from chains import flip
 
 from tenka.cache.store import Frame
 from tenka.effect.model import Effect, Look
 from tenka.look import render
+from tenka.look.flip import flip_error as flip
 from tenka.look.render import Renderer, Shot
 from tenka.scene.cameras import view_of
 from tenka.scene.meshes import primitive

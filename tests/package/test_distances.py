@@ -8,7 +8,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from chains import flip
 from command import command
 from PIL import Image
 from routes import many_ways
@@ -19,6 +18,7 @@ from tenka.cache.store import FrameStore
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
 from tenka.effect.storage import save
+from tenka.look.flip import flip_error as flip
 from tenka.pack.amiss import amiss, twice_shown
 from tenka.pack.packing import pack
 from tenka.package import manifest as form

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from build import small_effect
-from chains import flip, one_sprite
+from chains import one_sprite
 from command import command
 from PIL import Image
 
@@ -17,6 +17,7 @@ from tenka.effect import storage
 from tenka.effect.additions import LAYERS, with_new_layer
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
+from tenka.look.flip import flip_error as flip
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, shot_of
 from tenka.pack.packing import pack

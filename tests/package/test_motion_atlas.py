@@ -7,16 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from build import small_effect
-from chains import (
-    as_flipbooks,
-    effect_of,
-    flip,
-    lighter,
-    one_sprite,
-    proof_picture,
-    stage_picture,
-    whole_view,
-)
+from chains import as_flipbooks, effect_of, lighter, one_sprite, proof_picture, stage_picture, whole_view
 from PIL import Image
 
 from tenka.budget.cost import ledger
@@ -24,6 +15,7 @@ from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
+from tenka.look.flip import flip_error as flip
 from tenka.look.sprites import QUAD_FIELDS, draw_quads
 from tenka.pack.packing import pack
 from tenka.package.atlas import load_atlas

@@ -12,7 +12,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 from build import small_effect
-from chains import flip
 from command import command
 from PIL import Image
 from routes import many_ways
@@ -22,6 +21,7 @@ from tenka.cache.store import FrameStore
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
 from tenka.effect.placed import ramp
+from tenka.look.flip import flip_error as flip
 from tenka.pack.packing import pack
 from tenka.package import manifest as form
 from tenka.proof.elements.flipbook import sprites

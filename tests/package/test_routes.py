@@ -13,7 +13,6 @@ import numpy as np
 import pytest
 import trimesh
 from build import small_effect
-from chains import flip
 from command import command
 from PIL import Image
 from routes import alone, many_ways, packed_alone
@@ -33,6 +32,7 @@ from tenka.effect import storage
 from tenka.effect.courses import still
 from tenka.effect.document import on_tier, replaced, with_own
 from tenka.effect.model import ROUTES, Delivery, Effect, Light, Look, Prop, Tier, rerouted, routes_for
+from tenka.look.flip import flip_error as flip
 from tenka.look.march import march
 from tenka.look.pieces import bodies_mesh, lives_of
 from tenka.look.render import Renderer

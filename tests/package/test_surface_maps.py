@@ -28,6 +28,7 @@ from tenka.effect.model import (
 )
 from tenka.effect.routes.livewater import LiveWater
 from tenka.effect.routes.surface import SurfaceMaps
+from tenka.look.flip import flip_error as flip
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, shot_of
 from tenka.pack.packing import pack
@@ -184,7 +185,6 @@ def test_a_window_that_follows_is_told_by_its_corners(tmp_path: Path):
 
 
 def test_proof_draws_what_the_stage_does(store: FrameStore, tmp_path: Path):
-    from chains import flip
 
     effect = pond(texels=48)
     _, folder = packed(effect, store, tmp_path / "p")

@@ -8,17 +8,15 @@ from typing import Any
 
 import numpy as np
 import pytest
+from build import all_frames
 
 from tenka.base.errors import BadInput
-from tenka.base.jobs import Progress
-from tenka.cache.store import FrameStore
 from tenka.effect.additions import poured, without_layer
 from tenka.effect.document import get, replaced
 from tenka.effect.liquid import LiquidLayer, LiquidSource, Tank
 from tenka.effect.model import BasinBox, Effect, WaterLayer
 from tenka.effect.things import as_text, pasted
 from tenka.gas.settings import Moment
-from tenka.run.driver import simulate
 from tenka.run.kinds import kind_of
 from tenka.run.plans import plans_of
 from tenka.water.basin import Basin
@@ -67,16 +65,6 @@ def effect(
     return poured(made, "layers.thrown", "pool")
 
 
-def run(effect: Effect, folder: Path) -> dict[str, list[Any]]:
-    store, plans = FrameStore(folder / "frames"), plans_of(effect, None)
-    done: set[str] = set()
-    for plan in plans.values():
-        if plan.layer.id not in done:
-            simulate(plan, store, Progress())
-            done |= set(plan.group)
-    return {id: [plan.read(store, f, True) for f in range(effect.frames)] for id, plan in plans.items()}
-
-
 def volume(frame: Any) -> float:
     return float(frame.depth.sum(dtype=np.float64)) * frame.cell**2
 
@@ -111,7 +99,7 @@ def test_one_choice_links_both_and_unlinks_them():
     [(0.05, 0.05, 24.0, 1.0), (0.1, 0.05, 30.0, 1.0), (0.05, 0.1, 60.0, 1.0), (0.05, 0.05, 24.0, 0.5)],
 )
 def test_what_falls_in_is_there(tmp_path: Path, cell: float, voxel: float, rate: float, slow: float):
-    frames = run(effect((0.0, 0.0, -1.0), cell, voxel, rate, slow), tmp_path)
+    frames = all_frames(effect((0.0, 0.0, -1.0), cell, voxel, rate, slow), tmp_path)[0]
     had = volume(frames["pool"][0]) + frames["thrown"][0].meta["volume"]
     assert frames["thrown"][0].meta["volume"] == pytest.approx(EDGE**3, rel=0.02)
     for pool, thrown in zip(frames["pool"], frames["thrown"]):
@@ -170,15 +158,31 @@ def test_no_water_is_heaped_on_what_stands_out_of_it():
 @pytest.mark.parametrize("slow", [1.0, 0.5])
 def test_its_push_goes_on_in_the_water(tmp_path: Path, slow: float):
     """It moves the whole pool as it went, by either clock; what presses on slopes takes or gives a part."""
-    frames = run(effect((0.8, 0.0, 0.0), slow=slow, high=0.2), tmp_path)
+    frames = all_frames(effect((0.8, 0.0, 0.0), slow=slow, high=0.2), tmp_path)[0]
     brought = slow * EDGE**3 * 0.8
     first = next(n for n, f in enumerate(frames["thrown"]) if f.meta["volume"] < 0.1 * EDGE**3)
     found = momentum(frames["pool"][first])
     assert 0.6 * brought < found[0] < 1.3 * brought and abs(found[1]) < 0.2 * brought
 
 
+def test_foam_is_given_as_late_as_the_source_is():
+    """Its foam follows its own course, and not how late it hangs on a cue."""
+    made = effect()
+    rest = np.full((40, 40), DEEP, np.float32)
+    basin = Basin(0.05, rest, (-1.0, -1.0), 0.0)
+    fell = Poured(np.zeros((400, 3)), np.full((400, 3), -2.0), 1e-5)
+    for delay, foams, some in ((5.0, 0.0, False), (0.0, 4.0, True), (5.0, 4.0, True)):
+        pours = (
+            made.layer("pool").sources[0].model_copy(update={"delay": delay, "foams": foams, "start": -60.0})
+        )
+        pool = made.layer("pool").model_copy(update={"sources": (pours,)})
+        now = Moment((), 24.0, 6.0, 0.01)
+        taken = taken_in(pool, basin, basin.still(), now, lambda _: fell)
+        assert taken is not None and (taken.foam.max() > 0) == some, (delay, foams)
+
+
 def test_it_dents_and_throws_up_rings_alike_on_all_sides(tmp_path: Path):
-    frames = run(effect(lengths="long"), tmp_path)["pool"]
+    frames = all_frames(effect(lengths="long"), tmp_path)[0]["pool"]
     deepest = min(float(f.rise.min()) for f in frames)
     assert deepest < -0.02  # it presses before the level comes back
     x = (np.arange(frames[0].rise.shape[0]) + 0.5) * frames[0].cell - 1.5
@@ -206,7 +210,7 @@ def test_only_what_falls_joins_and_only_in_the_water(tmp_path: Path):
         )
     )
     made = made.with_layer(made.layer("thrown").model_copy(update={"sources": (up,)}))
-    frames = run(made, tmp_path)["thrown"]
+    frames = all_frames(made, tmp_path)[0]["thrown"]
     assert frames[6].meta["joined"] < 1e-9 and frames[6].meta["volume"] > 0.01
     assert frames[-1].meta["joined"] > 0.01  # and comes down again
     aside = (
@@ -216,7 +220,7 @@ def test_only_what_falls_joins_and_only_in_the_water(tmp_path: Path):
     )
     beside = made.with_layer(made.layer("thrown").model_copy(update={"sources": (aside,)}))
     beside = replaced(beside, "layers.pool.basin.origin", (2.0, 2.0, -DEEP))
-    assert run(beside, tmp_path / "beside")["thrown"][-1].meta["joined"] == 0.0
+    assert all_frames(beside, tmp_path / "beside")[0]["thrown"][-1].meta["joined"] == 0.0
 
 
 def texts(made: Effect) -> list[str]:

@@ -7,10 +7,9 @@ from typing import Any
 
 import numpy as np
 import pytest
+from build import all_frames
 
 from tenka.base.errors import BadInput
-from tenka.base.jobs import Progress
-from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.additions import reshaped, without_layer
 from tenka.effect.document import replaced
@@ -25,8 +24,6 @@ from tenka.effect.model import (
     WaterSource,
 )
 from tenka.effect.things import as_text, pasted
-from tenka.run.driver import simulate
-from tenka.run.plans import plans_of
 from tenka.water.felt import WaterField
 
 
@@ -64,19 +61,8 @@ def effect(rings: float = 0.0, **more: Any) -> Effect:
     return Effect(layers=(water, spray), seconds=1.0)
 
 
-def run(effect: Effect, folder: Path) -> tuple[dict[str, list[Any]], dict[str, Any]]:
-    store, plans = FrameStore(folder / "frames"), plans_of(effect, None)
-    done: set[str] = set()
-    for plan in plans.values():
-        if plan.layer.id not in done:
-            simulate(plan, store, Progress())
-            done |= set(plan.group)
-    frames = {id: [plan.read(store, f, True) for f in range(effect.frames)] for id, plan in plans.items()}
-    return frames, plans
-
-
 def test_as_many_come_off_as_the_torn_area_says(tmp_path: Path):
-    frames, plans = run(effect(), tmp_path)
+    frames, plans = all_frames(effect(), tmp_path)
     assert len(plans["spray"].group) == 1  # the water does not ask for them: they read its stored frames
     torn = [float(f.torn.sum()) * 0.05**2 for f in frames["pool"]]
     assert torn[-1] == pytest.approx(0.09, rel=0.02)
@@ -87,7 +73,7 @@ def test_as_many_come_off_as_the_torn_area_says(tmp_path: Path):
 
 
 def test_what_falls_back_dies_at_the_surface(tmp_path: Path):
-    frames, _ = run(effect(), tmp_path)
+    frames, _ = all_frames(effect(), tmp_path)
     last = frames["spray"][-1].points
     assert len(last) > 20 and last.place[:, 2].min() > -0.12
     # up at 1.5 m/s and down again takes 0.31 s: as many die as were born that long ago
@@ -96,14 +82,14 @@ def test_what_falls_back_dies_at_the_surface(tmp_path: Path):
     early = sum(born[: round((1.0 - 0.31) * 24)])
     assert died == pytest.approx(early, rel=0.12)
     free = replaced(effect(), "layers.spray.ends.in_water", "")
-    frames, _ = run(free, tmp_path)
+    frames, _ = all_frames(free, tmp_path)
     assert frames["spray"][-1].points.place[:, 2].min() < -0.5
 
 
 @pytest.mark.parametrize("steps", [2, 8])
 def test_births_do_not_hang_on_the_steps(steps: int, tmp_path: Path):
-    one, _ = run(effect(), tmp_path)
-    other, _ = run(effect(steps=steps), tmp_path)
+    one, _ = all_frames(effect(), tmp_path)
+    other, _ = all_frames(effect(steps=steps), tmp_path)
     for f in (5, 20):
         a, b = (frames["spray"][f].points for frames in (one, other))
         young_a, young_b = (p.id[p.born > one["spray"][f].time - 0.1] for p in (a, b))
@@ -112,13 +98,13 @@ def test_births_do_not_hang_on_the_steps(steps: int, tmp_path: Path):
 
 
 def test_rings_are_left_where_they_fall_and_the_two_go_as_one(tmp_path: Path):
-    frames, plans = run(effect(rings=0.02), tmp_path)
+    frames, plans = all_frames(effect(rings=0.02), tmp_path)
     assert set(plans["spray"].group) == {"pool", "spray"}
-    still, _ = run(effect(), tmp_path / "b")
+    still, _ = all_frames(effect(), tmp_path / "b")
     a, b = frames["pool"][-1], still["pool"][-1]
     assert float(a.rise.std()) > 3 * float(b.rise.std())
     assert abs(a.meta["astray"]) < 1e-5 * a.meta["volume"]  # rings make no water
-    again, _ = run(effect(rings=0.02), tmp_path / "c")
+    again, _ = all_frames(effect(rings=0.02), tmp_path / "c")
     assert again["pool"][-1].rise.tobytes() == a.rise.tobytes()
 
 

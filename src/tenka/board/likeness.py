@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tenka.look.flip import flip_error
+
 Pictures = Sequence[np.ndarray]
 
 
@@ -24,14 +26,6 @@ class Likeness:
     flip: float
     worst: float
     jerk: float
-
-
-def flip_error(reference: np.ndarray, other: np.ndarray) -> float:
-    """Mean FLIP error between two pictures, (h, w, 3) uint8."""
-    import flip_evaluator
-
-    pair = [np.ascontiguousarray(p.astype(np.float32) / 255.0) for p in (reference, other)]
-    return float(flip_evaluator.evaluate(*pair, "LDR", applyMagma=False)[1])
 
 
 def jerk_of(reference: Pictures, other: Pictures) -> float:

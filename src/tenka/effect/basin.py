@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from tenka.effect.catalogue import BED, WHERE, Settings
+from tenka.effect.layers import run_up_in
 from tenka.effect.placed import Vec3
 
 LEAST_CELLS, MOST_CELLS = 8, 2048
@@ -94,16 +95,7 @@ class BasinBox(Settings):
         label="window follows",
         affects="simulation",
     )
-    run_up: float = WHERE.number(
-        0.0,
-        "s",
-        0,
-        60,
-        "Seconds simulated before the first shown frame.",
-        soft=(0, 6),
-        step=0.1,
-        label="run-up",
-    )
+    run_up: float = run_up_in(WHERE)
     falls: float = BED.number(
         0.0,
         "°",

@@ -11,7 +11,7 @@ from tenka.effect.courses import Value, most
 from tenka.effect.fading import Fading
 from tenka.effect.former import CURL_SIZES, curls_of_two_sizes
 from tenka.effect.gaslook import Look
-from tenka.effect.layers import FIELD, LayerBase
+from tenka.effect.layers import FIELD, LayerBase, run_up_in
 from tenka.effect.placed import Feed, Meeting, Ramp, ramp
 from tenka.effect.sources import Source
 from tenka.effect.voxelbox import VoxelBox
@@ -60,16 +60,7 @@ class DomainBox(VoxelBox):
         soft=(0.1, 2),
         when=("follow", ("True",)),
     )
-    run_up: float = WHERE.number(
-        1.5,
-        "s",
-        0,
-        60,
-        "Seconds simulated before the first shown frame; hides the starting bulge.",
-        soft=(0, 6),
-        step=0.1,
-        label="run-up",
-    )
+    run_up: float = run_up_in(WHERE, 1.5, "; hides the starting bulge")
 
 
 class Motion(Settings):

@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import Any, ClassVar, NamedTuple, Self
 
 from tenka.base.errors import BadInput
-from tenka.effect.catalogue import MOTION
+from tenka.effect.catalogue import MOTION, Section
 from tenka.effect.courses import Value
 from tenka.effect.placed import FROM_LAYER, ON_PROP, Feed, Heard, Meeting, Vec3, heard
 from tenka.effect.routes import Route
@@ -36,6 +36,20 @@ class Link(NamedTuple):
     hands: str
     who: str
     simulated: bool = True
+
+
+def run_up_in(section: Section, seconds: float = 0.0, more: str = "") -> Any:
+    """Declare how long is simulated before what is shown."""
+    return section.number(
+        seconds,
+        "s",
+        0,
+        60,
+        f"Seconds simulated before the first shown frame{more}.",
+        soft=(0, 6),
+        step=0.1,
+        label="run-up",
+    )
 
 
 class LayerBase(Heard):

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from tenka.effect.catalogue import COLLISION, FADING, FOAM, MOTION, QUALITY, WHAT, WHERE, Settings
 from tenka.effect.courses import Value
-from tenka.effect.layers import POINTS, SURFACE, LayerBase, Link
+from tenka.effect.layers import POINTS, SURFACE, LayerBase, Link, run_up_in
 from tenka.effect.placed import Feed, Meeting, Vec3
 from tenka.effect.routes import Route
 from tenka.effect.routes.meshes import Meshes
@@ -24,16 +24,7 @@ class Tank(VoxelBox):
     """The box in which a liquid is simulated; a full voxel holds eight particles. What flies out is gone."""
 
     flat: ClassVar[bool] = False
-    run_up: float = WHERE.number(
-        0.0,
-        "s",
-        0,
-        60,
-        "Seconds simulated before the first shown frame.",
-        soft=(0, 6),
-        step=0.1,
-        label="run-up",
-    )
+    run_up: float = run_up_in(WHERE)
 
 
 class LiquidSource(Feed):

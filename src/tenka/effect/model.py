@@ -232,8 +232,7 @@ class Effect(Settings):
         for link in layer.links():
             if link.of not in known:
                 raise ValueError(f"{link.who} names the layer '{link.of}', which is not in the effect")
-            other = known[link.of]
-            if not other.hands_over(link.hands):
+            if not (other := known[link.of]).hands_over(link.hands):
                 raise ValueError(
                     f"{link.who} names the layer '{link.of}', which hands over {HANDED[other.HANDS]} and "
                     f"not {HANDED[link.hands]}"

@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from tenka.effect.catalogue import BED, COLLISION, FADING, MOTION, QUALITY, Settings
 from tenka.effect.courses import Value
 from tenka.effect.former import FOR_GOOD, half_lives_of_rates
-from tenka.effect.layers import FIELD, POINTS, SURFACE, LayerBase, Link
+from tenka.effect.layers import FIELD, POINTS, SURFACE, LayerBase, Link, run_up_in
 from tenka.effect.placed import Feed, Meeting, ramp
 from tenka.effect.pointlook import PointLook
 from tenka.effect.pointsource import PointSource
@@ -212,16 +212,7 @@ class PointLayer(LayerBase):
     kind: str
     sources: tuple[PointSource, ...] = ()
     colliders: tuple[PointCollider, ...] = ()
-    run_up: float = QUALITY.number(
-        0.0,
-        "s",
-        0,
-        60,
-        "Seconds simulated before the first shown frame.",
-        soft=(0, 6),
-        step=0.1,
-        label="run-up",
-    )
+    run_up: float = run_up_in(QUALITY)
     steps: int = QUALITY.number(
         1,
         "",

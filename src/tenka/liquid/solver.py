@@ -222,26 +222,25 @@ class LiquidSolver:
         """Figures of a frame of `count` steps."""
         volume = particle_volume(self.grid)
         pace = np.linalg.norm(liquid.velocity, axis=1) if len(liquid) else np.zeros(1)
-        high = float(liquid.place[:, 2].max()) if len(liquid) else self.grid.origin[2]
         rounds = self.work.rounds[-count:]
-        return {
+        found = {
             **liquid.figures,
             "count": len(liquid),
             "volume": len(liquid) * volume,
             "fastest": float(pace.max()),
             "energy": float(0.5 * np.square(pace, dtype=np.float64).sum() * volume * 1000.0),
-            "air": float(liquid.air.mean()) if len(liquid) else 0.0,
-            "highest": high,
+            "air": 0.0,
+            "highest": self.grid.origin[2],
             "came": liquid.came,
             "went": liquid.went,
             "joined": liquid.joined,
             "steps": count,
             "rounds": float(np.mean(rounds)) if rounds else 0.0,
-            **({} if not len(liquid) else {
-                "low": liquid.place.min(axis=0).tolist(),
-                "high": liquid.place.max(axis=0).tolist(),
-            }),
-        }  # fmt: skip
+        }
+        if len(liquid):
+            low, high = liquid.place.min(axis=0).tolist(), liquid.place.max(axis=0).tolist()
+            found |= {"air": float(liquid.air.mean()), "highest": high[2], "low": low, "high": high}
+        return found
 
     def take_settings(self, layer: LiquidLayer, forces: tuple[Force, ...], props: tuple[Prop, ...]) -> bool:
         """Go on with new settings from the running state; False when the box itself changed."""

@@ -9,6 +9,7 @@ import numpy as np
 
 from tenka.effect.model import Camera
 from tenka.effect.routes.base import EVERYWHERE
+from tenka.look.flip import flip_map
 from tenka.proof.engine import Package, Players, ProofPicture
 from tenka.scene.cameras import view_of
 
@@ -61,8 +62,6 @@ def jumps(
     ----------
     check : asked before each picture; it may raise
     """
-    import flip_evaluator
-
     found = []
     middle = 0.5 * (package.bounds[0] + package.bounds[1])
     x, y, z = (float(v) for v in middle)
@@ -80,8 +79,7 @@ def jumps(
                 pair.append(package.draw(time, view, players, held_at=side))
             there = (pair[0].layers > 0) | (pair[1].layers > 0)
             there |= (pair[0].rgb != pair[1].rgb).any(axis=2)
-            both = [p.rgb.astype(np.float32) / np.float32(255) for p in pair]
-            error = flip_evaluator.evaluate(*both, "LDR", applyMagma=False)[0].reshape(there.shape)
+            error = flip_map(pair[0].rgb, pair[1].rgb)
             gaps.append(float(error[there].mean()) if there.any() else 0.0)
         worst = int(np.argmax(gaps))
         found.append(

@@ -108,7 +108,7 @@ def gifts(
         part, emission = emitted(source, moment.t, moment.dt, moment.rate)
         if emission <= 0.0 or part <= 0.0 or source.shape in FROM_LAYER:
             continue
-        own = _own(source, middle, moment.rate)
+        own = by_own_delay(source, middle, moment.rate)
         share = known.of(source, max(own(source.size_over), 1e-3), moment.pose(source, 0.5), basin, folder)
         whole = float(share.sum(dtype=np.float64))
         if whole <= 0.0:
@@ -149,7 +149,9 @@ def _with_own(source: WaterSource, push: tuple[float, ...], moment: Moment) -> t
     return tuple(p + share * float(v) for p, v in zip(push, motion.speed))
 
 
-def _own(source: WaterSource, middle: float, rate: float) -> Callable[[Value], float]:
+def by_own_delay(source: WaterSource, middle: float, rate: float) -> Callable[[Value], float]:
+    """Reads a source's courses at a time, as late as the source is."""
+
     def own(value: Value) -> float:
         if not isinstance(value, Course):
             return float(value)

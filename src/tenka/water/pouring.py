@@ -11,6 +11,7 @@ from tenka.base.jit import kernel
 from tenka.effect.model import WaterLayer, heard
 from tenka.gas.settings import Moment, emitted
 from tenka.water.basin import DRY, Basin, WaterState
+from tenka.water.feeding import by_own_delay
 from tenka.water.flow import GRAVITY
 
 COVERS = 0.05  # m/s by which the level rises where what falls in covers the water wholly
@@ -57,32 +58,24 @@ def taken_in(
     Half of the push downwards stops at the surface and presses on it (as a jet's does in its middle), but no
     harder than lays the floor bare: the rest of it goes into the floor.
     """
-    sums = np.zeros((*basin.shape, 4), np.float32)
+    sums: np.ndarray | None = None
     pace = moment.dt / max(moment.span, 1e-9)  # speeds are told by the effect's clock
-    foams, any_ = np.zeros(basin.shape, np.float32), False
     for source in heard(layer.sources):
-        if source.shape != "liquid":
-            continue
+        found = poured(source.of) if source.shape == "liquid" else None
         part, emission = emitted(source, moment.t, moment.dt, moment.rate)
-        found = poured(source.of)
         if part <= 0.0 or emission <= 0.0 or found is None or not len(found.place):
             continue
+        if sums is None:
+            sums, foams = np.zeros((*basin.shape, 4), np.float32), np.zeros(basin.shape, np.float32)
         own = np.zeros_like(sums)
         at = (found.place[:, :2] - np.asarray(basin.origin)) / basin.cell
         share = np.float32(found.volume / basin.cell**2 * part * emission)
-        _gathered(
-            at.astype(np.float32),
-            (pace * found.velocity).astype(np.float32),
-            share,
-            basin.rest,
-            state.rise,
-            own,
-        )
+        speed = (pace * found.velocity).astype(np.float32)
+        _gathered(at.astype(np.float32), speed, share, basin.rest, state.rise, own)
         sums += own
-        strength = max(moment.at(source.foams, source.delay), 0.0)
+        strength = max(by_own_delay(source, moment.t + 0.5 * moment.dt, moment.rate)(source.foams), 0.0)
         np.maximum(foams, np.where(own[..., 0] > 0, np.float32(strength), 0.0), out=foams)
-        any_ = True
-    if not any_:
+    if sums is None:
         return None
     span = max(moment.span, 1e-9)
     height = sums[..., 0]
