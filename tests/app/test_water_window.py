@@ -223,6 +223,15 @@ def test_a_fountain_falls_into_its_bowl_is_told_and_written_out(window: Window, 
     assert get(state.effect, "layers.bowl.sources") == ()
     window.undo()
     assert [s.of for s in get(state.effect, "layers.bowl.sources")] == ["fountain"]
+    state.select("layers.bowl.sources.pours")  # it gives where that falls: nothing places it
+    settle(qtbot, window)
+    shown = {
+        name
+        for name in ("shape", "of", "turn", "parent", "path", "shift_x", "carried", "gives", "foams")
+        if window.sheet.row(f"layers.bowl.sources.pours.{name}") is not None
+    }
+    assert shown == {"shape", "of", "foams"}
+    state.select("layers.fountain")
     settle(qtbot, window)
     frame(window, 11)
     foot = window.sheet.point_foot

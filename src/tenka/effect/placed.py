@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -151,8 +151,19 @@ ON_PROP = ("surface", "inside")
 FROM_LAYER = ("gas", "particles", "water", "liquid")
 
 
+POSE = ("turn", "tilt", "parent", "path", "travel", "faces_path", "shift_x", "shift_y", "shift_z")
+OWN_SPEED = ("carried", "carried_speed")
+
+
 class Feed(Placed):
-    """What feeds a layer: where, and when. Each kind of layer says what is given."""
+    """What feeds a layer: where, and when. Each kind of layer says what is given.
+
+    Attributes
+    ----------
+    IDLE : by shape, settings that do nothing then: what is on a prop stands where that stands
+    """
+
+    IDLE: ClassVar[dict[str, tuple[str, ...]]] = dict.fromkeys(ON_PROP, POSE)
 
     shape: str = WHERE.param("sphere", "The region that gives birth.", cost="source")
     of: str = WHERE.param(

@@ -11,7 +11,7 @@ from tenka.effect.basin import BasinBox
 from tenka.effect.catalogue import COLLISION, FOAM, MOTION, WHAT, WHERE, Settings
 from tenka.effect.courses import Value
 from tenka.effect.layers import POINTS, SURFACE, LayerBase, Link
-from tenka.effect.placed import Feed, Meeting, Vec3, heard
+from tenka.effect.placed import OWN_SPEED, POSE, Feed, Meeting, Vec3, heard
 from tenka.effect.routes import Route
 from tenka.effect.routes.surface import SurfaceMaps
 from tenka.effect.waterlook import WaterLook
@@ -26,6 +26,9 @@ class WaterSource(Feed):
     it."""
 
     born_on: ClassVar[str] = "death"
+    IDLE: ClassVar[dict[str, tuple[str, ...]]] = dict.fromkeys(
+        ("particles", "liquid"), (*POSE, *OWN_SPEED)
+    )  # it gives where those fall
 
     shape: Literal["cylinder", "box", "sphere", "curve", "everywhere", "particles", "liquid"] = WHERE.param(
         "cylinder",

@@ -11,11 +11,11 @@ from tenka.app.state import WHOLE, State
 from tenka.base.errors import TenkaError
 from tenka.effect.catalogue import Param, params
 from tenka.effect.document import get, param_at
-from tenka.effect.model import ON_PROP, Feed, Placed, Prop
+from tenka.effect.model import Feed, Placed, Prop
+from tenka.effect.placed import POSE
 from tenka.scene.files import read
 from tenka.scene.props import mesh_file
 
-POSE = ("turn", "tilt", "parent", "path", "travel", "faces_path", "shift_x", "shift_y", "shift_z")
 FIRST = (
     "shape",
     "file",
@@ -53,8 +53,8 @@ def rows_of(state: State, node: BaseModel) -> list[tuple[str, Param]]:
     layer = state.layer
     if layer is not None and node is getattr(layer, "look", None):
         found = [(n, p) for n, p in found if n not in view_of_kind(layer).hidden]
-    if isinstance(node, Feed) and node.shape in ON_PROP:  # it stands where the prop stands
-        found = [(n, p) for n, p in found if n not in POSE]
+    if isinstance(node, Feed):
+        found = [(n, p) for n, p in found if n not in node.IDLE.get(node.shape, ())]
     if (
         getattr(node, "region", "") == "everywhere" and not view_of_force(node).placed
     ):  # it acts alike everywhere
