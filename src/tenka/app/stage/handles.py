@@ -3,6 +3,7 @@ is kept as a course."""
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -97,9 +98,21 @@ class Carry:
     def __post_init__(self) -> None:
         self.before = self.state.effect
         self.node = get(self.before, self.handle.path)
+        self._began, self._from = time.monotonic(), self.state.time
 
-    def move(self, x: float, y: float, playing: bool) -> None:
-        """Follow the pointer: a thing in the plane that faces the view, a wall along its axis."""
+    def _hands_time(self, pace: float) -> float:
+        """Seconds of the effect by the hand's own clock: each move is simulated anew, so that what is drawn
+        may be far behind the hand, or stand."""
+        return (self._from + (time.monotonic() - self._began) * pace) % self.before.seconds
+
+    def move(self, x: float, y: float, pace: float) -> None:
+        """Follow the pointer: a thing in the plane that faces the view, a wall along its axis.
+
+        Parameters
+        ----------
+        x, y : pixels of the stage
+        pace : seconds of the effect in one of the clock's while it plays, else 0
+        """
         start, way = self.view.ray(x, y)
         if self.handle.axis >= 0:
             self._pull(start, way)
@@ -111,8 +124,8 @@ class Carry:
             self._bend(there)
             return
         shift = self._to_parent(there - self.handle.point)
-        if playing:
-            self.samples.append((self.state.time, shift))
+        if pace > 0.0:
+            self.samples.append((self._hands_time(pace), shift))
         position = tuple(round(float(p + s), 4) for p, s in zip(self.node.position, shift))
         self.state.edit(f"{self.handle.path}.position", position, f"Move {self.node.name}", self.token)
 

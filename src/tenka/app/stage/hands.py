@@ -90,7 +90,7 @@ class Hands:
             stage.wipe_at = min(1.0, max(0.0, to.x() / max(1, stage.width())))
             stage.update()
         elif self._carry is not None:
-            self._carry.move(to.x(), to.y(), stage.live)
+            self._carry.move(to.x(), to.y(), stage.pace if stage.live else 0.0)
         elif self._how == "light":
             self.turn_light(d.x() * 0.5, -d.y() * 0.3)
         elif self._how == "pan":

@@ -62,6 +62,7 @@ class Stage(QWidget):
         self.turning_light = False
         self.show_box = True
         self.live = False
+        self.pace = 1.0  # of what plays: seconds of the effect in one of the clock's, below 0 for backward
         self._following = False
         self._renderer, self._final_renderer = Renderer(), Renderer()
         # preview, the other, or wipe: both with a line between; final run or a trial

@@ -148,12 +148,16 @@ class Tempo(QWidget):
 
     def _set_backward(self, on: bool) -> None:
         self.player.backward = on
-        self._clock = _now()
+        self._pace_changed()
 
     def _set_speed(self, speed: float) -> None:
         self.player.speed = speed
-        self._clock = _now()
+        self._pace_changed()
         self._show_where()
+
+    def _pace_changed(self) -> None:
+        self._clock = _now()
+        self.stage.pace = -self.player.speed if self.player.backward else self.player.speed
 
     def pace_by(self, steps: int) -> None:
         """Play slower or faster by so many of the paces that there are."""
