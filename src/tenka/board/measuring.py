@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -10,51 +9,43 @@ from pathlib import Path
 import numpy as np
 
 from tenka.base.jobs import Progress
-from tenka.board.likeness import Likeness, likeness
+from tenka.board.likeness import Likeness, likeness, mean_flip
+from tenka.board.looking import Looking
+from tenka.board.shelf import SHELF
+from tenka.budget.cost import packed_lines
 from tenka.cache.store import FrameStore
+from tenka.effect.catalogue import Settings
 from tenka.effect.courses import still
-from tenka.effect.document import delivered_on
-from tenka.effect.model import Camera, Effect
+from tenka.effect.document import delivered_on, on_tier
+from tenka.effect.model import Effect, Player
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, seen, shot_of
 from tenka.pack.books import books_of
 from tenka.pack.layout import span_of
-from tenka.pack.packing import pack
 from tenka.proof.engine import Package
 from tenka.run.driver import simulate
 from tenka.run.plans import plans_of
-from tenka.scene.cameras import view_of
 
-MOST_MOMENTS = 8
+PLAYED_MOMENTS = 4  # over a life, at which two ways of playing are held against each other
+STEADY_LIVES = 3  # after which as many are alive as ever will be
+
+Rows = Sequence[Sequence[np.ndarray]]
 
 
 @dataclass(frozen=True)
-class Looking:
-    """From where and when variants are looked at.
+class Measured:
+    """What was measured of a variant.
 
     Attributes
     ----------
-    frames : indices of the effect's frames
-    sides : degrees by which the effect's camera goes round it
-    size : px
+    picture : (h, w, 3) uint8, its middle one
+    ms, mb : what its package takes, counted from what was really written
     """
 
-    frames: tuple[int, ...]
-    sides: tuple[float, ...] = (0.0,)
-    size: tuple[int, int] = (240, 150)
-
-    @classmethod
-    def of(cls, effect: Effect, sides: tuple[float, ...] = (0.0,)) -> Looking:
-        """Moments that lie evenly over an effect, in pairs of neighbours, so that motion is seen."""
-        pairs = min(MOST_MOMENTS // 2, max(1, effect.frames // 2))
-        first = np.linspace(0, max(effect.frames - 2, 0), pairs + 2)[1:-1].round()
-        found = sorted({int(f) + k for f in first for k in (0, 1) if int(f) + k < effect.frames})
-        return cls(tuple(found) or (0,), sides)
-
-    def cameras(self, effect: Effect) -> list[Camera]:
-        """The effect's camera from each side."""
-        camera = effect.camera
-        return [camera.model_copy(update={"heading": camera.heading + side}) for side in self.sides]
+    likeness: Likeness
+    picture: np.ndarray
+    ms: float
+    mb: float
 
 
 def on_one_sprite(effect: Effect) -> Effect:
@@ -70,10 +61,19 @@ def on_one_sprite(effect: Effect) -> Effect:
     return effect.model_copy(update={"deliveries": tuple(deliveries)})
 
 
+def players_of(effect: Effect, tier: str) -> dict[str, Player]:
+    """How the flipbooks of a tier are played, by delivery, with its levers."""
+    return {
+        d.id: d.route.player  # type: ignore[union-attr]
+        for d in on_tier(effect, tier).deliveries
+        if d.route.kind == "flipbook"
+    }
+
+
 def references(
     effect: Effect, folder: Path | None, store: FrameStore, looking: Looking, progress: Progress
 ) -> list[list[np.ndarray]]:
-    """The stage's pictures, a row for each side; what is missing is simulated.
+    """The stage's pictures, a row for each of the views; what is missing is simulated.
 
     Raises
     ------
@@ -84,18 +84,60 @@ def references(
     for plan in plans.values():
         simulate(plan, store, progress)
     books, _ = books_of(effect, folder)
-    progress.begin(len(looking.sides) * len(looking.frames), "Drawing what variants are held against")
+    rows = looking.rows(effect)
+    progress.begin(len(rows) * len(looking.frames), "Drawing what variants are held against")
     found = []
-    for camera in looking.cameras(effect):
-        view, row, renderer = view_of(camera, *looking.size), list[np.ndarray](), Renderer()
+    for view, backdrop in rows:
+        row, renderer = list[np.ndarray](), Renderer()
         for index in looking.frames:
             t = index / effect.rate
             frames, past = gathered(plans, store, index)
             shot = shot_of(effect, frames, folder, t, past=past, books=books)
-            row.append(renderer.draw_shot(shot, still(effect.light, t), view).rgb)
+            light = still(effect.light, t).model_copy(update={"backdrop": backdrop})
+            row.append(renderer.draw_shot(shot, light, view).rgb)
             progress.step()
         found.append(row)
     return found
+
+
+def pictures_of(package: Package, effect: Effect, looking: Looking, progress: Progress) -> Rows:
+    """What a game would show of a package in each of the views."""
+    first, rows = min(e.times[0] for e in package.elements), []
+    for view, backdrop in looking.rows(effect):
+        package.stand_before(backdrop)
+        row = []
+        for f in looking.frames:
+            progress.check()
+            row.append(package.draw(f / effect.rate - first, view, held_at=looking.distance).rgb)
+        rows.append(row)
+    return rows
+
+
+def _played_otherwise(
+    package: Package, effect: Effect, looking: Looking, before: dict[str, Player], now: dict[str, Player]
+) -> float:
+    """FLIP error of what a game shows of a package by the players of now against those of before."""
+    changed = {id: player for id, player in now.items() if id in before and before[id] != player}
+    if not changed:
+        return 0.0
+    life = max(before[id].life for id in changed)
+    view, backdrop = looking.rows(effect)[0]
+    package.stand_before(backdrop)
+    rows = []
+    for players in (before, now):
+        tried: dict[str, Settings] = {id: players[id] for id in now if id in players}
+        rows.append(
+            [
+                package.draw(
+                    (STEADY_LIVES + n / PLAYED_MOMENTS) * life,
+                    view,
+                    package.players(tried=tried),
+                    held_at=looking.distance,
+                ).rgb
+                for n in range(PLAYED_MOMENTS)
+            ]
+        )
+    return mean_flip(rows[:1], rows[1:])
 
 
 def measured(
@@ -104,24 +146,31 @@ def measured(
     folder: Path | None,
     store: FrameStore,
     looking: Looking,
-    against: Sequence[Sequence[np.ndarray]],
+    against: Rows,
     progress: Progress,
-) -> tuple[Likeness, np.ndarray]:
-    """How like an effect is as a tier gets it, and its middle picture.
+    before: Effect | None = None,
+) -> Measured:
+    """How like an effect is as a tier gets it, what that takes, and its middle picture.
+
+    Parameters
+    ----------
+    before : the effect as it was, when `effect` is a variant of it: what another player changes is measured
+        against that
 
     Raises
     ------
     BadInput, TooLarge, Unstable, Cancelled
     """
     played = on_one_sprite(delivered_on(effect, tier))
-    with tempfile.TemporaryDirectory() as spare:
-        target = Path(spare) / "package"
-        pack(played, folder, store, target, progress)
-        package = Package(target)
-        first = min(e.times[0] for e in package.elements)
-        rows = []
-        for camera in looking.cameras(effect):
-            progress.check()
-            view = view_of(camera, *looking.size)
-            rows.append([package.draw(f / effect.rate - first, view).rgb for f in looking.frames])
-    return likeness(against, rows), rows[0][len(rows[0]) // 2]
+    plans = plans_of(effect, folder)
+    names = {layer.id: plans[layer.id].name(effect.frames - 1) for layer in seen(effect)}
+    package = Package(SHELF.packed(played, folder, store, progress, names))
+    rows = pictures_of(package, effect, looking, progress)
+    like = likeness(against, rows, looking.firsts)
+    if before is not None:
+        now = players_of(effect, tier)
+        error = _played_otherwise(package, effect, looking, players_of(before, tier), now)
+        like = like.also_played(error)
+    lines = packed_lines(package.elements, effect, tier)
+    ms = max(sum(line.ms for line in lines), sum(line.update_ms for line in lines))
+    return Measured(like, rows[0][len(rows[0]) // 2], ms, sum(line.mb for line in lines))

@@ -6,7 +6,7 @@ inputs. What the model leaves out is said in docs/numerics.md.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -22,6 +22,7 @@ from tenka.look.shot import SHOWN
 from tenka.pack.layout import bounds_of, left_out, packable, taken
 from tenka.pack.looked import Known
 from tenka.pack.routes import ROUTES as WRITERS
+from tenka.package.parts import Element
 from tenka.run.kinds import KINDS
 
 
@@ -151,6 +152,26 @@ def ledger(
     return Ledger(
         tier, d, tuple(lines), tuple(problems), tuple(uncounted), (*_notes(effect, tier, d), *undrawn)
     )
+
+
+def packed_lines(elements: Sequence[Element], effect: Effect, tier_id: str) -> tuple[Line, ...]:
+    """The lines of a tier by what a package really holds, as the tier plays it.
+
+    Parameters
+    ----------
+    elements : of a package of the effect as the tier gets it
+    """
+    tier, found = effect.tier(tier_id), []
+    d = device(tier.device)
+    played = {delivery.id: delivery for delivery in on_tier(effect, tier.id).deliveries}
+    for element in elements:
+        delivery = played[element.id]
+        player = getattr(delivery.route, "player", None)
+        if player is not None:
+            element = element.model_copy(update={"player": player})
+        line = ROUTES[delivery.route.kind](delivery.name, element, tier, d)
+        found.append(line if _shows(delivery, tier) else _unseen(line, delivery, tier))
+    return tuple(found)
 
 
 def _notes(effect: Effect, tier: Tier, d: Device) -> tuple[str, ...]:

@@ -19,14 +19,25 @@ def sweep(
         list[str] | None,
         typer.Option("--set", help="A setting of a delivery and its values: PATH=A,B,C; may be given again."),
     ] = None,
+    sides: Annotated[
+        str, typer.Option("--sides", help="Degrees round the effect from which it is looked at, with commas.")
+    ] = "0",
+    scheduler: Annotated[
+        str | None,
+        typer.Option(
+            "--scheduler",
+            help="Address of a scheduler whose workers measure, such as tcp://host:8786; by default it is "
+            "done here.",
+        ),
+    ] = None,
     as_json: Json = False,
 ) -> None:
     """Measure every combination of values on a tier, the cheapest first: cost, and likeness to the stage.
 
     What was measured before is known again: a sweep that was stopped goes on.
     """
-    from tenka.board.sweeping import fitted, front
     from tenka.board.sweeping import sweep as tried_all
+    from tenka.board.variants import fitted, front
 
     effect = open_effect(file)
     if not effect.tiers:
@@ -39,15 +50,21 @@ def sweep(
         if not equals or not values:
             raise BadInput(f"'{text}' says no values", "PATH=A,B,C", place="--set")
         asked[path] = [fitted(effect, path, value) for value in values.split(",")]
+    try:
+        round_it = tuple(float(side) for side in sides.split(","))
+    except ValueError:
+        raise BadInput(f"'{sides}' are no degrees", "numbers with commas between", place="--sides") from None
     found = []
-    for one in tried_all(effect, on, asked, file.parent, frame_store(), Bar()):
+    store, every = frame_store(), {"sides": round_it, "scheduler": scheduler}
+    for one in tried_all(effect, on, asked, file.parent, store, Bar(), **every):  # type: ignore[arg-type]
         found.append(one)
         like = one.likeness
         told = ", ".join(f"{path} {value}" for path, value in one.values.items()) or "as it is"
         takes = f"{one.ms:.3f} ms, {one.mb:.2f} MB{' (over)' if one.over else ''}"
         text = f"{told}: {takes}, FLIP {like.flip:.4f}" if like else f"{told}: {one.fault}"
         if like:
-            text += f" (worst {like.worst:.4f}), jerk {like.jerk:.4f}"
+            text += f" (worst {like.worst:.4f}), SSIM {like.ssim:.3f}, jerk {like.jerk:.4f}"
+            text += f", played otherwise {like.played:.4f}" if like.played else ""
         say(
             {
                 "values": dict(one.values),
@@ -57,7 +74,11 @@ def sweep(
                 "over": one.over,
                 "flip": like.flip if like else None,
                 "worst": like.worst if like else None,
+                "ssim": like.ssim if like else None,
                 "jerk": like.jerk if like else None,
+                "played": like.played if like else None,
+                "packed_ms": one.packed_ms if like else None,
+                "packed_mb": one.packed_mb if like else None,
                 "fault": one.fault,
                 "known": one.known,
             },

@@ -114,6 +114,7 @@ def pack(
     tier: str | None = None,
     drawn: Callable[[str, int, np.ndarray], None] | None = None,
     earlier: Sequence[tuple[Path, Effect]] = (),
+    page: bool = True,
 ) -> form.Manifest:
     """Write a package of all deliveries of what is seen: simulate what is missing, draw, lay out, and swap
     the folder in whole.
@@ -126,6 +127,7 @@ def pack(
     drawn : hears of each finished cell (delivery, index, RGBA)
     earlier : packages that were just written, and the effect as each tier had it: atlases that would be drawn
         alike are taken over; it must not differ otherwise
+    page : whether a page that plays it is written too
 
     Raises
     ------
@@ -157,7 +159,8 @@ def pack(
         manifest = _manifest(effect, job, elements, stands)
         (target / form.MANIFEST).write_bytes(manifest.dumps())
         (target / form.ABOUT).write_text(about(manifest))
-        (target / form.PAGE).write_bytes(page_of(target))
+        if page:
+            (target / form.PAGE).write_bytes(page_of(target))
         progress.step()
 
     swap_folder(out, fill, form.is_ours)

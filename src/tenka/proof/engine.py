@@ -166,6 +166,13 @@ class Package:
         if light != self.light:
             self.light, self._seen, self._backdrop = light, None, None
 
+    def stand_before(self, backdrop: str) -> None:
+        """Let another backdrop lie behind the set: its light is as it was packed."""
+        if backdrop != self.light.backdrop:
+            self.packed_light = self.packed_light.model_copy(update={"backdrop": backdrop})
+            self.light = self.light.model_copy(update={"backdrop": backdrop})
+            self._seen, self._backdrop = None, None
+
     @property
     def sun(self) -> tuple[float, float]:
         """Heading and height of the sun as it was packed, degrees."""

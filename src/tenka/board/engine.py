@@ -1,0 +1,163 @@
+"""Where variants are measured: a cluster in this process, or a studio's scheduler by its address."""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import time
+import uuid
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from tenka.base.errors import BadInput
+from tenka.base.jobs import Progress
+from tenka.board.carried import parcels
+from tenka.board.working import HERE, Answer, Job, provide, work
+from tenka.cache.store import FrameStore
+
+POLL = 0.1  # s
+CONNECT_SECONDS = 10
+ALONE_SECONDS = 30.0  # without any worker, until that is told
+RETRIES = 3  # of a variant whose worker was lost
+MOST_SENT = 4  # times that something is sent to the same worker
+
+
+class Engine:
+    """Measures variants by `dask.distributed`; a context, which lets go of all at its end.
+
+    Parameters
+    ----------
+    scheduler : its address, such as tcp://host:8786; by default a cluster of one thread in this process
+    """
+
+    def __init__(self, store: FrameStore, progress: Progress, scheduler: str | None = None) -> None:
+        self.store, self.progress, self.scheduler = store, progress, scheduler
+        self.run = uuid.uuid4().hex
+        self._client: Any = None
+        self._cluster: Any = None
+        self._sent: dict[str, dict[object, int]] = {}
+        self._stopped = False
+
+    def __enter__(self) -> Engine:
+        from distributed import Client, LocalCluster
+
+        logging.getLogger("distributed").setLevel(logging.CRITICAL)
+        try:
+            if self.scheduler is None:
+                HERE[self.run] = (self.store, lambda: self._stopped or self.progress.cancelled)
+                self._cluster = LocalCluster(
+                    n_workers=1,
+                    threads_per_worker=1,
+                    processes=False,
+                    dashboard_address=None,
+                    silence_logs=logging.CRITICAL,
+                )
+                self._client = Client(self._cluster, set_as_default=False)
+            else:
+                self._client = Client(
+                    self.scheduler, timeout=CONNECT_SECONDS, set_as_default=False, name="tenka"
+                )
+        except (OSError, ValueError, TimeoutError) as error:
+            self.__exit__()
+            raise BadInput(
+                f"no scheduler answers at '{self.scheduler}'", "an address such as tcp://host:8786"
+            ) from error
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        HERE.pop(self.run, None)
+        for part in (self._client, self._cluster):
+            if part is not None:
+                with contextlib.suppress(Exception):
+                    part.close(timeout=5)
+
+    def measure(self, jobs: Sequence[Job], named: Mapping[str, Path]) -> Iterator[tuple[int, Answer]]:
+        """Answers as they come, with the number of the job; the first ones are begun first.
+
+        Parameters
+        ----------
+        named : where the files are that the effect names
+
+        Raises
+        ------
+        BadInput
+            When the scheduler or all its workers are gone.
+        Cancelled
+        """
+        told = [replace(job, run=self.run) for job in jobs]
+        pending = {self._submit(job, n): (n, 0) for n, job in enumerate(told)}
+        alone = time.monotonic()
+        try:
+            while pending:
+                self.progress.check()
+                done = [future for future in pending if future.done()]
+                if done or self._workers():
+                    alone = time.monotonic()
+                elif time.monotonic() - alone > ALONE_SECONDS:
+                    raise BadInput(f"{self.scheduler} has no worker any more", "workers that stay")
+                for future in done:
+                    n, times = pending.pop(future)
+                    answer = self._answer(future)
+                    if answer.lacks:
+                        self._provide(answer, named, times)
+                        pending[self._submit(told[n], n, answer.worker)] = (n, times + 1)
+                    else:
+                        yield n, answer
+                if not done:
+                    time.sleep(POLL)
+        finally:
+            self._stop(list(pending))
+
+    def _submit(self, job: Job, n: int, worker: str = "") -> Any:
+        where = {"workers": [worker], "allow_other_workers": True} if worker else {}
+        return self._client.submit(work, job, pure=False, priority=-n, retries=RETRIES, **where)
+
+    def _answer(self, future: Any) -> Answer:
+        if future.status == "finished":
+            found: Answer = future.result()
+            return found
+        if future.status in ("lost", "cancelled"):
+            raise BadInput(f"the scheduler at {self.scheduler} is gone", "one that stays; go on later")
+        error = future.exception()
+        return Answer(fault=f"It could not be measured: {type(error).__name__}: {error}")
+
+    def _provide(self, answer: Answer, named: Mapping[str, Path], times: int) -> None:
+        """Send to a worker what it lacks, and was not sent since a job asked for it `times` times."""
+        if times > MOST_SENT:
+            raise BadInput(f"the worker at {answer.worker} does not keep what it is sent", "room for it")
+        sent = self._sent.setdefault(answer.worker, {})
+        wanted = [one for one in answer.lacks if sent.get(one, 0) <= times]
+        sent.update((one, times + 1) for one in wanted)
+        for parcel in parcels(wanted, named, self.store):
+            self.progress.check()
+            future = self._client.submit(
+                provide, parcel, pure=False, workers=[answer.worker], allow_other_workers=False
+            )
+            ends = time.monotonic() + ALONE_SECONDS
+            while not future.done():
+                self.progress.check()
+                if time.monotonic() > ends:  # it is gone: another one asks
+                    future.cancel()
+                    return
+                time.sleep(POLL)
+
+    def _workers(self) -> int:
+        if self.scheduler is None:
+            return 1
+        with contextlib.suppress(Exception):
+            return len(self._client.scheduler_info(n_workers=-1)["workers"])
+        return 0
+
+    def _stop(self, left: list[Any]) -> None:
+        """Let go of what is still under way."""
+        self._stopped = True
+        if not left or self._client is None:
+            return
+        with contextlib.suppress(Exception):
+            if self.scheduler is not None:
+                from distributed import Event
+
+                Event(f"tenka-stop-{self.run}", client=self._client).set()
+            self._client.cancel(left)
