@@ -29,6 +29,8 @@ from tenka.run.plans import plans_of
 PLAYED_MOMENTS = 4  # over a life, at which two ways of playing are held against each other
 STEADY_LIVES = 3  # after which as many are alive as ever will be
 
+DRAWN = ("blend", "soft_edge")  # what of a player one sprite alone shows
+
 Rows = Sequence[Sequence[np.ndarray]]
 
 
@@ -113,11 +115,13 @@ def pictures_of(package: Package, effect: Effect, looking: Looking, progress: Pr
     return rows
 
 
-def _played_otherwise(
+def played_otherwise(
     package: Package, effect: Effect, looking: Looking, before: dict[str, Player], now: dict[str, Player]
 ) -> float:
     """FLIP error of what a game shows of a package by the players of now against those of before."""
-    changed = {id: player for id, player in now.items() if id in before and before[id] != player}
+    both = [id for id in now if id in before]
+    before = {id: before[id].model_copy(update={n: getattr(now[id], n) for n in DRAWN}) for id in both}
+    changed = [id for id in both if before[id] != now[id]]
     if not changed:
         return 0.0
     life = max(before[id].life for id in changed)
@@ -125,7 +129,7 @@ def _played_otherwise(
     package.stand_before(backdrop)
     rows = []
     for players in (before, now):
-        tried: dict[str, Settings] = {id: players[id] for id in now if id in players}
+        tried: dict[str, Settings] = {id: players[id] for id in both}
         rows.append(
             [
                 package.draw(
@@ -169,7 +173,7 @@ def measured(
     like = likeness(against, rows, looking.firsts)
     if before is not None:
         now = players_of(effect, tier)
-        error = _played_otherwise(package, effect, looking, players_of(before, tier), now)
+        error = played_otherwise(package, effect, looking, players_of(before, tier), now)
         like = like.also_played(error)
     lines = packed_lines(package.elements, effect, tier)
     ms = max(sum(line.ms for line in lines), sum(line.update_ms for line in lines))

@@ -36,12 +36,14 @@ class Shelf:
         store: FrameStore,
         progress: Progress,
         names: Mapping[str, str],
+        only: str | None = None,
     ) -> Path:
         """The folder of a package of an effect as a tier plays it. It stays until others have come.
 
         Parameters
         ----------
         names : of each layer's last frame: what was simulated
+        only : the one delivery that is packed
 
         Raises
         ------
@@ -50,18 +52,19 @@ class Shelf:
         with self._lock:
             of = _all_but_deliveries(played, names)
             if self._home is None or of != self._of:
-                self._clear()
+                self.clear()
                 self._of, self._home = of, tempfile.TemporaryDirectory(prefix="tenka-board-")
             self._count += 1
             target = Path(self._home.name) / f"{self._count}"
-            pack(played, folder, store, target, progress, earlier=self._kept, page=False)
+            pack(played, folder, store, target, progress, only, earlier=self._kept, page=False)
             self._kept.insert(0, (target, played))
             for place, _ in self._kept[MOST:]:
                 shutil.rmtree(place, ignore_errors=True)
             del self._kept[MOST:]
             return target
 
-    def _clear(self) -> None:
+    def clear(self) -> None:
+        """Remove all of them."""
         self._kept.clear()
         if self._home is not None:
             with suppress(OSError):

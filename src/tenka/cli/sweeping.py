@@ -87,3 +87,74 @@ def sweep(
         )
     best = [dict(found[n].values) for n in front(found)]
     say({"front": best}, as_json, f"{len(best)} of {len(found)} are beaten by none in both.")
+
+
+@app.command()
+def suggest(
+    file: File,
+    tier: Annotated[str | None, typer.Option("--tier", help="The tier; by default the first.")] = None,
+    measure: Annotated[
+        bool, typer.Option("--measure", help="Measure each, and hold that against what was foretold.")
+    ] = False,
+    take: Annotated[
+        int | None, typer.Option("--take", help="Write the one of this number into the effect's tier.")
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Find changes that bring a tier within its budget with the least loss, or save much where it is."""
+    from tenka.board.suggesting import Suggester, error_of
+    from tenka.board.sweeping import Bench
+    from tenka.effect import storage
+
+    effect = open_effect(file)
+    if not effect.tiers:
+        raise BadInput("has no tier", "one to bring within its budget", file)
+    tier_of(effect, tier, file)
+    on, progress = tier or effect.tiers[0].id, Bar()
+    finder = Suggester(Bench(effect, on, file.parent, frame_store(), progress))
+    found = finder.suggest(progress)
+    if measure:
+        known = {s.what: s for s in finder.measure(found)}
+        found = [known.get(s.what, s) for s in found]
+    now = finder.now
+    for n, one in enumerate(found, 1):
+        takes = f"{one.ms:.3f} ms, {one.mb:.2f} MB{' (over)' if one.over else ''}"
+        text = f"{n}. {one.what}: {takes}, FLIP {one.loss:+.4f}" + (f"; {one.note}" if one.note else "")
+        tried = one.tried
+        if tried is not None and tried.likeness is None:
+            text += f"; cannot be: {tried.fault}"
+        elif tried is not None:
+            text += f"; measured {tried.packed_ms:.3f} ms, {tried.packed_mb:.2f} MB, FLIP {one.added:+.4f}"
+        say(
+            {
+                "what": one.what,
+                "values": {k: v for change in one.changes for k, v in change.values.items()},
+                "without": [id for change in one.changes for id in change.without],
+                "ms": one.ms,
+                "mb": one.mb,
+                "over": one.over,
+                "flip": one.loss,
+                "note": one.note,
+                "measured": {"ms": tried.packed_ms, "mb": tried.packed_mb, "flip": one.added}
+                if tried is not None and tried.likeness is not None
+                else None,
+            },
+            as_json,
+            text,
+        )
+    if measure:
+        done = [s for s in found if s.tried is not None and s.tried.likeness is not None]
+        off = {
+            "ms": error_of([s.ms for s in done], [s.tried.packed_ms for s in done if s.tried]),
+            "mb": error_of([s.mb for s in done], [s.tried.packed_mb for s in done if s.tried]),
+        }
+        told = {k: v if math.isfinite(v) else None for k, v in off.items()}
+        words = ", ".join(f"{100 * v:.1f} % of the {k.upper() if k == 'mb' else k}" for k, v in off.items())
+        say({"off": told}, as_json, f"Foretold and measured differ by {words} on average.")
+    if not found:
+        say({"now": {"ms": now.ms, "mb": now.mb}}, as_json, "Nothing that saves enough was found.")
+    if take is not None:
+        if not 1 <= take <= len(found):
+            raise BadInput(f"there is no suggestion {take}", f"1 to {len(found)}", place="--take")
+        storage.save(found[take - 1].effect, file)
+        say({"taken": found[take - 1].what}, as_json, f"{found[take - 1].what} is in {file.name} now.")

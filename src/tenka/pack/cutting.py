@@ -7,7 +7,7 @@ lie.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 from scipy.ndimage import map_coordinates
@@ -18,6 +18,7 @@ MARGIN = 1.0  # texels round what is seen, as far as a texel reaches when it is 
 DIRECTIONS = np.radians(np.linspace(3.0, 87.0, 57))  # of cuts, within a quarter turn
 BETWEEN = (0.25, 0.5, 0.75)  # shares of the next frame at which frames that are blended along motion are held
 DIGITS = 5
+FINE = 256  # texels of a frame's side when shapes are united
 SPECK = ((0.0, 0.0), (0.001, 0.0), (0.0, 0.001))  # of a frame in which nothing is seen
 Corners = tuple[tuple[float, float], ...]
 
@@ -127,3 +128,14 @@ def cut_out(seen: Iterator[np.ndarray], corners: int, one: bool) -> form.CutOut:
     if one:
         return form.CutOut(shapes=(shape_of(np.logical_or.reduce(list(seen)), corners),))
     return form.CutOut(shapes=tuple(shape_of(frame, corners) for frame in seen))
+
+
+def united(cuts: Sequence[form.CutOut], corners: int = form.CUT_CORNERS) -> form.CutOut:
+    """One shape round the shapes of several cut-outs of frames that lie alike."""
+    from skimage.draw import polygon2mask
+
+    seen = np.zeros((FINE, FINE), bool)
+    for shape in (shape for cut in cuts for shape in cut.shapes):
+        x, y = np.array(shape).T * FINE
+        seen |= polygon2mask(seen.shape, np.stack([FINE - y, x], axis=1))
+    return form.CutOut(shapes=(shape_of(seen, corners),))

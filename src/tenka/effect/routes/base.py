@@ -64,6 +64,8 @@ class RouteSettings(Settings):
     TAKES : kinds of layers that it can deliver
     SHARED : whether several layers may go into one
     SHOWS : whether the layer itself is seen by it
+    TOGETHER : settings that are changed by the same factor when it is to take less
+    ASIDE : what a game cannot do without a setting, of those that its pictures do not show
     """
 
     TITLE: ClassVar[str]
@@ -71,6 +73,8 @@ class RouteSettings(Settings):
     TAKES: ClassVar[tuple[str, ...]]
     SHARED: ClassVar[bool] = False
     SHOWS: ClassVar[bool] = True
+    TOGETHER: ClassVar[tuple[tuple[str, ...], ...]] = ()
+    ASIDE: ClassVar[dict[str, str]] = {}
     kind: str = ""
     first: float = 0.0
     last: float = 4.0

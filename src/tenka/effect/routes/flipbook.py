@@ -39,6 +39,16 @@ class Flipbook(RouteSettings):
     HINT: ClassVar[str] = "Frames in an atlas, played by sprites that face the camera."
     TAKES: ClassVar[tuple[str, ...]] = ("gas", "particles", "debris", "liquid")
     SHARED: ClassVar[bool] = True
+    TOGETHER: ClassVar[tuple[tuple[str, ...], ...]] = (
+        ("width", "height"),
+        ("columns", "width"),
+        ("rows", "height"),
+    )
+    ASIDE: ClassVar[dict[str, str]] = {
+        "six_way": "the game's lights do not light it then",
+        "normals": "the game's lights do not shape it then",
+        "distance": "it does not meet things in its own depth then",
+    }
     kind: Literal["flipbook"] = "flipbook"
     matches: str = ATLAS.param(
         "",

@@ -40,6 +40,7 @@ class Volume(RouteSettings):
     TITLE: ClassVar[str] = "Volume"
     HINT: ClassVar[str] = "Grids of smoke, heat and flame, frame by frame, to be marched through."
     TAKES: ClassVar[tuple[str, ...]] = ("gas",)
+    ASIDE: ClassVar[dict[str, str]] = {"velocity": "the game does not know how it moves then"}
     kind: Literal["volume"] = "volume"
     first: float = first_moment(VOLUME)
     last: float = last_moment(VOLUME)

@@ -1,0 +1,150 @@
+"""Single changes by which deliveries may take less: every setting that costs says so in the catalogue."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from tenka.base.errors import BadInput
+from tenka.board.variants import Values, with_values
+from tenka.effect.catalogue import Param, params
+from tenka.effect.document import on_tier
+from tenka.effect.model import Delivery, Effect
+from tenka.pack.layout import packable
+
+FACTORS = (0.9, 0.8, 0.71, 0.6, 0.5, 0.35, 0.25)
+MORE = (1.5, 2.0, 3.0, 4.0)
+LOOKS = frozenset(
+    f"{where}{name}"
+    for where, names in (
+        ("", "seen_from seen_to window window_size"),
+        ("player.", "scale size_spread size_over far_share width length reach"),
+    )
+    for name in names.split()
+)
+"""Settings that say what a thing is to look like or where, and not how well it is made."""
+EVEN = 4  # px by which sides of textures go: blocks of compressed ones
+
+
+@dataclass(frozen=True)
+class Change:
+    """A change of one delivery on a tier.
+
+    Attributes
+    ----------
+    what : in words: which delivery, which setting, from what to what
+    values : of settings, by path
+    without : deliveries that are left out
+    note : what is lost that pictures do not show
+    """
+
+    what: str
+    values: Values = field(default_factory=dict)
+    without: tuple[str, ...] = ()
+    note: str = ""
+
+    def on(self, effect: Effect, tier: str) -> Effect:
+        """The effect with the change made on a tier.
+
+        Raises
+        ------
+        BadInput
+            Where it does not fit any more.
+        """
+        effect = with_values(effect, tier, self.values)
+        if self.without:
+            left = effect.tier(tier)
+            out = tuple(dict.fromkeys((*left.without, *self.without)))
+            tiers = tuple(
+                t.model_copy(update={"without": out}) if t.id == left.id else t for t in effect.tiers
+            )
+            effect = effect.model_copy(update={"tiers": tiers})
+        return effect
+
+
+Ladder = list[Change]
+"""Changes of the same setting, from the smallest to the largest."""
+
+
+def ladders(effect: Effect, tier: str) -> Iterator[Ladder]:
+    """All settings of a tier's deliveries that may take less, each with the steps by which it may."""
+    played = on_tier(effect, tier)
+    deliveries = [d for d in packable(played) if not getattr(d.route, "matches", "")]
+    for d in deliveries:
+        path, together = f"deliveries.{d.id}.route", d.route.TOGETHER
+        grouped = {name for group in together for name in group}
+        for group in together:
+            yield _scaled(d, path, group)
+        for owner, prefix in ((d.route, ""), (getattr(d.route, "player", None), "player.")):
+            for p in params(type(owner)).values() if owner is not None else ():
+                name = prefix + p.name
+                if p.cost and name not in LOOKS and name not in grouped and p.shown_when(owner):  # type: ignore[arg-type]
+                    yield from _of_one(d, f"{path}.{name}", p, getattr(owner, p.name))
+    if len(deliveries) > 1:
+        for d in deliveries:
+            yield [Change(f"{d.name}: left out, as {d.route.TITLE.lower()}", without=(d.id,))]
+
+
+def _of_one(d: Delivery, path: str, p: Param, now: Any) -> Iterator[Ladder]:
+    note = d.route.ASIDE.get(p.name, "")
+
+    def change(value: Any, told: str) -> Change:
+        return Change(f"{d.name}: {p.label} {told}", {path: value}, note=note)
+
+    if p.kind == "toggle":
+        yield [change(not now, "off" if now else "on")]
+    elif p.kind == "choice":
+        for other in p.choices:
+            if other != now:
+                yield [change(other, f"“{other}”")]
+    elif p.kind in ("number", "whole") and isinstance(now, int | float):
+        for factors in (FACTORS, MORE):
+            steps = list(dict.fromkeys(_fit(p, now * f) for f in factors))
+            if p.low == 0 and factors is FACTORS:
+                steps.append(0 if p.kind == "whole" else 0.0)
+            ladder = [change(v, f"{now:g} → {v:g} {p.unit}".rstrip()) for v in steps if v != now]
+            if ladder:
+                yield ladder
+
+
+def _fit(p: Param, value: float) -> Any:
+    value = p.clamp(value)
+    return max(1, round(value)) if p.kind == "whole" else float(f"{value:.3g}")
+
+
+def _scaled(d: Delivery, path: str, group: tuple[str, ...]) -> Ladder:
+    """Settings that are changed by the same factor: what counts frames by whole ones, and textures so that a
+    frame stays as large."""
+    table, now = params(type(d.route)), [getattr(d.route, name) for name in group]
+    counts = [n for n, name in enumerate(group) if table[name].unit != "px"]
+    found: Ladder = []
+    if counts:
+        begin = now[counts[0]]
+        factors = [n / begin for n in range(begin - 1, max(1, begin // 2) - 1, -1)]
+    else:
+        factors = list(FACTORS)
+    for f in factors:
+        values = {}
+        for name, value in zip(group, now):
+            p = table[name]
+            exact = value * f
+            whole = round(exact) if p.unit != "px" or counts else EVEN * max(1, round(exact / EVEN))
+            values[f"{path}.{name}"] = int(p.clamp(max(1, whole)))
+        if list(values.values()) == now:
+            continue
+        labels = [table[name].label for name in group]
+        steps = [f"{a} {b} → {c}" for a, b, c in zip(labels, now, values.values())]
+        found.append(Change(f"{d.name}: {', '.join(steps)}", values))
+    return found
+
+
+def fitting(effect: Effect, tier: str, ladder: Ladder, enough: Callable[[Effect], bool]) -> Change | None:
+    """The smallest change of a ladder that is enough; None where none is."""
+    for change in ladder:
+        try:
+            if enough(change.on(effect, tier)):
+                return change
+        except BadInput:
+            continue
+    return None

@@ -1,0 +1,139 @@
+"""Suggestions: what brings a tier within its budget, what it loses as foretold, and as measured."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import pytest
+from build import small_effect
+from command import command
+
+from tenka.base.jobs import Progress
+from tenka.board.changes import ladders
+from tenka.board.probing import FRAMES, stretch
+from tenka.board.suggesting import Suggester, Suggestion, Takes, error_of
+from tenka.board.sweeping import Bench
+from tenka.cache.store import FrameStore
+from tenka.effect import storage
+from tenka.effect.document import delivered_on
+from tenka.effect.model import Effect, Tier
+from tenka.pack.layout import span_of
+
+ROUTE = "deliveries.puff.route"
+
+
+@pytest.fixture(scope="module")
+def store(tmp_path_factory: pytest.TempPathFactory) -> FrameStore:
+    return FrameStore(tmp_path_factory.mktemp("frames"))
+
+
+def effect_within(ms: float, mb: float, **more: object) -> Effect:
+    tier = Tier(id="low", name="Low", device="satchel", distance=6.0, width=480, height=270, ms=ms, mb=mb)
+    return small_effect(tiers=(tier,), **more)
+
+
+def suggester(effect: Effect, store: FrameStore) -> Suggester:
+    return Suggester(Bench(effect, "low", None, store, Progress()))
+
+
+def test_every_setting_that_costs_has_steps_that_are_in_its_range():
+    effect = effect_within(1.0, 1.0)
+    changes = [change for ladder in ladders(effect, "low") for change in ladder]
+    touched = {path for change in changes for path in change.values}
+    for name in ("width", "height", "columns", "rows", "cut_out", "motion", "player.count", "player.blend"):
+        assert f"{ROUTE}.{name}" in touched
+    assert not touched & {f"{ROUTE}.seen_from", f"{ROUTE}.player.scale"}  # what it is to look like
+    for change in changes:
+        change.on(effect, "low")  # each fits
+    fewer = next(c for c in changes if "columns" in c.what)
+    now = effect.deliveries[0].route
+    cells = fewer.values[f"{ROUTE}.width"] / fewer.values[f"{ROUTE}.columns"]
+    assert cells == now.width / now.columns  # a frame stays as large
+
+
+def test_a_stretch_has_frames_as_large_and_as_far_apart():
+    effect = effect_within(1.0, 1.0)
+    route = effect.deliveries[0].route.model_copy(
+        update={"columns": 4, "rows": 3, "width": 256, "height": 96}
+    )
+    whole = effect.deliveries[0].model_copy(update={"route": route})
+    for t in (0.0, 0.2, 0.46):
+        short = stretch(effect, whole, t)
+        a, b = span_of(effect, short)
+        first, last = span_of(effect, whole)
+        assert short.route.width // short.route.columns == 64 and short.route.height // short.route.rows == 32
+        assert (b - a) / (FRAMES - 1) == pytest.approx((last - first) / 11)
+        assert a - 1e-9 <= t <= b + 1e-9 or t > last
+        steps = (a - first) / ((last - first) / 11)
+        assert steps == pytest.approx(round(steps), abs=1e-6)  # they are frames of the whole
+
+
+@pytest.mark.parametrize("tight", ["ms", "mb"])
+def test_what_is_over_comes_within_by_what_is_suggested(store: FrameStore, tight: str):
+    plain = suggester(effect_within(100.0, 100.0), store).now
+    share = 0.6
+    budget = (plain.ms * share, 100.0) if tight == "ms" else (100.0, plain.mb * share)
+    finder = suggester(effect_within(*budget), store)
+    assert finder.over
+    found = finder.suggest(Progress())
+    enough = [s for s in found if not s.over]
+    assert enough and found[: len(enough)] == enough
+    losses = [s.loss for s in enough]
+    assert losses == sorted(losses)
+    known: dict[str, Suggestion] = {s.what: s for s in finder.measure(found)}
+    assert set(known) == {s.what for s in found}
+    for s in known.values():
+        assert s.tried is not None and s.tried.likeness is not None, s.tried and s.tried.fault
+        assert s.ms == pytest.approx(s.tried.packed_ms, rel=0.2) and s.mb == pytest.approx(
+            s.tried.packed_mb, rel=0.2
+        )
+        assert math.isfinite(s.added)
+    best = known[enough[0].what]
+    assert best.added <= min(x.added for x in known.values() if not x.over) + 0.01
+    book = Bench(enough[0].effect, "low", None, store, Progress()).book(enough[0].effect)
+    assert not book.over or any("cut-out" in change.what for change in enough[0].changes)
+    delivered = delivered_on(enough[0].effect, "low")
+    assert delivered != delivered_on(finder.bench.effect, "low")
+
+
+def test_where_one_is_not_enough_several_are_put_together(store: FrameStore):
+    plain = suggester(effect_within(100.0, 100.0), store).now
+    finder = suggester(effect_within(plain.ms * 0.55, plain.mb * 0.2), store)
+    found = finder.suggest(Progress())
+    together = [s for s in found if len(s.changes) > 1]
+    assert together and not together[0].over and found[0] is together[0]
+
+
+def test_within_its_budget_what_saves_much_is_told(store: FrameStore):
+    finder = suggester(effect_within(100.0, 100.0), store)
+    assert not finder.over
+    for s in finder.suggest(Progress()):
+        assert s.ms < finder.now.ms or s.mb < finder.now.mb
+
+
+def test_how_far_off_predictions_were():
+    assert error_of([1.1, 0.9], [1.0, 1.0]) == pytest.approx(0.1)
+    assert error_of([2.0, math.nan], [1.0, 1.0]) == pytest.approx(1.0)
+    assert math.isnan(error_of([], []))
+    assert Takes(2.0, 1.0).beyond(Takes(1.0, 1.0)) == pytest.approx(1.0)
+    assert Takes(0.1, 0.1, amiss=True).beyond(Takes(1.0, 1.0)) > 0
+
+
+def test_the_terminal_takes_one_into_the_tier(
+    tmp_path: Path, store: FrameStore, monkeypatch: pytest.MonkeyPatch
+):
+    monkeypatch.setenv("TENKA_FRAMES", str(store.folder))
+    plain = suggester(effect_within(100.0, 100.0), store).now
+    file = tmp_path / "e.tenka"
+    storage.save(effect_within(plain.ms * 2, plain.mb * 0.6), file)
+    assert command("gate", file, "--tier", "Low").code == 1
+    run = command("suggest", file, "--tier", "low", "--measure", "--json")
+    assert run.code == 0 and run.rows[0]["over"] is False and run.rows[0]["measured"]["mb"] > 0
+    assert run.rows[-1]["off"]["mb"] < 0.2
+    before = file.read_bytes()
+    run = command("suggest", file, "--tier", "low", "--take", "99")
+    assert run.code == 2 and file.read_bytes() == before
+    assert command("suggest", file, "--tier", "low", "--take", "1").code == 0
+    assert command("gate", file, "--tier", "Low").code == 0
+    assert command("suggest", file, "--tier", "no").code == 2
