@@ -25,6 +25,7 @@ from tenka.pack.layout import span_of
 from tenka.proof.engine import Package
 from tenka.run.driver import simulate
 from tenka.run.plans import plans_of
+from tenka.scene.cameras import View
 
 PLAYED_MOMENTS = 4  # over a life, at which two ways of playing are held against each other
 STEADY_LIVES = 3  # after which as many are alive as ever will be
@@ -32,6 +33,21 @@ STEADY_LIVES = 3  # after which as many are alive as ever will be
 DRAWN = ("blend", "soft_edge")  # what of a player one sprite alone shows
 
 Rows = Sequence[Sequence[np.ndarray]]
+
+
+@dataclass(frozen=True)
+class Against:
+    """The stage's pictures, a row for each of the views, and the same of the set alone."""
+
+    rows: Rows
+    bare: Rows
+
+    def changed_as(self, n: int, k: int, shown: np.ndarray, bare: np.ndarray) -> np.ndarray:
+        """The stage's set in a view, changed as a game's set is by what it shows: how sets are drawn, and
+        whether they move, is not what is measured."""
+        found = self.bare[n][k].astype(np.int16) + shown - bare
+        picture: np.ndarray = np.clip(found, 0, 255).astype(np.uint8)
+        return picture
 
 
 @dataclass(frozen=True)
@@ -74,8 +90,8 @@ def players_of(effect: Effect, tier: str) -> dict[str, Player]:
 
 def references(
     effect: Effect, folder: Path | None, store: FrameStore, looking: Looking, progress: Progress
-) -> list[list[np.ndarray]]:
-    """The stage's pictures, a row for each of the views; what is missing is simulated.
+) -> Against:
+    """The stage's pictures; what is missing is simulated.
 
     Raises
     ------
@@ -86,33 +102,52 @@ def references(
     for plan in plans.values():
         simulate(plan, store, progress)
     books, _ = books_of(effect, folder)
+    hidden = tuple(layer.model_copy(update={"hidden": True}) for layer in effect.layers)
+    bare_effect = effect.model_copy(update={"layers": hidden})
     rows = looking.rows(effect)
     progress.begin(len(rows) * len(looking.frames), "Drawing what variants are held against")
-    found = []
+    found: tuple[list[list[np.ndarray]], list[list[np.ndarray]]] = ([], [])
     for view, backdrop in rows:
-        row, renderer = list[np.ndarray](), Renderer()
+        for row in found:
+            row.append([])
+        renderer, alone = Renderer(), Renderer()
         for index in looking.frames:
             t = index / effect.rate
             frames, past = gathered(plans, store, index)
             shot = shot_of(effect, frames, folder, t, past=past, books=books)
             light = still(effect.light, t).model_copy(update={"backdrop": backdrop})
-            row.append(renderer.draw_shot(shot, light, view).rgb)
+            found[0][-1].append(renderer.draw_shot(shot, light, view).rgb)
+            bare = shot_of(bare_effect, {}, folder, t)
+            found[1][-1].append(alone.draw_shot(bare, light, view).rgb)
             progress.step()
-        found.append(row)
-    return found
+    return Against(*found)
 
 
-def pictures_of(package: Package, effect: Effect, looking: Looking, progress: Progress) -> Rows:
-    """What a game would show of a package in each of the views."""
+def pictures_of(
+    package: Package, effect: Effect, looking: Looking, against: Against, progress: Progress
+) -> tuple[Rows, np.ndarray]:
+    """What a game would show of a package in each of the views, on the stage's set; and the middle picture of
+    the first view as it is."""
     first, rows = min(e.times[0] for e in package.elements), []
-    for view, backdrop in looking.rows(effect):
+    middle = looking.firsts[len(looking.firsts) // 2]
+    picture = np.zeros((1, 1, 3), np.uint8)
+    for n, (view, backdrop) in enumerate(looking.rows(effect)):
         package.stand_before(backdrop)
         row = []
-        for f in looking.frames:
+        for k, f in enumerate(looking.frames):
             progress.check()
-            row.append(package.draw(f / effect.rate - first, view, held_at=looking.distance).rgb)
+            shown = shown_at(package, f / effect.rate - first, view, looking)
+            if n == 0 and k == middle:
+                picture = shown[0]
+            row.append(against.changed_as(n, k, *shown))
         rows.append(row)
-    return rows
+    return rows, picture
+
+
+def shown_at(package: Package, time: float, view: View, looking: Looking) -> tuple[np.ndarray, np.ndarray]:
+    """What a game shows of a package at a time, s, and its set alone."""
+    shown = package.draw(time, view, held_at=looking.distance).rgb
+    return shown, package.draw(time, view, runs=(), held_at=looking.distance).rgb
 
 
 def played_otherwise(
@@ -150,7 +185,7 @@ def measured(
     folder: Path | None,
     store: FrameStore,
     looking: Looking,
-    against: Rows,
+    against: Against,
     progress: Progress,
     before: Effect | None = None,
 ) -> Measured:
@@ -169,12 +204,12 @@ def measured(
     plans = plans_of(effect, folder)
     names = {layer.id: plans[layer.id].name(effect.frames - 1) for layer in seen(effect)}
     package = Package(SHELF.packed(played, folder, store, progress, names))
-    rows = pictures_of(package, effect, looking, progress)
-    like = likeness(against, rows, looking.firsts)
+    rows, picture = pictures_of(package, effect, looking, against, progress)
+    like = likeness(against.rows, rows, looking.firsts)
     if before is not None:
         now = players_of(effect, tier)
         error = played_otherwise(package, effect, looking, players_of(before, tier), now)
         like = like.also_played(error)
     lines = packed_lines(package.elements, effect, tier)
     ms = max(sum(line.ms for line in lines), sum(line.update_ms for line in lines))
-    return Measured(like, rows[0][len(rows[0]) // 2], ms, sum(line.mb for line in lines))
+    return Measured(like, picture, ms, sum(line.mb for line in lines))

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from tenka.base.jobs import Progress
-from tenka.board.measuring import on_one_sprite, played_otherwise, players_of
+from tenka.board.measuring import on_one_sprite, played_otherwise, players_of, shown_at
 from tenka.board.shelf import Shelf
 from tenka.board.sweeping import Bench
-from tenka.board.working import rows_at
+from tenka.board.working import against_at
 from tenka.effect.document import delivered_on
 from tenka.effect.model import Delivery, Effect
 from tenka.effect.routes.flipbook import Flipbook
@@ -17,7 +17,7 @@ from tenka.pack.layout import span_of
 from tenka.package.parts import Element
 from tenka.proof.engine import Package
 
-FRAMES = 4  # of an atlas that are drawn for a probe
+FRAMES = 2  # of an atlas that are drawn for a probe: those between which its moment lies
 PROBES = 3  # moments at which it is made, of those at which it is measured
 REACH = 0.15  # s to both sides, of what is written moment by moment
 STRETCHED = frozenset(("flipbook", "slices", "shimmer", "volume", "surface", "meshes"))
@@ -45,7 +45,7 @@ def stretch(effect: Effect, delivery: Delivery, t: float) -> Delivery:
     if count <= FRAMES:
         return delivery
     apart = (last - first) / (count - 1)
-    begin = min(max(int((t - first) / max(apart, 1e-9)) - 1, 0), count - FRAMES)
+    begin = min(max(int((t - first) / max(apart, 1e-9) + 1e-6), 0), count - FRAMES)
     short = {
         "first": first + begin * apart,
         "last": first + (begin + FRAMES - 1) * apart,
@@ -72,9 +72,9 @@ class Prober:
         self.moments = [firsts[round(n)] for n in np.linspace(0, len(firsts) - 1, PROBES)]
         self.moments = list(dict.fromkeys(self.moments))
         self._shelves = [Shelf() for _ in self.moments]
-        against = rows_at(bench.store, bench.against)
+        against = against_at(bench.store, bench.against)
         assert against is not None
-        self._against = [against[0][n] for n in self.moments]
+        self._against = against
 
     def probe(self, made: Effect, id: str, progress: Progress) -> tuple[float, list[Element]]:
         """FLIP error at some moments of one delivery of a variant, and its element of each stretch.
@@ -91,29 +91,27 @@ class Prober:
         elements = [package.elements[0] for _, package in found]
         return float(np.mean([error for error, _ in found])) + playing, elements
 
-    def without(self, id: str, progress: Progress) -> float:
-        """FLIP error of leaving one delivery out."""
-        errors = []
-        for n, picture in enumerate(self._against):
-            _, package = self._drawn(self.bench.effect, id, n, progress)
-            view, _ = self.bench.view.rows(self.bench.effect)[0]
-            errors.append(flip_error(picture, package.draw(0.0, view, runs=()).rgb))
-        return float(np.mean(errors))
+    def without(self) -> float:
+        """FLIP error of leaving what there is out."""
+        pairs = [(self._against.rows[0][k], self._against.bare[0][k]) for k in self.moments]
+        return float(np.mean([flip_error(a, b) for a, b in pairs]))
 
     def _drawn(self, made: Effect, id: str, n: int, progress: Progress) -> tuple[float, Package]:
-        bench = self.bench
-        t = bench.view.frames[self.moments[n]] / bench.effect.rate
+        bench, k = self.bench, self.moments[n]
+        t = bench.view.frames[k] / bench.effect.rate
         played = delivered_on(made, bench.tier)
         short = tuple(stretch(played, d, t) for d in played.deliveries)
         short_one = on_one_sprite(played.model_copy(update={"deliveries": short}))
-        place = self._shelves[n].packed(short_one, bench.folder, bench.store, progress, bench.frames, only=id)
-        package = Package(place)
+        names = bench.frames
+        package = Package(
+            self._shelves[n].packed(short_one, bench.folder, bench.store, progress, names, only=id)
+        )
         view, backdrop = bench.view.rows(bench.effect)[0]
         package.stand_before(backdrop)
         element = package.elements[0]
         since = t - (element.times[0] if element.route in OWN_CLOCK else 0.0)
-        drawn = package.draw(since, view, held_at=bench.view.distance).rgb
-        return flip_error(self._against[n], drawn), package
+        drawn = self._against.changed_as(0, k, *shown_at(package, since, view, bench.view))
+        return flip_error(self._against.rows[0][k], drawn), package
 
     def close(self) -> None:
         """Let go of what was drawn."""

@@ -4,7 +4,7 @@ measured."""
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from tenka.base.errors import BadInput
@@ -95,8 +95,14 @@ class Suggester:
         self.over = self.now.beyond(self.budget) > 0
         self.aim = self.budget if self.over else Takes(AIM * self.now.ms, AIM * self.now.mb)
 
-    def suggest(self, progress: Progress) -> list[Suggestion]:
+    def suggest(
+        self, progress: Progress, hear: Callable[[Suggestion], None] = lambda _: None
+    ) -> list[Suggestion]:
         """Changes that are enough each, the least loss first; then, where none is, several together.
+
+        Parameters
+        ----------
+        hear : is told of each as soon as it is foretold
 
         Raises
         ------
@@ -104,7 +110,7 @@ class Suggester:
         """
         self._prober = Prober(self.bench)
         try:
-            found = self._singles(progress)
+            found = self._singles(progress, hear)
             if self.over and not any(not s.over for s in found):
                 together = self._together(found, progress)
                 found = [*([together] if together is not None else []), *found]
@@ -112,7 +118,7 @@ class Suggester:
             self._prober.close()
         return sorted(found, key=lambda s: (s.over, s.loss))
 
-    def _singles(self, progress: Progress) -> list[Suggestion]:
+    def _singles(self, progress: Progress, hear: Callable[[Suggestion], None]) -> list[Suggestion]:
         chosen = sorted(self._worth(), key=lambda pair: -pair[1])[:MOST]
         progress.begin(len(chosen), "Foretelling what is lost")
         found = []
@@ -120,6 +126,7 @@ class Suggester:
             suggestion = self._foretold((change,), progress)
             if suggestion is not None:
                 found.append(suggestion)
+                hear(suggestion)
             progress.step()
         return found
 
@@ -170,7 +177,7 @@ class Suggester:
                 if delivery.route.told_by_drawing:
                     self._note_drawn(made, delivery, elements)
             for id in (id for change in changes for id in change.without):
-                loss += prober.without(id, progress) - self._before(id, progress)
+                loss += prober.without() - self._before(id, progress)
             takes = self._takes(made)
         except BadInput:
             return None

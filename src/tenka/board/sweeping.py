@@ -22,8 +22,8 @@ from tenka.board.carried import contents_of, frames_of, named_files
 from tenka.board.engine import Engine
 from tenka.board.looking import Looking
 from tenka.board.measuring import Measured, references
-from tenka.board.variants import Tried, Values, combined, keep, kept, key_of
-from tenka.board.working import Job, put_rows, rows_at
+from tenka.board.variants import VERSION, Tried, Values, combined, keep, kept, key_of
+from tenka.board.working import Job, against_at, put_against
 from tenka.budget.cost import Ledger, ledger
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
@@ -86,13 +86,17 @@ class Bench:
     def against(self) -> str:
         """The name under which the stage's pictures are kept, which are drawn when they are first asked
         for."""
-        told: list[Any] = [asdict(self.view), sorted(self.frames.items()), sorted(self.files.items())]
+        told: list[Any] = [
+            VERSION,
+            asdict(self.view),
+            sorted(self.frames.items()),
+            sorted(self.files.items()),
+        ]
         plain = self.effect.model_dump(mode="json", exclude={"deliveries", "tiers", "levers", "name"})
         name = hashlib.blake2b(json.dumps([told, plain]).encode(), digest_size=16).hexdigest() + ".against"
-        if rows_at(self.store, name) is None:
-            put_rows(
-                self.store, name, references(self.effect, self.folder, self.store, self.view, self.progress)
-            )
+        if against_at(self.store, name) is None:
+            drawn = references(self.effect, self.folder, self.store, self.view, self.progress)
+            put_against(self.store, name, drawn)
         return name
 
     def job(self, made: Effect) -> Job:

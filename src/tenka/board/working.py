@@ -15,7 +15,7 @@ from tenka.base.errors import BadInput, Cancelled, TenkaError
 from tenka.base.jobs import Progress
 from tenka.board.carried import Lacking, lacking, laid_out, take
 from tenka.board.looking import Looking
-from tenka.board.measuring import Measured, Rows, measured
+from tenka.board.measuring import Against, Measured, measured
 from tenka.board.variants import keep, kept
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
@@ -82,16 +82,21 @@ HERE: dict[str, tuple[FrameStore, Callable[[], bool]]] = {}
 """Sweeps that run in this process: their store, and whether they are stopped."""
 
 
-def put_rows(store: FrameStore, name: str, rows: Rows) -> None:
+def put_against(store: FrameStore, name: str, against: Against) -> None:
     """Keep the pictures that variants are held against."""
-    store.put(name, {f"{n}": np.stack(row) for n, row in enumerate(rows)}, {"rows": len(rows)})
+    arrays = {f"{n}": np.stack(row) for n, row in enumerate(against.rows)}
+    arrays |= {f"bare{n}": np.stack(row) for n, row in enumerate(against.bare)}
+    store.put(name, arrays, {"rows": len(against.rows)})
 
 
-def rows_at(store: FrameStore, name: str) -> list[list[np.ndarray]] | None:
+def against_at(store: FrameStore, name: str) -> Against | None:
     """The pictures under a name; None when they are not there."""
     found = store.get(name) if store.notice(name) else None
     try:
-        return None if found is None else [list(found[0][f"{n}"]) for n in range(found[1]["rows"])]
+        if found is None:
+            return None
+        arrays, count = found[0], range(found[1]["rows"])
+        return Against([list(arrays[f"{n}"]) for n in count], [list(arrays[f"bare{n}"]) for n in count])
     except KeyError:
         return None
 
@@ -117,7 +122,7 @@ def work(job: Job) -> Answer:
     with tempfile.TemporaryDirectory() as spare:
         try:
             place = laid_out(job.files, folder, store, Path(spare))
-            against = rows_at(store, job.against)
+            against = against_at(store, job.against)
             if against is None:
                 raise BadInput("the pictures that variants are held against are gone")
             effect, before = storage.loads(job.effect), storage.loads(job.before)
