@@ -89,6 +89,7 @@ class Suggester:
         self._prober: Prober | None = None
         self._drawn: dict[str, float] = {}  # share of the counted time, by what is written
         self._base: dict[str, float] = {}
+        self.tried: Tried | None = None  # the effect as it is, once that is measured
         self.now = self._takes(bench.effect)
         tier = bench.effect.tier(bench.tier)
         self.budget = Takes(tier.ms, tier.mb)
@@ -236,17 +237,16 @@ class Suggester:
         b = self.bench
         wanted: list[tuple[Values, Effect, Ledger]] = [({}, b.effect, b.book(b.effect))]
         wanted += [({"n": n}, s.effect, b.book(s.effect)) for n, s in enumerate(found)]
-        now: Tried | None = None
         waiting: list[Tried] = []
         for tried in measure_all(b, wanted, scheduler):
             if not tried.values:
-                now = tried
+                self.tried = tried
             else:
                 waiting.append(tried)
-            if now is not None and now.likeness is not None:
+            if self.tried is not None and self.tried.likeness is not None:
                 for one in waiting:
                     suggestion = found[one.values["n"]]
-                    added = one.likeness.loss - now.likeness.loss if one.likeness else math.nan
+                    added = one.likeness.loss - self.tried.likeness.loss if one.likeness else math.nan
                     yield replace(suggestion, tried=one, added=added)
                 waiting = []
 

@@ -119,11 +119,12 @@ class Bench:
         self, values: Values, book: Ledger, found: Measured | None, fault: str = "", known: bool = False
     ) -> Tried:
         """What was found out about a variant."""
-        takes = (time_of(book), book.mb, book.over)
+        ms, mb = time_of(book), book.mb
         if found is None:
-            return Tried(values, *takes, None, self.blank, fault=fault, known=known)
-        like, picture = found.likeness, found.picture
-        return Tried(values, *takes, like, picture, found.ms, found.mb, fault, known)
+            return Tried(values, ms, mb, book.over, None, self.blank, fault=fault, known=known)
+        tier, like = self.effect.tier(self.tier), found.likeness
+        over = found.ms > tier.ms or found.mb > tier.mb or bool(book.problems)
+        return Tried(values, ms, mb, over, like, found.picture, found.ms, found.mb, fault, known)
 
 
 def measure_all(
@@ -179,9 +180,16 @@ def sweep(
         See `combined` and `measure_all`; or nothing that is seen can be simulated.
     Cancelled
     """
-    progress = progress or Progress()
-    variants = combined(effect, tier, asked)
-    bench = Bench(effect, tier, folder, store, progress, sides, looking=looking)
+    combined(effect, tier, asked)  # a fault is told before anything is simulated
+    bench = Bench(effect, tier, folder, store, progress or Progress(), sides, looking=looking)
+    yield from sweep_on(bench, asked, scheduler)
+
+
+def sweep_on(
+    bench: Bench, asked: Mapping[str, Sequence[Any]], scheduler: str | None = None
+) -> Iterator[Tried]:
+    """A sweep over what a bench has; see `sweep`."""
+    progress, variants = bench.progress, combined(bench.effect, bench.tier, asked)
     costed, unfit = list[tuple[Values, Effect, Ledger]](), list[tuple[Values, str]]()
     for values, made in variants:
         progress.check()

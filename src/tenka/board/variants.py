@@ -34,7 +34,8 @@ class Tried:
     Attributes
     ----------
     values : of settings of deliveries, by path
-    ms, mb : what it takes on the tier; over : whether that is more than its budget
+    ms, mb : what it takes on the tier, as counted before
+    over : whether it takes more than its budget, by what was written where it was
     likeness : how far its pictures are from the stage's; None where it cannot be packed; `fault` says why
     picture : (h, w, 3) uint8, its middle one
     packed_ms, packed_mb : the same by what was written, once it is packed

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QToolTip, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QToolTip, QVBoxLayout, QWidget
 
 from tenka.app import theme
+from tenka.app.board.page import BoardPage
 from tenka.app.scroll import upright_area
 from tenka.app.state import State
 from tenka.budget.cost import Ledger
@@ -212,7 +215,7 @@ def _memory_parts(book: Ledger) -> list[tuple[str, float]]:
 
 
 class BudgetStation(QWidget):
-    """The tiers as cards, and what adds and removes them."""
+    """The tiers as cards with what adds and removes them, and the board of the present one."""
 
     def __init__(self, state: State) -> None:
         super().__init__()
@@ -220,10 +223,53 @@ class BudgetStation(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
+        head = QWidget()
+        head.setObjectName("bench")
+        head.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        tabs = QHBoxLayout(head)
+        tabs.setContentsMargins(12, 0, 12, 0)
+        tabs.setSpacing(4)
+        self.frame_tab = self._tab("Frame", "What each tier's frame and memory are made of")
+        self.board_tab = self._tab("Board", "Variants: what each loses against what it takes")
+        for n, tab in enumerate((self.frame_tab, self.board_tab)):
+            tab.clicked.connect(partial(self.show_part, n))
+            tabs.addWidget(tab)
+        tabs.addStretch(1)
+        column.addWidget(head)
+        self.parts = QStackedWidget()
+        frame = QWidget()
+        under = QVBoxLayout(frame)
+        under.setContentsMargins(0, 0, 0, 0)
+        under.setSpacing(0)
         area = upright_area(False)
         self.cards = Cards(state)
         area.setWidget(self.cards)
-        column.addWidget(area, 1)
+        under.addWidget(area, 1)
+        under.addWidget(self._foot())
+        self.board = BoardPage(state)
+        self.parts.addWidget(frame)
+        self.parts.addWidget(self.board)
+        column.addWidget(self.parts, 1)
+        state.tier_chosen.connect(self._name)
+        state.changed.connect(lambda _: self._name())
+        self._name()
+        self.show_part(0)
+
+    @staticmethod
+    def _tab(name: str, tip: str) -> QPushButton:
+        button = QPushButton(name)
+        button.setProperty("station", True)
+        button.setCheckable(True)
+        button.setToolTip(tip)
+        return button
+
+    def show_part(self, n: int, _: bool = False) -> None:
+        """Show the frame (0) or the board (1)."""
+        self.parts.setCurrentIndex(n)
+        self.frame_tab.setChecked(n == 0)
+        self.board_tab.setChecked(n == 1)
+
+    def _foot(self) -> QWidget:
         foot = QWidget()
         foot.setObjectName("bench")
         foot.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -239,10 +285,7 @@ class BudgetStation(QWidget):
         line.addStretch(1)
         line.addWidget(self.remove)
         line.addWidget(self.add)
-        column.addWidget(foot)
-        state.tier_chosen.connect(self._name)
-        state.changed.connect(lambda _: self._name())
-        self._name()
+        return foot
 
     def _name(self) -> None:
         tier = self.state.tier

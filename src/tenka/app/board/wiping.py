@@ -1,0 +1,99 @@
+"""Two variants beside each other in one picture, with a line between them that is dragged."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from tenka.app import theme
+from tenka.app.board.chart import as_image
+from tenka.app.board.work import Point
+
+STEP = 0.05
+
+
+class Wipe(QWidget):
+    """The pictures of two points, each on its side of a line."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.one: Point | None = None
+        self.other: Point | None = None
+        self.at = 0.5
+        self.setMinimumHeight(150)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Two variants beside each other")
+        self.setToolTip("Drag the line between both; the arrow keys move it too")
+
+    def sizeHint(self) -> QSize:
+        return QSize(520, 230)
+
+    def show_points(self, one: Point | None, other: Point | None) -> None:
+        self.one, self.other = one, other
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.mouseMoveEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        place = self._place()
+        if place is not None:
+            self.at = min(1.0, max(0.0, (event.position().x() - place.left()) / place.width()))
+            self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = {Qt.Key.Key_Left: -STEP, Qt.Key.Key_Right: STEP}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        self.at = min(1.0, max(0.0, self.at + step))
+        self.update()
+
+    def _place(self) -> QRectF | None:
+        shown = next((p for p in (self.one, self.other) if p is not None and p.tried is not None), None)
+        if shown is None or shown.tried is None:
+            return None
+        h, w, _ = shown.tried.picture.shape
+        room = QRectF(self.rect()).adjusted(8, 8, -8, -26)
+        scale = min(room.width() / w, room.height() / h)
+        return QRectF(room.center().x() - w * scale / 2, room.top(), w * scale, h * scale)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.fillRect(self.rect(), theme.colour(theme.GROUND))
+        painter.setFont(theme.font(theme.SMALL))
+        place = self._place()
+        if place is None:
+            painter.setPen(theme.colour(theme.QUIET))
+            painter.drawText(
+                QRectF(self.rect()).adjusted(24, 0, -24, 0),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                "Choose a measured variant for its picture, and another with Ctrl to hold it against.",
+            )
+            return
+        x = place.left() + self.at * place.width()
+        for point, left, right in ((self.one, place.left(), x), (self.other or self.one, x, place.right())):
+            if point is not None and point.tried is not None:
+                painter.save()
+                painter.setClipRect(QRectF(left, place.top(), right - left, place.height()))
+                painter.drawImage(place, as_image(point.tried.picture))
+                painter.restore()
+        if self.other is not None:
+            painter.setPen(QPen(theme.colour(theme.TEXT), 1.2))
+            painter.drawLine(int(x), int(place.top()), int(x), int(place.bottom()))
+        painter.setPen(theme.colour(theme.QUIET))
+        metrics, half = painter.fontMetrics(), self.width() / 2 - 16
+        for point, letter, left, side in (
+            (self.one, "A", 8.0, Qt.AlignmentFlag.AlignLeft),
+            (self.other, "B", self.width() / 2 + 8, Qt.AlignmentFlag.AlignRight),
+        ):
+            if point is not None:
+                words = metrics.elidedText(
+                    f"{letter}: {point.what or 'as it is now'}", Qt.TextElideMode.ElideRight, int(half)
+                )
+                painter.drawText(QRectF(left, self.height() - 20, half, 16), side, words)
