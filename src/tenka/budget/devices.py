@@ -16,6 +16,11 @@ SHIPPED = Path(__file__).parent / "devices"
 BlockFormat = Literal["bc1", "bc3", "bc4", "bc5", "bc7", "astc4x4", "astc6x6", "astc8x8", "r8", "rgba8"]
 
 
+def own_profiles() -> Path:
+    """Where a studio's own profiles are."""
+    return user_config_path("tenka") / "devices"
+
+
 class Device(BaseModel):
     """What a device can do in a second, and what effects may take of it."""
 
@@ -53,7 +58,7 @@ def load_device(file: Path) -> Device:
 def devices() -> dict[str, Device]:
     """All profiles by id: those shipped, then the studio's own from the user's configuration folder."""
     found = {}
-    for folder in (SHIPPED, user_config_path("tenka") / "devices"):
+    for folder in (SHIPPED, own_profiles()):
         for file in sorted(folder.glob("*.json")) if folder.is_dir() else []:
             device = load_device(file)
             found[device.id] = device

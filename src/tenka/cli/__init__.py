@@ -14,10 +14,20 @@ import typer
 
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import stop_on_interrupt
-from tenka.cli import delivering, filming, installing, simulating, sweeping, window
+from tenka.cli import calibrating, delivering, filming, installing, simulating, sweeping, window
 from tenka.cli.common import app
 
-__all__ = ["app", "delivering", "filming", "installing", "main", "simulating", "sweeping", "window"]
+__all__ = [
+    "app",
+    "calibrating",
+    "delivering",
+    "filming",
+    "installing",
+    "main",
+    "simulating",
+    "sweeping",
+    "window",
+]
 
 
 def main() -> None:

@@ -121,7 +121,7 @@ def _traffic(
     )
 
 
-def _operations(element: Flipbook) -> float:
+def operations(element: Flipbook) -> float:
     """Floating-point operations for a shaded pixel."""
     player = element.player
     flops = FLOPS["sample, tint, fade"]
@@ -140,7 +140,7 @@ def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
     one, pixels, drawn = mean_cover(element, player, view)
     covered, touched, sprites = one * tier.copies, pixels * tier.copies, drawn * tier.copies
     traffic = _traffic(element, tier, d, view, covered, touched, sprites)
-    flops = _operations(element)
+    flops = operations(element)
     passes = passes_of(d, covered, covered * flops, traffic.all)
     bound = max(passes, key=lambda k: passes[k])
     calls_ms = tier.copies * d.draw_call_us / 1e3
