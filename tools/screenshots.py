@@ -202,8 +202,19 @@ def pack(s: Studio) -> None:
     view.tabs.button(0).click()
     s.spin(1.0)
     s.window.go_to("budget")
-    s.spin(1.5)
+    s.window.state.choose_tier("low")
+    for name, value in (("ms", 0.2), ("mb", 1.8)):  # so that savings are asked for
+        s.window.state.edit(f"tiers.low.{name}", value)
+    s.window.budget.show_part(1)
+    board = s.window.budget.board
+    board.savings.click()
+    s.until(lambda: board.work.foretold and not board.work.running)
+    board.choose(board.work.points[0], True)
+    s.spin(1.0)
     s.save("budget")
+    for _ in range(2):
+        s.window.undo()
+    s.window.state.choose_tier("mid")
     s.window.go_to("proof")
     s.spin(6.0)
     s.save("proof")
