@@ -168,6 +168,18 @@ def keep(store: FrameStore, name: str, found: Measured) -> None:
     store.put(name, {"picture": found.picture}, told)
 
 
+def beaten_by_none(costs: Sequence[float], losses: Sequence[float]) -> list[int]:
+    """Which of some variants no other beats in both cost and loss, by index, the cheapest first; what is no
+    number is none of them."""
+    there = [n for n, loss in enumerate(losses) if math.isfinite(loss)]
+    best, found = math.inf, []
+    for n in sorted(there, key=lambda n: (costs[n], losses[n])):
+        if losses[n] < best:
+            best = losses[n]
+            found.append(n)
+    return found
+
+
 def front(tried: Sequence[Tried], by: str = "ms") -> list[int]:
     """Which variants no other beats in both loss and cost, by index, the cheapest first.
 
@@ -175,15 +187,5 @@ def front(tried: Sequence[Tried], by: str = "ms") -> list[int]:
     ----------
     by : the cost: "ms" or "mb"
     """
-    order = sorted(
-        (n for n, t in enumerate(tried) if t.likeness is not None),
-        key=lambda n: (getattr(tried[n], by), tried[n].likeness.loss),  # type: ignore[union-attr]
-    )
-    best, found = math.inf, []
-    for n in order:
-        like = tried[n].likeness
-        assert like is not None
-        if like.loss < best:
-            best = like.loss
-            found.append(n)
-    return found
+    losses = [t.likeness.loss if t.likeness is not None else math.nan for t in tried]
+    return beaten_by_none([getattr(t, by) for t in tried], losses)

@@ -15,7 +15,7 @@ from tenka.base.jobs import Progress, Worker
 from tenka.board.changes import Change
 from tenka.board.suggesting import Suggester, Suggestion, error_of
 from tenka.board.sweeping import Bench, measure_all, sweep_on, time_of
-from tenka.board.variants import Tried
+from tenka.board.variants import Tried, beaten_by_none
 from tenka.effect.document import param_at
 from tenka.effect.model import Effect
 
@@ -247,10 +247,5 @@ def _told(effect: Effect, path: str, value: Any) -> str:
 
 def front_of(points: Sequence[Point], by: str) -> list[Point]:
     """Those that no other beats in both what they lose and what they take, the cheapest first."""
-    best, found = math.inf, []
-    there = [p for p in points if not p.fault and math.isfinite(p.added)]
-    for point in sorted(there, key=lambda p: (getattr(p, by), p.added)):
-        if point.added < best - 1e-9:
-            best = point.added
-            found.append(point)
-    return found
+    losses = [math.nan if p.fault else p.added for p in points]
+    return [points[n] for n in beaten_by_none([getattr(p, by) for p in points], losses)]
