@@ -110,7 +110,7 @@ class Chart(QWidget):
             return
         self._axes(painter, room)
         self._front(painter)
-        for point in self.points:
+        for point in sorted(self.points, key=lambda p: not p.what):  # how it is now is never hidden
             self._dot(painter, point)
         if self._over is not None:
             self._tip(painter, self._over)

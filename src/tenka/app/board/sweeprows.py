@@ -47,7 +47,7 @@ class SweepRows(QWidget):
         self.adds.setToolTip("Try these values, in every combination with those of other settings")
         self.adds.clicked.connect(lambda _=False: self.add())
         line.addWidget(self.setting, 3)
-        line.addWidget(self.values, 2)
+        line.addWidget(self.values, 3)
         line.addWidget(self.adds)
         column.addLayout(line)
         self.rows = QVBoxLayout()
