@@ -31,7 +31,7 @@ class Chart(QWidget):
         self._over: Point | None = None
         self.words = ""
         self.setMouseTracking(True)
-        self.setMinimumSize(300, 200)
+        self.setMinimumSize(200, 110)
         self.setAccessibleName("Board: what variants lose against what they take")
 
     def sizeHint(self) -> QSize:

@@ -28,7 +28,7 @@ from tenka.app.timers import once
 from tenka.base.words import span
 from tenka.effect.document import param_at
 
-SIDE = 330
+SIDE, LEAST_SIDE = 330, 200
 SHOW_MS = 60
 EMPTY = (
     "Find savings looks for the single changes that bring this tier within its budget with the least loss, "
@@ -59,7 +59,10 @@ class BoardPage(QWidget):
         self.which.currentIndexChanged.connect(lambda _: self._show())
         self.about = QLabel()
         self.about.setProperty("quiet", True)
+        self.about.setMinimumWidth(40)
         for part in (self.by, self.which):
+            part.setMinimumContentsLength(6)
+            part.setSizeAdjustPolicy(ChoiceField.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             top.addWidget(part)
         top.addWidget(self.about, 1)
         left.addLayout(top)
@@ -79,6 +82,7 @@ class BoardPage(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Variants")
         self.list.setWordWrap(True)
+        self.list.setMinimumHeight(48)
         self.list.currentItemChanged.connect(self._item_chosen)
         self.list.itemActivated.connect(lambda _: self.take())
         self.takes = QPushButton("Take into the tier")
@@ -95,12 +99,13 @@ class BoardPage(QWidget):
         side.addSpacing(6)
         side.addWidget(self.rows)
         side.addWidget(self.tries)
-        line.addLayout(left, 1)
+        line.addLayout(left, 2)
         holder = QWidget()
-        holder.setFixedWidth(SIDE)
+        holder.setMinimumWidth(LEAST_SIDE)
+        holder.setMaximumWidth(SIDE)
         holder.setLayout(side)
         side.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(holder)
+        line.addWidget(holder, 1)
         self._soon = once(self, SHOW_MS, self._show)
         self.work.changed.connect(self._soon.start)
         for signal in (state.tier_chosen, state.costed):

@@ -21,7 +21,7 @@ class Wipe(QWidget):
         self.one: Point | None = None
         self.other: Point | None = None
         self.at = 0.5
-        self.setMinimumHeight(150)
+        self.setMinimumHeight(56)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Two variants beside each other")
         self.setToolTip("Drag the line between both; the arrow keys move it too")
