@@ -104,7 +104,7 @@ def test_sixty_variants_survive_a_kill_and_a_lost_worker(
     started = time.monotonic()
     alone = command(*[w for w in words if w not in ("--scheduler", studio.address)])
     took = time.monotonic() - started
-    assert alone.code == 0 and all(row["known"] for row in alone.rows[:-1]) and took < 30
+    assert alone.code == 0 and all(row["known"] for row in alone.rows[:-1]) and took < 60
 
     def board(rows: list[dict]) -> list[tuple]:
         keys = ("ms", "mb", "flip", "ssim", "jerk", "played")

@@ -51,7 +51,7 @@ class Engine:
                     n_workers=1,
                     threads_per_worker=1,
                     processes=False,
-                    dashboard_address=None,
+                    dashboard_address="127.0.0.1:0",  # nobody elsewhere is to see it
                     silence_logs=logging.CRITICAL,
                 )
                 self._client = Client(self._cluster, set_as_default=False)
@@ -99,8 +99,10 @@ class Engine:
                     raise BadInput(f"{self.scheduler} has no worker any more", "workers that stay")
                 for future in done:
                     n, times = pending.pop(future)
-                    answer = self._answer(future)
-                    if answer.lacks:
+                    answer = self._answer(future, times)
+                    if answer is None:  # what it found went with its worker
+                        pending[self._submit(told[n], n)] = (n, times + 1)
+                    elif answer.lacks:
                         self._provide(answer, named, times)
                         pending[self._submit(told[n], n, answer.worker)] = (n, times + 1)
                     else:
@@ -114,14 +116,15 @@ class Engine:
         where = {"workers": [worker], "allow_other_workers": True} if worker else {}
         return self._client.submit(work, job, pure=False, priority=-n, retries=RETRIES, **where)
 
-    def _answer(self, future: Any) -> Answer:
-        if future.status == "finished":
-            found: Answer = future.result()
+    def _answer(self, future: Any, times: int) -> Answer | None:
+        """What came of a job; None where that was lost, and it is to be done again."""
+        try:
+            found: Answer = future.result(timeout=CONNECT_SECONDS)
             return found
-        if future.status in ("lost", "cancelled"):
-            raise BadInput(f"the scheduler at {self.scheduler} is gone", "one that stays; go on later")
-        error = future.exception()
-        return Answer(fault=f"It could not be measured: {type(error).__name__}: {error}")
+        except Exception as error:  # whatever a worker or the way to it may raise
+            if times < RETRIES:
+                return None
+            return Answer(fault=f"It could not be measured: {type(error).__name__}: {error}")
 
     def _provide(self, answer: Answer, named: Mapping[str, Path], times: int) -> None:
         """Send to a worker what it lacks, and was not sent since a job asked for it `times` times."""

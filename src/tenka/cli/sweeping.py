@@ -85,6 +85,7 @@ def sweep(
             as_json,
             text,
         )
+    found.sort(key=lambda one: str(sorted(map(str, one.values.items()))))  # of equals the same one each time
     best = [dict(found[n].values) for n in front(found)]
     say({"front": best}, as_json, f"{len(best)} of {len(found)} are beaten by none in both.")
 
