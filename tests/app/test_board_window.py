@@ -17,6 +17,7 @@ from tenka.app.window import Window
 from tenka.budget.cost import ledger
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
+from tenka.effect.document import with_tier
 from tenka.effect.model import Tier
 
 TIGHT = 0.05  # MB: the atlases of the effect take 0.12
@@ -77,12 +78,18 @@ def test_what_was_foretold_is_measured_and_told(window: Window, qtbot: QtBot):
     QTest.mouseClick(board.chart, LEFT, pos=board.chart.place_of(one).toPoint())
     place = board.chart.place_of(other).toPoint()
     QTest.mouseClick(board.chart, LEFT, Qt.KeyboardModifier.ControlModifier, place)
+    assert board.other is not None and board.other.what != board.one.what
     assert board.one is not None and board.wipe.one is not None and board.wipe.other is not None
     half = board.wipe.at
     QTest.keyClick(board.wipe, Qt.Key.Key_Right)
     assert board.wipe.at > half
     picture = board.chart.grab().toImage()
     assert len({picture.pixel(x, y) for x in range(0, 400, 7) for y in range(0, 200, 7)}) > 4
+    seen = set()  # points that lie on each other are reached one after another
+    for _ in range(len(board.chart.points)):
+        QTest.mouseClick(board.chart, LEFT, pos=board.chart.place_of(one).toPoint())
+        seen.add(board.one.what)
+    assert {p.what for p in board.chart._under(board.chart.place_of(one))} <= seen
     # filters
     board.which.setCurrentIndex(board.which.findData("within"))
     assert all(not p.over for p in board.shown if p.what)
@@ -133,6 +140,23 @@ def test_a_run_is_stopped_at_once(window: Window, qtbot: QtBot):
     count = len(board.work.points)
     qtbot.wait(1500)
     assert len(board.work.points) == count
+
+
+def test_each_tier_has_a_board_of_its_own(window: Window, qtbot: QtBot):
+    state = window.state
+    state.apply(with_tier(state.effect, "low")[0], "Add a tier")
+    other = state.effect.tiers[-1].id
+    next(a for a in window.actions_.all if a.name == "Find savings on the board").call()
+    board = window.budget.board
+    assert board.work.running and window.budget.parts.currentWidget() is board
+    until(qtbot, lambda: board.work.foretold, 60_000)
+    assert board.work.points
+    state.choose_tier(other)
+    qtbot.wait(150)
+    assert not board.work.points and not board.chart.points and board.list.count() == 0
+    state.choose_tier("low")
+    qtbot.wait(150)
+    assert board.chart.points and not board.work.stale
 
 
 def test_the_front_of_points():

@@ -114,7 +114,7 @@ class Engine:
 
     def _submit(self, job: Job, n: int, worker: str = "") -> Any:
         where = {"workers": [worker], "allow_other_workers": True} if worker else {}
-        return self._client.submit(work, job, pure=False, priority=-n, retries=RETRIES, **where)
+        return self._client.submit(work, job, pure=False, priority=-n, **where)
 
     def _answer(self, future: Any, times: int) -> Answer | None:
         """What came of a job; None where that was lost, and it is to be done again."""

@@ -80,8 +80,10 @@ class Looking:
         if np.all(np.abs(view.eye - middle) <= (high - low) / 2) or reach < 0.1:  # it stands in it
             return replace(plain, held_at=away, backdrops=_others(effect))
         px_per_m = tier.height / (2.0 * math.tan(math.radians(tier.fov) / 2) * away)
-        wide = MARGIN * float(np.linalg.norm((high - low)[:2]))
-        tall = MARGIN * float((high - low)[2] + 0.5 * np.linalg.norm((high - low)[:2]) * 0.35)
+        across = float(np.linalg.norm((high - low)[:2]))  # from whichever side
+        leans = abs(math.radians(effect.camera.pitch))
+        wide = MARGIN * across
+        tall = MARGIN * ((high - low)[2] * math.cos(leans) + across * math.sin(leans))
         density = max(1.0, wide * px_per_m / MOST_PX, tall * px_per_m / MOST_PX)
         width, height = (min(MOST_PX, max(LEAST_PX, math.ceil(m * px_per_m / density))) for m in (wide, tall))
         return cls(

@@ -17,6 +17,7 @@ from tenka.budget.cost import Ledger, packed_lines
 from tenka.effect.document import delivered_on
 from tenka.effect.model import Delivery, Effect
 from tenka.pack.cutting import united
+from tenka.pack.layout import taken
 from tenka.package.elements.flipbook import Flipbook
 from tenka.package.parts import Element
 
@@ -86,10 +87,15 @@ class Suggester:
 
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
-        self._prober: Prober | None = None
+        self._prober = Prober(bench)
         self._drawn: dict[str, float] = {}  # share of the counted time, by what is written
         self._base: dict[str, float] = {}
         self.tried: Tried | None = None  # the effect as it is, once that is measured
+        for delivery in delivered_on(bench.effect, bench.tier).deliveries:
+            if delivery.route.told_by_drawing and taken(bench.effect, delivery):
+                error, elements = self._prober.probe(bench.effect, delivery.id, bench.progress)
+                self._base[delivery.id] = error
+                self._note_drawn(bench.effect, delivery, elements)
         self.now = self._takes(bench.effect)
         tier = bench.effect.tier(bench.tier)
         self.budget = Takes(tier.ms, tier.mb)
@@ -109,7 +115,6 @@ class Suggester:
         ------
         BadInput, TooLarge, Unstable, Cancelled
         """
-        self._prober = Prober(self.bench)
         try:
             found = self._singles(progress, hear)
             if self.over and not any(not s.over for s in found):
@@ -157,17 +162,16 @@ class Suggester:
 
     def _takes(self, made: Effect) -> Takes:
         book = self.bench.book(made)
-        names = {d.name: d for d in delivered_on(made, self.bench.tier).deliveries}
-        less = 0.0
-        for line in book.lines:
-            share = self._drawn.get(_written(names[line.layer]), 1.0) if line.layer in names else 1.0
-            less += (1.0 - share) * line.ms
+        drawn: dict[tuple[str, str], float] = {
+            (d.name, d.route.kind): self._drawn.get(_written(d), 1.0)
+            for d in delivered_on(made, self.bench.tier).deliveries
+        }
+        less = sum((1.0 - drawn.get((line.layer, line.route), 1.0)) * line.ms for line in book.lines)
         return Takes(max(book.ms - less, book.update_ms), book.mb, bool(book.problems))
 
     def _foretold(self, changes: tuple[Change, ...], progress: Progress) -> Suggestion | None:
         """A suggestion with what it loses; None where it cannot be packed, or saves nothing after all."""
         b, prober, loss = self.bench, self._prober, 0.0
-        assert prober is not None
         made = b.effect
         try:
             for change in changes:
@@ -189,7 +193,6 @@ class Suggester:
     def _before(self, id: str, progress: Progress) -> float:
         """What a delivery loses as it is now."""
         if id not in self._base:
-            assert self._prober is not None
             self._base[id] = self._prober.probe(self.bench.effect, id, progress)[0]
         return self._base[id]
 
@@ -220,8 +223,8 @@ class Suggester:
                 return None
             _, best, made = min(options, key=lambda o: o[0])
             changes.append(best.changes[0])
-            taken = set(best.changes[0].values) | set(best.changes[0].without)
-            left = [s for s in left if not taken & (set(s.changes[0].values) | set(s.changes[0].without))]
+            touched = set(best.changes[0].values) | set(best.changes[0].without)
+            left = [s for s in left if not touched & (set(s.changes[0].values) | set(s.changes[0].without))]
             takes = self._takes(made)
         if takes.beyond(self.aim) > 0 or len(changes) < 2:
             return None
@@ -243,12 +246,13 @@ class Suggester:
                 self.tried = tried
             else:
                 waiting.append(tried)
-            if self.tried is not None and self.tried.likeness is not None:
-                for one in waiting:
-                    suggestion = found[one.values["n"]]
-                    added = one.likeness.loss - self.tried.likeness.loss if one.likeness else math.nan
-                    yield replace(suggestion, tried=one, added=added)
-                waiting = []
+            if self.tried is None:
+                continue
+            for one in waiting:
+                both = (one.likeness, self.tried.likeness)
+                added = both[0].loss - both[1].loss if both[0] and both[1] else math.nan
+                yield replace(found[one.values["n"]], tried=one, added=added)
+            waiting = []
 
 
 def _written(delivery: Delivery) -> str:

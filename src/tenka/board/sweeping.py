@@ -119,12 +119,12 @@ class Bench:
         self, values: Values, book: Ledger, found: Measured | None, fault: str = "", known: bool = False
     ) -> Tried:
         """What was found out about a variant."""
-        ms, mb = time_of(book), book.mb
         if found is None:
-            return Tried(values, ms, mb, book.over, None, self.blank, fault=fault, known=known)
+            takes = (time_of(book), book.mb, book.over)
+            return Tried(values, *takes, None, self.blank, fault, known)
         tier, like = self.effect.tier(self.tier), found.likeness
         over = found.ms > tier.ms or found.mb > tier.mb or bool(book.problems)
-        return Tried(values, ms, mb, over, like, found.picture, found.ms, found.mb, fault, known)
+        return Tried(values, found.ms, found.mb, over, like, found.picture, fault, known)
 
 
 def measure_all(

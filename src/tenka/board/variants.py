@@ -34,11 +34,10 @@ class Tried:
     Attributes
     ----------
     values : of settings of deliveries, by path
-    ms, mb : what it takes on the tier, as counted before
-    over : whether it takes more than its budget, by what was written where it was
+    ms, mb : what it takes on the tier, by what was written; as counted before where it was not
+    over : whether that is more than its budget
     likeness : how far its pictures are from the stage's; None where it cannot be packed; `fault` says why
     picture : (h, w, 3) uint8, its middle one
-    packed_ms, packed_mb : the same by what was written, once it is packed
     known : whether it had been measured before
     """
 
@@ -48,8 +47,6 @@ class Tried:
     over: bool
     likeness: Likeness | None
     picture: np.ndarray
-    packed_ms: float = math.nan
-    packed_mb: float = math.nan
     fault: str = ""
     known: bool = False
 

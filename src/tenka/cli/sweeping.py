@@ -77,8 +77,6 @@ def sweep(
                 "ssim": like.ssim if like else None,
                 "jerk": like.jerk if like else None,
                 "played": like.played if like else None,
-                "packed_ms": one.packed_ms if like else None,
-                "packed_mb": one.packed_mb if like else None,
                 "fault": one.fault,
                 "known": one.known,
             },
@@ -125,7 +123,7 @@ def suggest(
         if tried is not None and tried.likeness is None:
             text += f"; cannot be: {tried.fault}"
         elif tried is not None:
-            text += f"; measured {tried.packed_ms:.3f} ms, {tried.packed_mb:.2f} MB, FLIP {one.added:+.4f}"
+            text += f"; measured {tried.ms:.3f} ms, {tried.mb:.2f} MB, FLIP {one.added:+.4f}"
         say(
             {
                 "what": one.what,
@@ -136,7 +134,7 @@ def suggest(
                 "over": one.over,
                 "flip": one.loss,
                 "note": one.note,
-                "measured": {"ms": tried.packed_ms, "mb": tried.packed_mb, "flip": one.added}
+                "measured": {"ms": tried.ms, "mb": tried.mb, "flip": one.added}
                 if tried is not None and tried.likeness is not None
                 else None,
             },
@@ -146,8 +144,8 @@ def suggest(
     if measure:
         done = [s for s in found if s.tried is not None and s.tried.likeness is not None]
         off = {
-            "ms": error_of([s.ms for s in done], [s.tried.packed_ms for s in done if s.tried]),
-            "mb": error_of([s.mb for s in done], [s.tried.packed_mb for s in done if s.tried]),
+            "ms": error_of([s.ms for s in done], [s.tried.ms for s in done if s.tried]),
+            "mb": error_of([s.mb for s in done], [s.tried.mb for s in done if s.tried]),
         }
         told = {k: v if math.isfinite(v) else None for k, v in off.items()}
         words = ", ".join(f"{100 * v:.1f} % of the {k.upper() if k == 'mb' else k}" for k, v in off.items())

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from tenka.app import theme
 from tenka.app.board.work import Point, front_of
+from tenka.app.stage.drawn import as_image
 
 LEFT, TOP, RIGHT, BOTTOM = 62, 26, 18, 40
 DOT = 5.0
@@ -65,20 +67,17 @@ class Chart(QWidget):
         x = room.left() + room.width() * getattr(point, self.by) / most
         return QPointF(x, room.top() + room.height() * (point.added - low) / (high - low))
 
-    def _under(self, at: QPointF) -> Point | None:
-        found = [
-            (math.dist((at.x(), at.y()), (q.x(), q.y())), n)
-            for n, p in enumerate(self.points)
-            for q in [self.place_of(p)]
-        ]
-        near = min(found, default=(math.inf, -1))
-        return self.points[near[1]] if near[0] <= NEAR else None
+    def _under(self, at: QPointF) -> list[Point]:
+        """The points at a place, the nearest first."""
+        gaps = [math.dist((at.x(), at.y()), (q.x(), q.y())) for q in map(self.place_of, self.points)]
+        near = sorted((gap, n) for n, gap in enumerate(gaps) if gap <= NEAR)
+        return [self.points[n] for _, n in near]
 
     # --- hands --------------------------------------------------------------------------------
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        over = self._under(event.position())
+        over = next(iter(self._under(event.position())), None)
         if over is not self._over:
             self._over = over
             self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
@@ -90,10 +89,18 @@ class Chart(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        point = self._under(event.position())
-        if point is not None:
-            against = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-            self.chosen.emit(point, against or event.button() == Qt.MouseButton.RightButton)
+        there = self._under(event.position())
+        if not there:
+            return
+        held = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        against = bool(held) or event.button() == Qt.MouseButton.RightButton
+        names = [p.what for p in there]
+        last = self.other if against else self.one  # of several that lie on each other, the next each time
+        begin = names.index(last.what) + 1 if last is not None and last.what in names else 0
+        turn = [there[(begin + n) % len(there)] for n in range(len(there))]
+        if against and self.one is not None:
+            turn = [p for p in turn if p.what != self.one.what] or turn
+        self.chosen.emit(turn[0], against)
 
     # --- drawing ------------------------------------------------------------------------------
 
@@ -223,22 +230,14 @@ def told(point: Point) -> list[str]:
     return lines + ([point.note] if point.note else [])
 
 
-def draw_fitting(painter: QPainter, box: QRectF, rgb: object) -> QRectF:
-    """A picture, as large as fits into a box; where it lies."""
+def draw_fitting(painter: QPainter, box: QRectF, rgb: np.ndarray) -> None:
+    """A picture, as large as fits into a box."""
     picture = as_image(rgb)
     scale = min(box.width() / picture.width(), box.height() / picture.height())
     w, h = picture.width() * scale, picture.height() * scale
     place = QRectF(box.center().x() - w / 2, box.center().y() - h / 2, w, h)
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
     painter.drawImage(place, picture)
-    return place
-
-
-def as_image(rgb: object) -> QImage:
-    """A picture for Qt; it holds the bytes itself."""
-    array: object = rgb
-    h, w, _ = array.shape  # type: ignore[attr-defined]
-    return QImage(array.tobytes(), w, h, 3 * w, QImage.Format.Format_RGB888).copy()  # type: ignore[attr-defined]
 
 
 def _ticks(low: float, high: float, most: int = 7) -> list[float]:

@@ -174,7 +174,9 @@ class BoardPage(QWidget):
         known = {p.what: p for p in self.work.points}
         self.one = known.get(self.one.what) if self.one is not None else None
         self.other = known.get(self.other.what) if self.other is not None else None
-        if self.one is None and self.work.foretold:  # the best one, so that it can be taken at once
+        if (
+            self.one is None and self.work.foretold and self.work.points
+        ):  # the best one, so that it can be taken at once
             self.one = next(iter(self._listed()), None)
 
     def _show(self) -> None:

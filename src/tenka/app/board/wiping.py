@@ -7,8 +7,8 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from tenka.app import theme
-from tenka.app.board.chart import as_image
 from tenka.app.board.work import Point
+from tenka.app.stage.drawn import as_image
 
 STEP = 0.05
 

@@ -60,15 +60,14 @@ def point_of(s: Suggestion) -> Point:
     if tried is None or tried.likeness is None:
         fault = tried.fault if tried is not None else ""
         return Point(s.what, s.changes, s.ms, s.mb, s.over, s.loss, tried, foretold, fault, s.note, values)
-    ms, mb = tried.packed_ms, tried.packed_mb
-    return Point(s.what, s.changes, ms, mb, tried.over, s.added, tried, foretold, "", s.note, values)
+    return Point(
+        s.what, s.changes, tried.ms, tried.mb, tried.over, s.added, tried, foretold, "", s.note, values
+    )
 
 
 def _now_of(tried: Tried) -> Point:
     """The effect as it is, measured."""
-    if tried.likeness is None:
-        return Point("", (), tried.ms, tried.mb, tried.over, 0.0, tried, fault=tried.fault)
-    return Point("", (), tried.packed_ms, tried.packed_mb, tried.over, 0.0, tried)
+    return Point("", (), tried.ms, tried.mb, tried.over, 0.0, tried, fault=tried.fault)
 
 
 class Work(QObject):
@@ -80,8 +79,8 @@ class Work(QObject):
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
-        self.points: list[Point] = []
-        self.of: tuple[Effect | None, str] = (None, "")
+        self._boards: dict[str, tuple[Effect, list[Point]]] = {}  # by tier: of which effect, and its points
+        self._on = ""  # the tier that is looked at for more
         self.problem = ""
         self.progress: Progress | None = None
         self.looked = ""  # from where
@@ -96,11 +95,20 @@ class Work(QObject):
 
     @property
     def stale(self) -> bool:
-        """Whether the effect is another one than the points are of."""
+        """Whether the effect is another one than the points of the present tier are of."""
+        board = self._board
+        return board is not None and bool(board[1]) and board[0] is not self.state.effect
+
+    @property
+    def _board(self) -> tuple[Effect, list[Point]] | None:
         tier = self.state.tier
-        return bool(self.points) and (
-            self.of[0] is not self.state.effect or tier is None or self.of[1] != tier.id
-        )
+        return self._boards.get(tier.id) if tier is not None else None
+
+    @property
+    def points(self) -> list[Point]:
+        """What is known on the present tier."""
+        board = self._board
+        return board[1] if board is not None else []
 
     def suggest(self) -> None:
         """Look for what saves, then measure it."""
@@ -140,7 +148,7 @@ class Work(QObject):
         if tried.likeness is None:
             return Point(told, changes, tried.ms, tried.mb, True, math.nan, tried, None, tried.fault)
         added = tried.likeness.loss - base
-        takes = (tried.packed_ms, tried.packed_mb, tried.over)
+        takes = (tried.ms, tried.mb, tried.over)
         return Point(told, changes, *takes, added, tried, values=dict(tried.values))
 
     def stop(self) -> None:
@@ -154,7 +162,7 @@ class Work(QObject):
     def forget(self) -> None:
         """Another effect is open."""
         self.stop()
-        self.points, self.problem, self.of = [], "", (None, "")
+        self._boards, self.problem = {}, ""
         self.changed.emit()
 
     def take(self, point: Point) -> None:
@@ -193,9 +201,9 @@ class Work(QObject):
         self.stop()
         self._run += 1
         run, progress = self._run, Progress()
-        if not keep or self.stale:
-            self.points = []
-        self.of, self.problem, self.progress = (effect, tier.id), "", progress
+        if not keep or self.stale or self._board is None:
+            self._boards[tier.id] = (effect, [])
+        self._on, self.problem, self.progress = tier.id, "", progress
         self.foretold = False
         folder, store = self.state.folder, self.state.store
 
@@ -231,12 +239,13 @@ class Work(QObject):
         self.changed.emit()
 
     def _put(self, point: Point) -> None:
-        for n, old in enumerate(self.points):
+        points = self._boards[self._on][1]
+        for n, old in enumerate(points):
             if old.what == point.what:
                 if point.tried is not None or old.tried is None:
-                    self.points[n] = point
+                    points[n] = point
                 return
-        self.points.append(point)
+        points.append(point)
 
 
 def _told(effect: Effect, path: str, value: Any) -> str:

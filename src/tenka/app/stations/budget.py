@@ -269,6 +269,12 @@ class BudgetStation(QWidget):
         self.frame_tab.setChecked(n == 0)
         self.board_tab.setChecked(n == 1)
 
+    def find_savings(self) -> None:
+        """Look for what saves on the present tier, and show the board."""
+        self.show_part(1)
+        if not self.board.work.running:
+            self.board.savings.click()
+
     def _foot(self) -> QWidget:
         foot = QWidget()
         foot.setObjectName("bench")
