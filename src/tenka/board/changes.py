@@ -11,6 +11,7 @@ from tenka.board.variants import Values, with_values
 from tenka.effect.catalogue import Param, params
 from tenka.effect.document import on_tier
 from tenka.effect.model import Delivery, Effect
+from tenka.effect.routes.base import EVERYWHERE
 from tenka.pack.layout import packable
 
 FACTORS = (0.9, 0.8, 0.71, 0.6, 0.5, 0.35, 0.25)
@@ -83,7 +84,9 @@ def ladders(effect: Effect, tier: str) -> Iterator[Ladder]:
                     yield from _of_one(d, f"{path}.{name}", p, getattr(owner, p.name))
     if len(deliveries) > 1:
         for d in deliveries:
-            yield [Change(f"{d.name}: left out, as {d.route.TITLE.lower()}", without=(d.id,))]
+            near, far = d.route.seen_from, d.route.seen_to
+            note = f"it is shown from {near:g} m to {far:g} m" if near > 0 or far < EVERYWHERE else ""
+            yield [Change(f"{d.name}: left out, as {d.route.TITLE.lower()}", without=(d.id,), note=note)]
 
 
 def _of_one(d: Delivery, path: str, p: Param, now: Any) -> Iterator[Ladder]:

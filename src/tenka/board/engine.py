@@ -43,7 +43,8 @@ class Engine:
     def __enter__(self) -> Engine:
         from distributed import Client, LocalCluster
 
-        logging.getLogger("distributed").setLevel(logging.CRITICAL)
+        for name in ("distributed", "asyncio"):  # a part that is slow to close is told by both
+            logging.getLogger(name).setLevel(logging.CRITICAL)
         try:
             if self.scheduler is None:
                 HERE[self.run] = (self.store, lambda: self._stopped or self.progress.cancelled)

@@ -46,6 +46,7 @@ class Tier(Settings):
         1e5,
         "What this effect may take of the device's memory.",
         soft=(1, 128),
+        step=0.1,
         label="memory budget",
     )
     distance: float = VIEWING.number(14.0, "m", 0.1, 1e4, "How far the player stands from it.", soft=(2, 60))

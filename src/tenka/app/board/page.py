@@ -83,6 +83,8 @@ class BoardPage(QWidget):
         self.list.setAccessibleName("Variants")
         self.list.setWordWrap(True)
         self.list.setMinimumHeight(48)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
         self.list.currentItemChanged.connect(self._item_chosen)
         self.list.itemActivated.connect(lambda _: self.take())
         self.takes = QPushButton("Take into the tier")

@@ -173,11 +173,14 @@ class Cards(QWidget):
                 QRectF(x, box.top(), max(0.0, wide - 1), box.height()),
                 theme.colour(hue, 1.0 - 0.28 * (k % 3)),
             )
-            if value > limit:
+            named = wide > painter.fontMetrics().horizontalAdvance(name) + 10
+            if value > limit:  # hatched, but for its name
+                used = painter.fontMetrics().horizontalAdvance(name) + 10.0 if named else 0.0
                 painter.fillRect(
-                    QRectF(x, box.top(), max(0.0, wide - 1), box.height()), Qt.BrushStyle.BDiagPattern
+                    QRectF(x + used, box.top(), max(0.0, wide - 1 - used), box.height()),
+                    Qt.BrushStyle.BDiagPattern,
                 )
-            if wide > painter.fontMetrics().horizontalAdvance(name) + 10:
+            if named:
                 painter.setPen(theme.colour(theme.TEXT if k % 3 == 2 else theme.GROUND))
                 painter.drawText(
                     QRectF(x + 5, box.top(), wide, box.height()), Qt.AlignmentFlag.AlignVCenter, name
