@@ -8,12 +8,13 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 
 from tenka.app.choosing import Choosing
+from tenka.app.costing import Costing
 from tenka.app.dropping import Dropper
 from tenka.app.timers import once
 from tenka.base.errors import BadInput, TenkaError
 from tenka.base.jobs import Worker
 from tenka.budget.cost import Ledger, ledger
-from tenka.budget.told import over_budget
+from tenka.budget.told import over_at_worst, over_budget
 from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect import storage
@@ -73,6 +74,7 @@ class State(Choosing):
         self._placed: tuple[Effect, list[Finding]] | None = None  # of which effect, and what was found
         self.package: Path | None = None
         self._coster = Worker("ledger", lambda error: self._raw_costs.emit(error))
+        self.costing = Costing(self)
         self._keeper = Worker("journal", lambda error: self._raw_kept.emit(str(error)))
         self.dropper = Dropper(lambda: self.effect, self.apply, self.said.emit)
         self._keep_problem = ""
@@ -382,6 +384,7 @@ class State(Choosing):
         for note in book.notes if book is not None else ():
             found.append(Finding(note.rstrip(".")))
         found += [over_budget(of) for of in self.ledgers.values() if of.over]
+        found += filter(None, (over_at_worst(of, self.costing.of(of)) for of in self.ledgers.values()))
         return found
 
     def close(self) -> None:
@@ -390,6 +393,7 @@ class State(Choosing):
             session.close()
         self.dropper.close()
         self._coster.close()
+        self.costing.close()
         self._keeper.close()
         if self.journal is not None:
             self.journal.close()

@@ -13,11 +13,12 @@ from typing import Any
 
 from tenka.base.errors import BadInput
 from tenka.budget.devices import Device, device
+from tenka.budget.lamps import lamp_line, lights_of_set, shining_lights
 from tenka.budget.lines import Line, Term
 from tenka.budget.routes import ROUTES
 from tenka.effect.courses import most
 from tenka.effect.document import delivered_on, on_tier
-from tenka.effect.model import Delivery, Effect, Tier, heard
+from tenka.effect.model import Delivery, Effect, Tier
 from tenka.look.shot import SHOWN
 from tenka.pack.layout import bounds_of, left_out, packable, taken
 from tenka.pack.looked import Known
@@ -39,7 +40,13 @@ class Uncounted:
 
 @dataclass(frozen=True)
 class Ledger:
-    """All lines of an effect on a tier, against its budget."""
+    """All lines of an effect on a tier, against its budget.
+
+    Attributes
+    ----------
+    elements : of each line, the delivery and what it gives the game; the lines after them are of the effect's
+        own lights
+    """
 
     tier: Tier
     device: Device
@@ -47,6 +54,7 @@ class Ledger:
     problems: tuple[str, ...] = ()
     uncounted: tuple[Uncounted, ...] = ()
     notes: tuple[str, ...] = ()
+    elements: tuple[tuple[Delivery, Element], ...] = field(default=(), repr=False)
 
     @property
     def ms(self) -> float:
@@ -122,6 +130,7 @@ def ledger(
     d = device(tier.device)
     played = on_tier(effect, tier.id)
     lines, problems, uncounted, undrawn = [], [], [], []
+    elements = list[tuple[Delivery, Element]]()
     for layer in left_out(played):
         uncounted.append(Uncounted(layer.name, _why_unknown(layer, played)))
     for delivery in packable(played):
@@ -149,13 +158,14 @@ def ledger(
                 )
         line = ROUTES[kind](delivery.name, element, tier, d)
         lines.append(line if _shows(delivery, tier) else _unseen(line, delivery, tier))
-    return Ledger(
-        tier, d, tuple(lines), tuple(problems), tuple(uncounted), (*_notes(effect, tier, d), *undrawn)
-    )
+        elements.append((delivery, element))
+    lines += [lamp_line(light, played, tier, d) for light in shining_lights(played)]
+    notes = (*_notes(effect, tier, d), *undrawn)
+    return Ledger(tier, d, tuple(lines), tuple(problems), tuple(uncounted), notes, tuple(elements))
 
 
 def packed_lines(elements: Sequence[Element], effect: Effect, tier_id: str) -> tuple[Line, ...]:
-    """The lines of a tier by what a package really holds, as the tier plays it.
+    """The lines of a tier by what a package really holds, as the tier plays it, and of the effect's lights.
 
     Parameters
     ----------
@@ -171,19 +181,16 @@ def packed_lines(elements: Sequence[Element], effect: Effect, tier_id: str) -> t
             element = element.model_copy(update={"player": player})
         line = ROUTES[delivery.route.kind](delivery.name, element, tier, d)
         found.append(line if _shows(delivery, tier) else _unseen(line, delivery, tier))
-    return tuple(found)
+    return (*found, *(lamp_line(light, effect, tier, d) for light in shining_lights(effect)))
 
 
 def _notes(effect: Effect, tier: Tier, d: Device) -> tuple[str, ...]:
     """What a tier's own budget asks of its device beyond what that gives to all effects together, and what
     is not in the ledger."""
     found = []
-    shining = [light.name for light in heard(effect.lights) if not light.hidden]
-    if shining:
-        found.append(
-            f"{', '.join(shining)}: what lights take of the frame is the game's own affair, and not counted "
-            "here."
-        )
+    standing = [light.name for light in lights_of_set(effect)]
+    if standing:
+        found.append(f"{', '.join(standing)}: part of the game's set, and not counted here.")
     played = delivered_on(effect, tier.id)
     bent = {id for d in played.deliveries if d.route.kind == "shimmer" for id in d.of}
     bending = [g.name for g in effect.gases if not g.hidden and most(g.look.shimmer) > 0 and g.id not in bent]

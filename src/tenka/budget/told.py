@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tenka.budget.cost import Ledger
+from tenka.budget.overtime import OverTime
 from tenka.run.findings import Finding
 
 
@@ -12,3 +13,11 @@ def over_budget(book: Ledger) -> Finding:
     what += [f"{book.update_ms:.2f} of {book.tier.ms:g} ms updating"] if book.update_ms > book.tier.ms else []
     what += [f"{book.mb:.1f} of {book.tier.mb:g} MB"] if book.mb > book.tier.mb else []
     return Finding(f"Over the budget of {book.tier.name}: {', '.join([*what, *book.problems])}")
+
+
+def over_at_worst(book: Ledger, over: OverTime | None) -> Finding | None:
+    """That a moment is beyond the budget, where the mean is not."""
+    if over is None or book.over or over.worst[0] <= book.tier.ms:
+        return None
+    ms, at = over.worst
+    return Finding(f"{book.tier.name} is within its budget on average, but takes {ms:.2f} ms at {at:.2f} s")

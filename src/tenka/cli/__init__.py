@@ -14,11 +14,12 @@ import typer
 
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import stop_on_interrupt
-from tenka.cli import calibrating, delivering, filming, installing, simulating, sweeping, window
+from tenka.cli import batching, calibrating, delivering, filming, installing, simulating, sweeping, window
 from tenka.cli.common import app
 
 __all__ = [
     "app",
+    "batching",
     "calibrating",
     "delivering",
     "filming",

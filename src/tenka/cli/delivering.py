@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from dataclasses import asdict
+from itertools import pairwise
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -176,7 +177,30 @@ def play(
     say({"page": str(page)}, as_json, f"{page} plays the package.")
 
 
-def _print_ledger(book: Any, as_json: bool) -> None:
+Triggers = Annotated[
+    str | None,
+    typer.Option("--triggers", help="Seconds at which it is triggered, from 0 on, with commas between."),
+]
+
+
+def _triggers(text: str | None) -> tuple[float, ...]:
+    try:
+        found = tuple(float(part) for part in text.split(",")) if text else (0.0,)
+    except ValueError:
+        found = ()
+    if (
+        not found
+        or len(found) > 64
+        or found[0] != 0.0
+        or any(not 0 <= b - a < 1e4 for a, b in pairwise(found))
+    ):
+        raise BadInput(
+            f"'{text}' are no triggers", "rising seconds from 0 on, as 0,0.5,2", place="--triggers"
+        )
+    return found
+
+
+def _print_ledger(book: Any, over: Any, as_json: bool) -> None:
     for line in book.lines:
         row = {
             "tier": book.tier.id,
@@ -203,6 +227,9 @@ def _print_ledger(book: Any, as_json: bool) -> None:
         "mb": book.mb,
         "budget_mb": t.mb,
         "over": book.over,
+        "worst_ms": over.worst[0],
+        "worst_at": over.worst[1],
+        "over_time": [[round(t, 4), round(ms, 6)] for t, ms in zip(over.times.tolist(), over.ms.tolist())],
         "calibrated": book.device.calibrated or None,
         "problems": list(book.problems),
         "not_counted": [str(u) for u in book.uncounted],
@@ -212,42 +239,31 @@ def _print_ledger(book: Any, as_json: bool) -> None:
         f"{t.name} on {book.device.name}: {book.ms:.3f} of {t.ms:g} ms drawing, {book.update_ms:.3f} "
         "ms updating "
         f"beside it, {book.mb:.2f} of {t.mb:g} MB: {'over budget' if book.over else 'within budget'} "
-        f"({book.calibration})"
+        f"({book.calibration}); {over.told()}"
     )
     say(row, as_json, "\n".join([text, *book.problems, *map(str, book.uncounted), *book.notes]))
-
-
-def _figures(effect: Any, file: Path) -> dict[str, Any]:
-    """What was measured of the layers whose size only a simulation tells; what is missing is simulated."""
-    from tenka.pack.layout import box_of, packable, taken
-    from tenka.run.driver import figures_of, simulate
-    from tenka.run.plans import plans_of
-
-    layers = {layer.id: layer for d in packable(effect) for layer in taken(effect, d)}
-    unknown = [id for id, layer in layers.items() if box_of(effect, layer, {}) is None]
-    if not unknown:
-        return {}
-    store, plans, found = frame_store(), plans_of(effect, file.parent), {}
-    for id in unknown:
-        simulate(plans[id], store, Bar())
-        found[id] = figures_of(plans[id], store)
-    return found
 
 
 @app.command()
 def budget(
     file: File,
     tier: Annotated[str | None, typer.Option("--tier", help="One tier; by default all.")] = None,
+    triggers: Triggers = None,
     as_json: Json = False,
 ) -> None:
-    """Print the ledger, with the terms behind each figure."""
+    """Print the ledger, with the terms behind each figure, and its worst moment."""
     from tenka.budget.cost import ledger
+    from tenka.budget.figures import needed_figures
+    from tenka.budget.overtime import over_time
     from tenka.pack.looked import known_cuts
 
-    effect = open_effect(file)
-    figures, known = _figures(effect, file), known_cuts(frame_store(), file.parent)
+    effect, store = open_effect(file), frame_store()
+    figures = needed_figures(effect, file.parent, store, Bar())
+    known = known_cuts(store, file.parent)
+    when = _triggers(triggers)
     for t in [tier_of(effect, tier, file)] if tier else effect.tiers:
-        _print_ledger(ledger(effect, t.id, figures, file.parent, known), as_json)
+        book = ledger(effect, t.id, figures, file.parent, known)
+        _print_ledger(book, over_time(book, effect, figures, when), as_json)
 
 
 @app.command()
@@ -257,16 +273,24 @@ def gate(
     accept: Annotated[
         bool, typer.Option("--accept-uncounted", help="Do not fail for what is seen and not counted.")
     ] = False,
+    worst: Annotated[
+        bool, typer.Option("--worst", help="Hold its worst moment to the budget, and not the mean.")
+    ] = False,
+    triggers: Triggers = None,
     as_json: Json = False,
 ) -> None:
     """Print a tier's ledger; exit 1 when the effect is over its budget, or something seen is not counted."""
     from tenka.budget.cost import ledger
+    from tenka.budget.figures import needed_figures
+    from tenka.budget.overtime import over_time
     from tenka.pack.looked import known_cuts
 
-    effect = open_effect(file)
+    effect, store = open_effect(file), frame_store()
     chosen = tier_of(effect, tier, file)
-    known = known_cuts(frame_store(), file.parent)
-    book = ledger(effect, chosen.id, _figures(effect, file), file.parent, known)
-    _print_ledger(book, as_json)
-    if book.over or (book.uncounted and not accept):
+    known = known_cuts(store, file.parent)
+    figures = needed_figures(effect, file.parent, store, Bar())
+    book = ledger(effect, chosen.id, figures, file.parent, known)
+    over = over_time(book, effect, figures, _triggers(triggers))
+    _print_ledger(book, over, as_json)
+    if book.over or (worst and over.worst[0] > book.tier.ms) or (book.uncounted and not accept):
         raise typer.Exit(1)

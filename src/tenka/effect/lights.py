@@ -59,6 +59,13 @@ class SceneLight(Placed):
         "The gas whose own light it stands for: that is not thrown on props, ground and particles besides.",
         kind="gas",
     )
+    part_of: Literal["set", "effect"] = LIGHT.param(
+        "set",
+        "Whether the game's set has it anyhow, or the effect brings it along: then the ledger counts it.",
+        label="part of",
+        affects="none",
+        when=("reaches", ("all", "set")),
+    )
     shadows: bool = LIGHT.param(True, "Whether props throw shadows in its light.")
     pattern: Literal["none", *PATTERNS] = LIGHT.param(  # type: ignore[valid-type]
         "none", "A moving pattern that it throws on props and ground, as through bars, leaves or water."

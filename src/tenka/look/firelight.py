@@ -106,6 +106,7 @@ def fitted(effect: Effect, layer: Any, frames: Iterable[tuple[float, Frame]]) ->
             "kelvin": float(HUES[best]),
             "tint": tuple(round(float(v), 3) for v in tint),
             "stands_for": layer.id,
+            "part_of": "effect",
             **shifts,
         }
     )

@@ -37,7 +37,7 @@ class Findings(QWidget):
         self._column.addWidget(self.line)
         self.items: list[QWidget] = []
         self._soon = once(self, AFTER_MS, self.refresh)  # no hand waits for what is likely wrong
-        for signal in (state.news, state.costed, state.changed):
+        for signal in (state.news, state.costed, state.changed, state.costing.changed):
             signal.connect(self._later)
         self.refresh()
 

@@ -27,7 +27,7 @@ class Cards(QWidget):
         self.state = state
         self._tips: list[tuple[QRectF, str]] = []  # where words are shortened, and the whole of them
         self.setAccessibleName("Tiers")
-        for signal in (state.costed, state.tier_chosen):
+        for signal in (state.costed, state.tier_chosen, state.costing.changed):
             signal.connect(self._resize)
         state.changed.connect(lambda _: self._resize())
 
@@ -89,6 +89,9 @@ class Cards(QWidget):
             f"{device.name}: {tier.copies} on screen, {tier.distance:g} m away, {tier.width} × "
             f"{tier.height} px; the device's frame is {device.frame_ms:g} ms; figures {book.calibration}"
         )
+        over = self.state.costing.of(book)
+        if over is not None and over.worst[0] > 0:
+            about = f"at worst {over.worst[0]:.3f} ms, at {over.worst[1]:.2f} s; {about}"
         self._write(painter, QRectF(box.left() + used, box.top() + 2, box.width() - used, 26), about)
         self._bar(
             painter,

@@ -6,12 +6,19 @@ from dataclasses import dataclass
 
 from tenka.app.kinds import view_of_force, view_of_kind
 from tenka.app.state import State
+from tenka.app.tempo.rowcost import COST, cost_rows
 from tenka.run.kinds import kind_of
 
 MARKS = (
     ("ear", "solo", "Heard alone"),
     ("eye", "hidden", "Hide: takes part, is not drawn"),
     ("ban", "passed_over", "Pass over: left out of the simulation"),
+)
+
+SOURCE_TIP = (
+    "Alt-drag draws a burst: it begins where you press and has died down where you let go.\n"
+    "Ctrl-drag moves all of its timing; a burst is moved by its stem, with all that hangs on its cue "
+    "(with Shift alone)."
 )
 
 
@@ -72,6 +79,12 @@ def lines_of(state: State, unfolded: set[str]) -> list[Line]:
         )
         if open_:
             found += [Line(f"trials.{t.id}", t.name, "bookmark", 1) for t in e.trials]
+    if e.deliveries and state.tier is not None:
+        open_ = COST in unfolded
+        title = f"Cost on {state.tier.name}"
+        found.append(Line("", title, "chevron-down" if open_ else "chevron-right", 0, COST, COST))
+        if open_:
+            found += [Line("", name, "chart-line", 1, measure=id) for name, id in cost_rows(state)]
     if e.layers:
         open_ = "measures" in unfolded
         title = f"Measures of {state.layer.name}" if state.layer and len(e.layers) > 1 else "Measures"

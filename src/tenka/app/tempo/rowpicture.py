@@ -1,6 +1,5 @@
 """The rows of the tempo as they are painted: a line for each layer, source and force, with its span, curves
-and
-stored frames."""
+and stored frames."""
 
 from __future__ import annotations
 
@@ -13,6 +12,7 @@ from tenka.app import theme
 from tenka.app.state import State
 from tenka.app.tempo.axis import AXIS, OUTLINE, paint_axis
 from tenka.app.tempo.outline import Line, lines_of, marks_of
+from tenka.app.tempo.rowcost import COST, cost_at, paint_cost
 from tenka.app.tempo.span import Span
 from tenka.effect.document import get
 from tenka.effect.keyed import moments
@@ -24,13 +24,6 @@ RISE = 0.15  # of a drawn burst's length
 
 
 EDGE_SECONDS = 0.1  # pause before asking again for a frame that is still to be simulated
-
-
-SOURCE_TIP = (
-    "Alt-drag draws a burst: it begins where you press and has died down where you let go.\n"
-    "Ctrl-drag moves all of its timing; a burst is moved by its stem, with all that hangs on its cue "
-    "(with Shift alone)."
-)
 
 
 class RowsPicture(QWidget):
@@ -54,6 +47,7 @@ class RowsPicture(QWidget):
         state.selected.connect(lambda _: self._mark_chosen())
         state.moved.connect(lambda _: self.update())
         state.news.connect(self.repaint_all)
+        state.costing.changed.connect(self._resize)
         self._resize()
 
     def _of_another(self, path: str) -> None:
@@ -150,17 +144,12 @@ class RowsPicture(QWidget):
         self._paint_counts(painter, x)
 
     def _paint_counts(self, painter: QPainter, x: float) -> None:
-        """Beside the head, how many are alive in each layer of particles."""
+        """Beside the head, how many are alive in each layer of particles, and what is taken."""
         painter.setFont(theme.font(theme.SMALL))
         for row, line in enumerate(self.lines()):
-            if line.depth or not line.path.startswith("layers."):
+            text = cost_at(self.state, line.measure) if line.measure.startswith(COST) else self._alive(line)
+            if not text:
                 continue
-            own = self.state.status.layers.get(line.path.split(".")[1])
-            meta = own.figures.get(self.state.frame, {}) if own is not None else {}
-            counts = KINDS[layer.kind].counts if (layer := self._layer_of(line)) is not None else ""
-            if counts not in meta:
-                continue
-            text = f"{meta[counts]:,}"
             wide = painter.fontMetrics().horizontalAdvance(text) + 8
             left = x + 4 if x + 4 + wide < self.width() else x - 4 - wide
             box = QRectF(left, self.row_top(row) + 5, wide, theme.ROW - 10)
@@ -169,6 +158,15 @@ class RowsPicture(QWidget):
             painter.drawRoundedRect(box, theme.RADIUS, theme.RADIUS)
             painter.setPen(theme.colour(theme.TEXT))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _alive(self, line: Line) -> str:
+        """How many are alive at the head in a row's layer of particles."""
+        if line.depth or not line.path.startswith("layers."):
+            return ""
+        own = self.state.status.layers.get(line.path.split(".")[1])
+        meta = own.figures.get(self.state.frame, {}) if own is not None else {}
+        counts = KINDS[layer.kind].counts if (layer := self._layer_of(line)) is not None else ""
+        return f"{meta[counts]:,}" if counts in meta else ""
 
     def _layer_of(self, line: Line) -> Layer | None:
         """The layer of a row, when it is of a kind that is simulated here."""
@@ -212,7 +210,9 @@ class RowsPicture(QWidget):
         width = OUTLINE - 80 - (left + 22) if node is not None else OUTLINE - left - 26
         text = painter.fontMetrics().elidedText(line.name, Qt.TextElideMode.ElideRight, int(width))
         painter.drawText(QRectF(left + 22, top, width, theme.ROW), Qt.AlignmentFlag.AlignVCenter, text)
-        if line.measure:
+        if line.measure.startswith(COST):
+            paint_cost(self, painter, top, line.measure)
+        elif line.measure:
             self._paint_measure(painter, top, line.measure)
         if node is None:
             return

@@ -10,8 +10,9 @@ from tenka.app import theme
 from tenka.app.state import State
 from tenka.app.tempo.axis import AXIS, OUTLINE
 from tenka.app.tempo.nameline import NameLine
+from tenka.app.tempo.outline import SOURCE_TIP
 from tenka.app.tempo.rowkeys import RowKeys
-from tenka.app.tempo.rowpicture import FOLDS, RISE, SOURCE_TIP, marks_of
+from tenka.app.tempo.rowpicture import FOLDS, RISE, marks_of
 from tenka.base.errors import TenkaError
 from tenka.effect.courses import Value, with_burst
 from tenka.effect.document import get
