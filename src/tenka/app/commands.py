@@ -21,6 +21,11 @@ def _find_savings(window: Window) -> None:
     window.budget.find_savings()
 
 
+def _compare_routes(window: Window) -> None:
+    window.go_to("budget")
+    window.budget.compare_routes()
+
+
 def add_actions(window: Window) -> None:
     """Every action with its name, its keys, and further words by which it is found."""
     tempo, stage, hand, state = window.tempo, window.stage, window.in_hand, window.state
@@ -28,6 +33,7 @@ def add_actions(window: Window) -> None:
     for n, name in enumerate(STATIONS):
         add(f"Go to {name}", partial(window.go_to, name.lower()), str(n + 1), plain=True)
     add("Find savings on the board", partial(_find_savings, window), words="suggest cheaper budget variants")
+    add("Compare routes by distance", partial(_compare_routes, window), words="lod level of detail far near")
     add("Find anything", window.finder.open, "Ctrl+K", words="command search palette")
     add("Guide to what has the keyboard", partial(open_for_focus, window), "F1", words="help manual docs")
     add("Walk through a first effect", window.walk.begin, words="tutorial tour learn start help")

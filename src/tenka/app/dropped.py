@@ -1,5 +1,5 @@
 """Files that are dropped on the window: effects are opened, meshes become props, points and pictures feed
-the source that is worked on."""
+the source that is worked on, measured times calibrate a device."""
 
 from __future__ import annotations
 
@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QMimeData
 
+from tenka.app.dialogs.calibration import ask_calibration
+from tenka.budget.calibrating import is_table
 from tenka.effect.document import get
 from tenka.effect.model import POINTS, Source
 from tenka.effect.starters import with_source
@@ -36,6 +38,9 @@ def take_file(window: Window, file: Path) -> None:
         window.leave_for(file)
     elif kind in MESH_FILES:
         window.tray.add_mesh(file)
+    elif kind == ".csv" and is_table(file):
+        window.go_to("budget")
+        ask_calibration(state, file, window)
     elif kind in POINT_FILES:
         _points(window, file)
     elif kind in PICTURE_FILES:

@@ -367,7 +367,7 @@ class Window(Filing):
         self.stage.close_workers()
         self.pack.close_workers()
         self.proof.close_workers()
-        self.budget.board.work.close()
+        self.budget.close_work()
         self.fire_light.close()
         self.state.close()
         event.accept()

@@ -99,6 +99,14 @@ class Bench:
             put_against(self.store, name, drawn)
         return name
 
+    @property
+    def stage(self) -> np.ndarray:
+        """The stage's middle picture of what variants are held against, (h, w, 3) uint8."""
+        drawn = against_at(self.store, self.against)
+        if drawn is None:  # cleaned away meanwhile
+            return self.blank
+        return drawn.rows[0][self.view.firsts[len(self.view.firsts) // 2]]
+
     def job(self, made: Effect) -> Job:
         """A variant, to be measured wherever that is."""
         names = (self.against, *frames_of(self.effect, self.folder, self.store))

@@ -28,6 +28,7 @@ from tenka.budget.routes.flipbook import operations
 from tenka.package.elements.flipbook import Flipbook
 from tenka.package.parts import Element
 
+NAME = r"[a-z][a-z0-9-]{0,39}"  # of a profile
 COLUMNS = ("element", "route", "setting", "step", "parts", "covered_px", "width", "height", "ms")
 PASSES = ("fill", "arithmetic", "memory")
 MOST_BYTES = 8 * 2**20
@@ -141,6 +142,15 @@ def read_rows(file: Path, elements: Sequence[Element] = ()) -> tuple[Row, ...]:
     if len(found) < LEAST_ROWS:
         raise BadInput(f"has {len(found)} rows that took any time", f"{LEAST_ROWS} or more", file)
     return tuple(found)
+
+
+def is_table(file: Path) -> bool:
+    """Whether a file begins as such a table does."""
+    try:
+        with open(file, encoding="utf-8", errors="replace") as read:
+            return read.readline(400).strip() == ",".join(COLUMNS)
+    except OSError:
+        return False
 
 
 def fitted(rows: Sequence[Row], like: Device, id: str, name: str, source: str) -> Fit:

@@ -65,6 +65,11 @@ def devices() -> dict[str, Device]:
     return found
 
 
+def shipped() -> set[str]:
+    """Ids of the profiles that ship with the application."""
+    return {file.stem for file in SHIPPED.glob("*.json")}
+
+
 def device(id: str) -> Device:
     try:
         return devices()[id]

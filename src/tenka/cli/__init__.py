@@ -14,7 +14,17 @@ import typer
 
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import stop_on_interrupt
-from tenka.cli import batching, calibrating, delivering, filming, installing, simulating, sweeping, window
+from tenka.cli import (
+    batching,
+    calibrating,
+    delivering,
+    filming,
+    installing,
+    routing,
+    simulating,
+    sweeping,
+    window,
+)
 from tenka.cli.common import app
 
 __all__ = [
@@ -25,6 +35,7 @@ __all__ = [
     "filming",
     "installing",
     "main",
+    "routing",
     "simulating",
     "sweeping",
     "window",

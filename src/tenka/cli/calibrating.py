@@ -26,12 +26,12 @@ def calibrate(
     as_json: Json = False,
 ) -> None:
     """Fit a device's profile to times that a package's page measured there, and say how well that fits."""
+    from tenka.budget.calibrating import NAME, write_device
     from tenka.budget.calibrating import calibrate as fit_to
-    from tenka.budget.calibrating import write_device
     from tenka.budget.devices import device as device_of
     from tenka.package import manifest as form
 
-    if not re.fullmatch(r"[a-z][a-z0-9-]{0,39}", device):
+    if not re.fullmatch(NAME, device):
         raise BadInput(f"'{device}' cannot name a profile", "small letters, digits, dashes", place="DEVICE")
     elements = form.read(package).elements if package is not None else ()
     fit = fit_to(file, device_of(like), device, device.capitalize(), elements)

@@ -25,7 +25,7 @@ from tenka.look.waters import Wet, with_waters
 from tenka.package.manifest import Manifest, read
 from tenka.package.parts import Element
 from tenka.package.stands import lamps_at, light_of, mesh_of, set_of
-from tenka.proof.elements import PLAYED
+from tenka.proof.elements import PLAYED, UNPLAYED
 from tenka.proof.elements.base import ORIGIN, Now, Played, Ride, Run
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh, joined
@@ -215,7 +215,7 @@ class Package:
     @property
     def unplayed(self) -> list[str]:
         """Names of what this stand-in does not play: it has no solver."""
-        return [e.name for e in self.elements if e.route in ("grid", "livewater")]
+        return [e.name for e in self.elements if e.route in UNPLAYED]
 
     @property
     def unlit(self) -> list[str]:

@@ -192,7 +192,7 @@ class BoardPage(QWidget):
         self.chart.one, self.chart.other = self.one, self.other
         words = EMPTY if tier is not None else "The effect has no tier yet: add one at Frame."
         self.chart.show_points(self.shown, by, budget, name, words)
-        self.wipe.show_points(self.one, self.other)
+        self.wipe.show_points(self.one, self.other, self.work.stage)
         self._fill_list()
         if not self.rows.asked or not self.work.running:
             self.rows.refill()

@@ -1,7 +1,8 @@
-"""Two variants beside each other in one picture, with a line between them that is dragged."""
+"""Two variants, or one and the stage, in one picture, with a line between that is dragged."""
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
@@ -20,6 +21,7 @@ class Wipe(QWidget):
         super().__init__()
         self.one: Point | None = None
         self.other: Point | None = None
+        self.stage: np.ndarray | None = None
         self.at = 0.5
         self.setMinimumHeight(56)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -29,8 +31,9 @@ class Wipe(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(520, 230)
 
-    def show_points(self, one: Point | None, other: Point | None) -> None:
-        self.one, self.other = one, other
+    def show_points(self, one: Point | None, other: Point | None, stage: np.ndarray | None = None) -> None:
+        """Show a point against another, or against the stage's picture."""
+        self.one, self.other, self.stage = one, other, stage
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -77,23 +80,31 @@ class Wipe(QWidget):
             )
             return
         x = place.left() + self.at * place.width()
-        for point, left, right in ((self.one, place.left(), x), (self.other or self.one, x, place.right())):
-            if point is not None and point.tried is not None:
+        second = _picture(self.other) if self.other is not None else self.stage
+        for picture, left, right in ((_picture(self.one), place.left(), x), (second, x, place.right())):
+            if picture is not None:
                 painter.save()
                 painter.setClipRect(QRectF(left, place.top(), right - left, place.height()))
-                painter.drawImage(place, as_image(point.tried.picture))
+                painter.drawImage(place, as_image(picture))
                 painter.restore()
-        if self.other is not None:
+        if second is not None:
             painter.setPen(QPen(theme.colour(theme.TEXT), 1.2))
             painter.drawLine(int(x), int(place.top()), int(x), int(place.bottom()))
         painter.setPen(theme.colour(theme.QUIET))
         metrics, half = painter.fontMetrics(), self.width() / 2 - 16
-        for point, letter, left, side in (
-            (self.one, "A", 8.0, Qt.AlignmentFlag.AlignLeft),
-            (self.other, "B", self.width() / 2 + 8, Qt.AlignmentFlag.AlignRight),
+        beside = "on the stage" if self.stage is not None else ""
+        for told, letter, left, side in (
+            (_told(self.one), "A", 8.0, Qt.AlignmentFlag.AlignLeft),
+            (_told(self.other) or beside, "B", self.width() / 2 + 8, Qt.AlignmentFlag.AlignRight),
         ):
-            if point is not None:
-                words = metrics.elidedText(
-                    f"{letter}: {point.what or 'as it is now'}", Qt.TextElideMode.ElideRight, int(half)
-                )
+            if told:
+                words = metrics.elidedText(f"{letter}: {told}", Qt.TextElideMode.ElideRight, int(half))
                 painter.drawText(QRectF(left, self.height() - 20, half, 16), side, words)
+
+
+def _picture(point: Point | None) -> np.ndarray | None:
+    return point.tried.picture if point is not None and point.tried is not None else None
+
+
+def _told(point: Point | None) -> str:
+    return "" if point is None else point.what or "as it is now"

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tenka.app.state import State
@@ -84,6 +85,7 @@ class Work(QObject):
         self.problem = ""
         self.progress: Progress | None = None
         self.looked = ""  # from where
+        self.stage: np.ndarray | None = None  # what variants are held against
         self.foretold = False  # whether all that was found is foretold
         self._worker = Worker("board")
         self._run = 0
@@ -203,7 +205,7 @@ class Work(QObject):
         run, progress = self._run, Progress()
         if not keep or self.stale or self._board is None:
             self._boards[tier.id] = (effect, [])
-        self._on, self.problem, self.progress = tier.id, "", progress
+        self._on, self.problem, self.progress, self.stage = tier.id, "", progress, None
         self.foretold = False
         folder, store = self.state.folder, self.state.store
 
@@ -212,6 +214,7 @@ class Work(QObject):
                 bench = Bench(effect, tier.id, folder, store, progress)
                 self._raw.emit(run, bench.view)
                 find(bench, lambda found: self._raw.emit(run, found))
+                self._raw.emit(run, bench.stage)
                 self._raw.emit(run, "")
             except Cancelled:
                 self._raw.emit(run, "")
@@ -228,6 +231,8 @@ class Work(QObject):
             self._put(found)
         elif isinstance(found, str):
             self.progress, self.problem = None, found
+        elif isinstance(found, np.ndarray):
+            self.stage = found
         elif found is None:
             self.foretold = True
         else:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QToolTip, 
 
 from tenka.app import theme
 from tenka.app.board.page import BoardPage
+from tenka.app.board.routespage import RoutesPage
 from tenka.app.scroll import upright_area
 from tenka.app.state import State
 from tenka.budget.cost import Ledger
@@ -237,7 +238,8 @@ class BudgetStation(QWidget):
         tabs.setSpacing(4)
         self.frame_tab = self._tab("Frame", "What each tier's frame and memory are made of")
         self.board_tab = self._tab("Board", "Variants: what each loses against what it takes")
-        for n, tab in enumerate((self.frame_tab, self.board_tab)):
+        self.routes_tab = self._tab("Routes", "The same by one route and by another, from several distances")
+        for n, tab in enumerate((self.frame_tab, self.board_tab, self.routes_tab)):
             tab.clicked.connect(partial(self.show_part, n))
             tabs.addWidget(tab)
         tabs.addStretch(1)
@@ -252,9 +254,9 @@ class BudgetStation(QWidget):
         area.setWidget(self.cards)
         under.addWidget(area, 1)
         under.addWidget(self._foot())
-        self.board = BoardPage(state)
-        self.parts.addWidget(frame)
-        self.parts.addWidget(self.board)
+        self.board, self.routes = BoardPage(state), RoutesPage(state)
+        for part in (frame, self.board, self.routes):
+            self.parts.addWidget(part)
         column.addWidget(self.parts, 1)
         state.tier_chosen.connect(self._name)
         state.changed.connect(lambda _: self._name())
@@ -270,16 +272,27 @@ class BudgetStation(QWidget):
         return button
 
     def show_part(self, n: int, _: bool = False) -> None:
-        """Show the frame (0) or the board (1)."""
+        """Show the frame (0), the board (1) or the routes (2)."""
         self.parts.setCurrentIndex(n)
-        self.frame_tab.setChecked(n == 0)
-        self.board_tab.setChecked(n == 1)
+        for k, tab in enumerate((self.frame_tab, self.board_tab, self.routes_tab)):
+            tab.setChecked(n == k)
 
     def find_savings(self) -> None:
         """Look for what saves on the present tier, and show the board."""
         self.show_part(1)
         if not self.board.work.running:
             self.board.savings.click()
+
+    def compare_routes(self) -> None:
+        """Hold routes against each other, and show them."""
+        self.show_part(2)
+        if not self.routes.work.running:
+            self.routes.start.click()
+
+    def close_work(self) -> None:
+        """End what is under way."""
+        self.board.work.close()
+        self.routes.work.close()
 
     def _foot(self) -> QWidget:
         foot = QWidget()

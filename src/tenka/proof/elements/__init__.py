@@ -31,3 +31,6 @@ PLAYED: dict[str, type[Played]] = {
     "meshes": PlayedMeshes,
 }
 """By the route's word."""
+
+UNPLAYED = frozenset(("grid", "livewater"))
+"""Routes that a game solves itself: this stand-in has no solver."""
