@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QKeySequence
 
 from tenka.app.dialogs.filming import ask_film
+from tenka.app.dialogs.kept import show_kept
+from tenka.app.dialogs.stepping import show_steps
 from tenka.app.guide import open_for_focus
 
 if TYPE_CHECKING:
@@ -34,6 +36,10 @@ def add_actions(window: Window) -> None:
         add(f"Go to {name}", partial(window.go_to, name.lower()), str(n + 1), plain=True)
     add("Find savings on the board", partial(_find_savings, window), words="suggest cheaper budget variants")
     add("Compare routes by distance", partial(_compare_routes, window), words="lod level of detail far near")
+    add(
+        "What is kept of simulations", partial(show_kept, state, window), words="cache frames disk clean room"
+    )
+    add("Compare 1 and 4 sub-steps", partial(show_steps, state, window), words="substeps accuracy converge")
     add("Find anything", window.finder.open, "Ctrl+K", words="command search palette")
     add("Guide to what has the keyboard", partial(open_for_focus, window), "F1", words="help manual docs")
     add("Walk through a first effect", window.walk.begin, words="tutorial tour learn start help")

@@ -14,7 +14,7 @@ from tenka.app.timers import once
 from tenka.base.errors import BadInput, TenkaError
 from tenka.base.jobs import Worker
 from tenka.budget.cost import Ledger, ledger
-from tenka.budget.told import over_at_worst, over_budget
+from tenka.budget.told import over_at_worst, over_budget, sizing
 from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect import storage
@@ -385,6 +385,7 @@ class State(Choosing):
             found.append(Finding(note.rstrip(".")))
         found += [over_budget(of) for of in self.ledgers.values() if of.over]
         found += filter(None, (over_at_worst(of, self.costing.of(of)) for of in self.ledgers.values()))
+        found += sizing(book, self.effect)
         return found
 
     def close(self) -> None:

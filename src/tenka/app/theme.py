@@ -171,6 +171,9 @@ QTextBrowser, QListWidget {{ background: {BENCH}; border: none; padding: 8px 16p
 QTextBrowser:focus, QListWidget:focus {{ border: 1px solid {VERDIGRIS}; }}
 QListWidget {{ padding: 0; }}
 QListWidget::item {{ padding: 5px 4px; }}
+QTreeWidget {{ background: {BENCH}; border: none; }}
+QHeaderView::section {{ background: {BENCH}; color: {QUIET}; border: none; border-bottom: 1px solid {RULE};
+  padding: 4px 6px; }}
 QListWidget::item:selected {{ background: {RULE}; color: {TEXT}; }}
 QMenu {{ background: {BENCH}; border: 1px solid {RULE}; padding: 4px; }}
 QMenu::item {{ padding: 4px 16px; border-radius: {RADIUS}px; }}

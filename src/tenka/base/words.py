@@ -20,6 +20,8 @@ def span(seconds: float) -> str:
 
 def size_of(count: float) -> str:
     """Bytes of a file, in the unit that suits them."""
+    if count > 9.99e8:
+        return f"{count / 1e9:,.2f} GB"
     return f"{count / 1e6:,.1f} MB" if count > 1e5 else f"{count / 1e3:.1f} kB"
 
 

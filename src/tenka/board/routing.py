@@ -105,7 +105,7 @@ def steps_of(effect: Effect, tier: str) -> tuple[float, ...]:
 def plain(effect: Effect, tier: str) -> Effect:
     """The effect with the deliveries that a tier has, as everyone's."""
     id = effect.tier(tier).id
-    bare = {"values": {}, "without": ()}
+    bare: dict[str, object] = {"values": {}, "without": ()}
     tiers = tuple(t.model_copy(update=bare) if t.id == id else t for t in effect.tiers)
     return effect.model_copy(update={"deliveries": delivered_on(effect, tier).deliveries, "tiers": tiers})
 

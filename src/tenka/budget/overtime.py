@@ -6,6 +6,7 @@ moment, against that mean; calls are paid whole while it is there.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -35,10 +36,12 @@ class OverTime:
     ----------
     times : (n,) s since the first trigger
     lines : (lines, n) ms of drawing, in the order of the ledger's lines
+    mean : ms that it comes to as it goes on, where sprites outlast the effect
     """
 
     times: np.ndarray
     lines: np.ndarray
+    mean: float = 0.0
 
     @property
     def ms(self) -> np.ndarray:
@@ -48,15 +51,19 @@ class OverTime:
 
     @property
     def worst(self) -> tuple[float, float]:
-        """The most that a moment takes, ms, and which one that is, s."""
+        """The most that a moment takes, ms, and which one that is, s; infinity where it is as it goes on,
+        after the effect's own time."""
         whole = self.ms
         at = int(np.argmax(whole))
+        if self.mean > whole[at]:
+            return self.mean, math.inf
         return float(whole[at]), float(self.times[at])
 
     def told(self) -> str:
         """The worst moment in words."""
         ms, at = self.worst
-        return f"at worst {ms:.3f} ms, {at:.2f} s after it is triggered"
+        when = f"at {at:.2f} s" if math.isfinite(at) else "as it goes on"
+        return f"at worst {ms:.3f} ms, {when}"
 
 
 def over_time(
@@ -86,7 +93,7 @@ def over_time(
     for row, line, light in zip(curves[count:], book.lines[count:], shining_lights(effect)):
         row[:] = line.ms * lit(light, alone)
     if len(triggers) == 1:
-        return OverTime(alone, curves)
+        return OverTime(alone, curves, book.ms)
     steps = round((triggers[-1] + effect.seconds) / effect.seconds * (MOMENTS - 1)) + 1
     times = np.linspace(0.0, triggers[-1] + effect.seconds, steps)
     runs = _runs(triggers, effect.again, effect.seconds)

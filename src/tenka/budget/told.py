@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from tenka.budget.cost import Ledger
 from tenka.budget.overtime import OverTime
+from tenka.budget.sizing import size_findings, voxel_findings
+from tenka.effect.model import Effect
 from tenka.run.findings import Finding
 
 
@@ -15,9 +17,13 @@ def over_budget(book: Ledger) -> Finding:
     return Finding(f"Over the budget of {book.tier.name}: {', '.join([*what, *book.problems])}")
 
 
+def sizing(book: Ledger | None, effect: Effect) -> list[Finding]:
+    """What is larger than anybody sees, with mends of the effect that a ledger is of."""
+    return [*voxel_findings(effect), *(size_findings(book, effect) if book is not None else ())]
+
+
 def over_at_worst(book: Ledger, over: OverTime | None) -> Finding | None:
     """That a moment is beyond the budget, where the mean is not."""
     if over is None or book.over or over.worst[0] <= book.tier.ms:
         return None
-    ms, at = over.worst
-    return Finding(f"{book.tier.name} is within its budget on average, but takes {ms:.2f} ms at {at:.2f} s")
+    return Finding(f"{book.tier.name} is within its budget on average, but {over.told()}")

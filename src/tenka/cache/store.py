@@ -10,8 +10,10 @@ import contextlib
 import hashlib
 import json
 import os
+import re
 import struct
 import threading
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
@@ -28,6 +30,9 @@ SUM_BYTES = 16
 DEFAULT_LIMIT = 8 * 1024**3
 PRUNE_EVERY = 48
 PINS = ".pins"
+NOTES = ".notes"
+UNSAVED = "not saved yet"
+OURS = re.compile(r"[0-9a-f]{24,64}(\.[a-z]{1,12}){0,2}")  # how files of a store are named
 _SEEN = ("density", "temperature", "flame", "dye")
 _MOVING = ("velocity", "fuel")
 
@@ -78,8 +83,8 @@ class Frame:
         return np.asarray(self.origin) + np.asarray(self.shape) * self.voxel
 
 
-def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> bytes:
-    """Arrays and figures as the bytes of one file."""
+def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any], owner: str = "") -> bytes:
+    """Arrays and figures as the bytes of one file; `owner`: for which effect it was made."""
     blosc2 = _blosc()
     blocks, table = [], []
     for name, array in arrays.items():
@@ -98,7 +103,7 @@ def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> bytes:
         )
         blocks.append(block)
         table.append({"name": name, "shape": array.shape, "dtype": array.dtype.str, "bytes": len(block)})
-    head = json.dumps({"arrays": table, "meta": meta}).encode()
+    head = json.dumps({"owner": owner, "arrays": table, "meta": meta}).encode()
     body = b"".join([MAGIC, struct.pack("<I", len(head)), head, *blocks])
     return body + hashlib.blake2b(body, digest_size=SUM_BYTES).digest()
 
@@ -137,6 +142,7 @@ class FrameStore:
     def __init__(self, folder: Path | None = None, limit: int = DEFAULT_LIMIT) -> None:
         self.folder = Path(folder) if folder is not None else user_cache_path("tenka") / "frames"
         self.limit = limit
+        self.owner = ""  # the file of the effect for which is put what is put; UNSAVED while it has none
         self._lock = threading.Lock()
         self._puts = 0
         try:
@@ -171,7 +177,7 @@ class FrameStore:
         return name in self._known
 
     def put(self, name: str, arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> None:
-        data = pack_arrays(arrays, meta)
+        data = pack_arrays(arrays, meta, self.owner)
         try:
             write_atomic(self.folder / name, data, sync=False)
         except BadInput:
@@ -208,13 +214,46 @@ class FrameStore:
 
     def figures(self, name: str) -> dict[str, Any] | None:
         """The figures of a file without reading its arrays (and so without its checksum)."""
+        head = self._head(name)
+        return head.get("meta") if head is not None else None
+
+    def _head(self, name: str) -> dict[str, Any] | None:
         try:
             with open(self.folder / name, "rb") as file:
                 if file.read(len(MAGIC)) != MAGIC:
                     return None
                 (size,) = struct.unpack("<I", file.read(4))
-                return json.loads(file.read(min(size, 1 << 20)))["meta"]
-        except (OSError, ValueError, KeyError, struct.error):
+                found = json.loads(file.read(min(size, 1 << 20)))
+                return found if isinstance(found, dict) else None
+        except (OSError, ValueError, struct.error):
+            return None
+
+    def files(self) -> Iterator[tuple[str, int, str]]:
+        """Name, bytes and owner of all that is kept; nothing else that lies in the folder."""
+        try:
+            entries = [e for e in os.scandir(self.folder) if OURS.fullmatch(e.name)]
+        except OSError:
+            return
+        for entry in entries:
+            head = self._head(entry.name)
+            if head is not None:
+                with contextlib.suppress(OSError):
+                    yield entry.name, entry.stat().st_size, str(head.get("owner", ""))
+
+    def note(self, name: str, told: dict[str, Any]) -> None:
+        """Keep a few words under a name, beside the files: another note takes the place of the last one."""
+        file = self.folder / NOTES / hashlib.blake2b(name.encode(), digest_size=12).hexdigest()
+        with contextlib.suppress(OSError):
+            file.parent.mkdir(parents=True, exist_ok=True)
+        write_atomic(file, json.dumps(told).encode(), sync=False)
+
+    def noted(self, name: str) -> dict[str, Any] | None:
+        """What was kept by `note`; None where there is nothing, or what cannot be read."""
+        file = self.folder / NOTES / hashlib.blake2b(name.encode(), digest_size=12).hexdigest()
+        try:
+            found = json.loads(file.read_bytes())
+            return found if isinstance(found, dict) else None
+        except (OSError, ValueError, RecursionError):
             return None
 
     def put_frame(self, key: str, frame: Frame) -> None:
@@ -290,7 +329,7 @@ class FrameStore:
                 files.append((stat.st_mtime, stat.st_size, path.name))
             except OSError:
                 continue
-        files = [f for f in files if not f[2].startswith(".")]
+        files = [f for f in files if OURS.fullmatch(f[2])]  # what others put there is theirs
         total = sum(size for _, size, _ in files)
         for _, size, name in sorted(files):
             if total <= self.limit:

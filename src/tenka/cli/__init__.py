@@ -20,8 +20,10 @@ from tenka.cli import (
     delivering,
     filming,
     installing,
+    keeping,
     routing,
     simulating,
+    stepping,
     sweeping,
     window,
 )
@@ -34,9 +36,11 @@ __all__ = [
     "delivering",
     "filming",
     "installing",
+    "keeping",
     "main",
     "routing",
     "simulating",
+    "stepping",
     "sweeping",
     "window",
 ]

@@ -56,9 +56,13 @@ class Bar(Progress):
             )
 
 
+_opened: list[Path] = []  # the effect that was opened last: what is stored is of it
+
+
 def open_effect(file: Path) -> Any:
     from tenka.effect import storage
 
+    _opened[:] = [file.resolve()]
     return storage.load(file)
 
 
@@ -76,7 +80,9 @@ def frame_store() -> Any:
     from tenka.cache.store import FrameStore
 
     named = os.environ.get("TENKA_FRAMES")  # the window's own store, when it is not the usual one
-    return FrameStore(Path(named) if named else None)
+    store = FrameStore(Path(named) if named else None)
+    store.owner = os.environ.get("TENKA_OWNER") or "".join(map(str, _opened))
+    return store
 
 
 def span_of(text: str | None, count: int) -> tuple[int, int]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import sys
 from dataclasses import asdict
 from itertools import pairwise
@@ -200,7 +201,7 @@ def _triggers(text: str | None) -> tuple[float, ...]:
     return found
 
 
-def _print_ledger(book: Any, over: Any, as_json: bool) -> None:
+def _print_ledger(book: Any, over: Any, as_json: bool, advice: list[str]) -> None:
     for line in book.lines:
         row = {
             "tier": book.tier.id,
@@ -228,12 +229,13 @@ def _print_ledger(book: Any, over: Any, as_json: bool) -> None:
         "budget_mb": t.mb,
         "over": book.over,
         "worst_ms": over.worst[0],
-        "worst_at": over.worst[1],
+        "worst_at": over.worst[1] if math.isfinite(over.worst[1]) else None,
         "over_time": [[round(t, 4), round(ms, 6)] for t, ms in zip(over.times.tolist(), over.ms.tolist())],
         "calibrated": book.device.calibrated or None,
         "problems": list(book.problems),
         "not_counted": [str(u) for u in book.uncounted],
         "notes": list(book.notes),
+        "sizes": advice,
     }
     text = (
         f"{t.name} on {book.device.name}: {book.ms:.3f} of {t.ms:g} ms drawing, {book.update_ms:.3f} "
@@ -241,7 +243,7 @@ def _print_ledger(book: Any, over: Any, as_json: bool) -> None:
         f"beside it, {book.mb:.2f} of {t.mb:g} MB: {'over budget' if book.over else 'within budget'} "
         f"({book.calibration}); {over.told()}"
     )
-    say(row, as_json, "\n".join([text, *book.problems, *map(str, book.uncounted), *book.notes]))
+    say(row, as_json, "\n".join([text, *book.problems, *map(str, book.uncounted), *book.notes, *advice]))
 
 
 @app.command()
@@ -255,6 +257,7 @@ def budget(
     from tenka.budget.cost import ledger
     from tenka.budget.figures import needed_figures
     from tenka.budget.overtime import over_time
+    from tenka.budget.sizing import size_advice
     from tenka.pack.looked import known_cuts
 
     effect, store = open_effect(file), frame_store()
@@ -263,7 +266,8 @@ def budget(
     when = _triggers(triggers)
     for t in [tier_of(effect, tier, file)] if tier else effect.tiers:
         book = ledger(effect, t.id, figures, file.parent, known)
-        _print_ledger(book, over_time(book, effect, figures, when), as_json)
+        over = over_time(book, effect, figures, when)
+        _print_ledger(book, over, as_json, size_advice(book, effect))
 
 
 @app.command()
@@ -283,6 +287,7 @@ def gate(
     from tenka.budget.cost import ledger
     from tenka.budget.figures import needed_figures
     from tenka.budget.overtime import over_time
+    from tenka.budget.sizing import size_advice
     from tenka.pack.looked import known_cuts
 
     effect, store = open_effect(file), frame_store()
@@ -291,6 +296,6 @@ def gate(
     figures = needed_figures(effect, file.parent, store, Bar())
     book = ledger(effect, chosen.id, figures, file.parent, known)
     over = over_time(book, effect, figures, _triggers(triggers))
-    _print_ledger(book, over, as_json)
+    _print_ledger(book, over, as_json, size_advice(book, effect))
     if book.over or (worst and over.worst[0] > book.tier.ms) or (book.uncounted and not accept):
         raise typer.Exit(1)

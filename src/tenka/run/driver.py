@@ -14,6 +14,7 @@ from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
 from tenka.run.leading import Leader
 from tenka.run.members import Group, State
+from tenka.run.noted import note_made
 from tenka.run.plans import Plan
 
 CHECKPOINT_EVERY = 12
@@ -80,6 +81,7 @@ def simulate(
     missing = sorted({f for id, p in plan.group.items() for f in wanted[id] if not store.has(p.name(f))})
     report.reused = last + 1 - first - len([f for f in missing if f >= 0])
     if not missing:
+        note_made(plan, store)
         progress.begin(0, "Nothing to simulate")
         return report
     for feeder in plan.feeds.values():
@@ -111,6 +113,8 @@ def simulate(
         if (f == 0 or f % CHECKPOINT_EVERY == 0) and f > plan.first:
             _check_point(store, group, states, leader, f)
         progress.step()
+    for p in plan.group.values():
+        note_made(p, store)
     own = group.members[plan.layer.id]
     report.substeps, report.parts = own.substeps, dict(own.parts)
     return report

@@ -63,7 +63,7 @@ def _source_settings(source: Feed, number: int, folder: Path | None, simulation:
     return found
 
 
-def _still_settings(effect: Effect, layer: Layer, folder: Path | None, final: bool) -> dict[str, Any]:
+def still_settings(effect: Effect, layer: Layer, folder: Path | None, final: bool) -> dict[str, Any]:
     """All that shapes the simulation and does not move: without names, looks and what is passed over.
 
     Which settings these are the catalogue says, for every kind of layer alike.
@@ -185,7 +185,7 @@ def frame_keys(
     """
     first = min(first_frame(layer, effect.rate) for layer in layers)
     still = json.dumps(
-        [_still_settings(effect, layer, folder, final) for layer in layers], sort_keys=True, default=plain
+        [still_settings(effect, layer, folder, final) for layer in layers], sort_keys=True, default=plain
     ).encode()
     key = hashlib.blake2b(still, digest_size=16).hexdigest()
     count = (effect.frames - 1 - first) * SAMPLES + 1

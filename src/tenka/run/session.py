@@ -15,7 +15,7 @@ from typing import Any
 from tenka.base.errors import BadInput, Cancelled, TenkaError
 from tenka.base.jobs import Progress
 from tenka.base.threads import give_way
-from tenka.cache.store import Frame, FrameStore
+from tenka.cache.store import UNSAVED, Frame, FrameStore
 from tenka.effect.model import FIELD, Effect, Layer, Trial
 from tenka.particles.state import Points
 from tenka.run.driver import Report, past_of, simulate, step_parts
@@ -76,6 +76,7 @@ class Session:
             if effect is self._asked:
                 return
             self._asked = effect
+            self.store.owner = str(self.file or UNSAVED)  # what is stored from now on is of it
             self._due = time.monotonic() + (REST_SECONDS if wait else 0.0)
             self._lock.notify_all()
 
@@ -121,7 +122,7 @@ class Session:
             if self.store.has(plan.name(index)):
                 found = plan.read(self.store, index, velocity=live or id in moving)
                 if found is None:
-                    self._again()  # it was damaged, or taken away from under the session
+                    self.again()  # it was damaged, or taken away from under the session
                 else:
                     frames[id] = found
                     self._note(plan, index, found.meta)
@@ -390,7 +391,7 @@ class Session:
                 self._coming = None
         return True
 
-    def _again(self) -> None:
+    def again(self) -> None:
         """Have the clean run look once more for frames that are missing."""
         with self._lock:
             self._run_again = True

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
+from tenka.app.dialogs.stepping import show_steps
 from tenka.app.state import State
 from tenka.app.timers import once
 from tenka.app.wrapped import Wrapped
@@ -77,6 +78,12 @@ class Findings(QWidget):
                 column.addWidget(button)
             self._column.addWidget(box)
             self.items.append(box)
+        if self._open and self.state.effect.layers:
+            steps = QPushButton("Compare 1 and 4 sub-steps…")
+            steps.setToolTip("Simulate both, and see by number what of the motion hangs on the steps")
+            steps.clicked.connect(lambda _=False: show_steps(self.state, self.window()))
+            self._column.addWidget(steps)
+            self.items.append(steps)
 
     def _mend(self, f: Any) -> Callable[[], None]:
         return lambda: self.state.apply(f.mended, f.mend)

@@ -14,6 +14,7 @@ from tenka.app.board.routespage import RoutesPage
 from tenka.app.scroll import upright_area
 from tenka.app.state import State
 from tenka.budget.cost import Ledger
+from tenka.budget.sizing import size_advice
 from tenka.effect.document import with_tier, without_tier
 
 CARD = 176
@@ -34,7 +35,8 @@ class Cards(QWidget):
 
     def _height(self, book: Ledger) -> int:
         rows = sum(len(line.terms) + (len(book.lines) > 1) for line in book.lines)
-        return CARD + TERM * max(1, rows + len(book.uncounted) + len(book.notes) + len(book.problems)) - 30
+        rows += len(book.uncounted) + len(book.notes) + len(book.problems)
+        return CARD + TERM * max(1, rows + len(size_advice(book, self.state.effect))) - 30
 
     def books(self) -> list[Ledger]:
         return [self.state.ledgers[t.id] for t in self.state.effect.tiers if t.id in self.state.ledgers]
@@ -92,7 +94,7 @@ class Cards(QWidget):
         )
         over = self.state.costing.of(book)
         if over is not None and over.worst[0] > 0:
-            about = f"at worst {over.worst[0]:.3f} ms, at {over.worst[1]:.2f} s; {about}"
+            about = f"{over.told()}; {about}"
         self._write(painter, QRectF(box.left() + used, box.top() + 2, box.width() - used, 26), about)
         self._bar(
             painter,
@@ -153,6 +155,9 @@ class Cards(QWidget):
                 say(110, 92, f"{term.value:.3f} {term.unit}", ink, middle | Qt.AlignmentFlag.AlignRight)
                 say(222, box.width() - 222, term.why, theme.QUIET)
                 y += TERM
+        for words in size_advice(book, self.state.effect):
+            say(0, box.width(), words, theme.QUIET)
+            y += TERM
 
     def _bar(
         self,

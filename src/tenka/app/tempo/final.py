@@ -68,6 +68,7 @@ class FinalRun(QObject):
         process = QProcess(self)
         environment = QProcessEnvironment.systemEnvironment()
         environment.insert("TENKA_FRAMES", str(self.state.store.folder))
+        environment.insert("TENKA_OWNER", self.state.store.owner)
         process.setProcessEnvironment(environment)
         process.readyReadStandardOutput.connect(self._read)
         process.finished.connect(self._end)

@@ -79,6 +79,8 @@ def paint_cost(rows: RowsPicture, painter: QPainter, top: float, measure: str) -
         painter.setPen(QPen(theme.colour(theme.BRICK if over else theme.TEXT, 0.7), 1, Qt.PenStyle.DashLine))
         painter.drawLine(at(times[0], limit), at(times[-1], limit))
     painter.restore()
+    if whole and rows.state.costing.now is not None:
+        worst = rows.state.costing.now.worst[0]
     painter.setFont(theme.font(theme.SMALL))
     painter.setPen(theme.colour(theme.BRICK if over else theme.QUIET))
     words = f"{'▲ ' if over else ''}worst {worst:.3f} ms" if whole else f"{worst:.3f} ms"
