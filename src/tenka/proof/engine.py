@@ -27,6 +27,7 @@ from tenka.package.parts import Element
 from tenka.package.stands import lamps_at, light_of, mesh_of, set_of
 from tenka.proof.elements import PLAYED, UNPLAYED
 from tenka.proof.elements.base import ORIGIN, Now, Played, Ride, Run
+from tenka.proof.heat import heat_picture
 from tenka.scene.cameras import View, view_of
 from tenka.scene.meshes import Mesh, joined
 
@@ -298,6 +299,7 @@ class Package:
         runs: tuple[Run, ...] = ONCE,
         among: Mesh | None = None,
         held_at: float | None = None,
+        beside: Sequence[Guest] = (),
     ) -> ProofPicture:
         """The picture a game would show at a time, s.
 
@@ -310,9 +312,12 @@ class Package:
         runs : when the effect was triggered and stopped
         among : what else stands in the set now
         held_at : m, as how far away all counts, wherever it is seen from
+        beside : of other packages what plays in the same set
         """
         players = players or self.players()
         played = self._played(time, view, players, carriers, ride, runs, held_at)
+        for g in beside:
+            played += g.package._played(g.time, view, g.package.players(), g.places, None, g.runs)
         self.mesh_at(time)
         bodies = [m for p, _, now in played if (m := p.standing(now)) is not None]
         bodies += [among] if among is not None else []
@@ -346,6 +351,22 @@ class Package:
         return ProofPicture(rgb, counts, layers)
 
 
+@dataclass(frozen=True)
+class Guest:
+    """Another package in the same picture.
+
+    Attributes
+    ----------
+    time : s since it was triggered
+    places : (copies, 3) m
+    """
+
+    package: Package
+    time: float
+    places: np.ndarray
+    runs: tuple[Run, ...] = ONCE
+
+
 def _later(ride: Ride, start: float) -> Ride:
     """The same ride on the clock of what was triggered at a time."""
     return lambda times: ride(times + start)
@@ -364,27 +385,6 @@ def _in_order(depths: list[np.ndarray]) -> Iterator[tuple[int, np.ndarray]]:
     starts = np.flatnonzero(np.concatenate([[True], which[1:] != which[:-1]])).tolist()
     for a, b in zip(starts, [*starts[1:], len(which)]):
         yield int(which[a]), row[a:b]
-
-
-HEAT = np.array(
-    [
-        (0.13, 0.14, 0.15),
-        (0.21, 0.42, 0.40),
-        (0.36, 0.72, 0.64),
-        (0.88, 0.67, 0.27),
-        (0.82, 0.38, 0.29),
-        (0.98, 0.90, 0.86),
-    ]
-)
-HEAT_AT = np.array([0, 1, 2, 4, 8, 16])
-
-
-def heat_picture(rgb: np.ndarray, layers: np.ndarray) -> np.ndarray:
-    """Layers per pixel as colour (HEAT at HEAT_AT layers), over a dimmed grey picture."""
-    grey = rgb.mean(axis=2, keepdims=True) * 0.22
-    colour = np.stack([np.interp(layers, HEAT_AT, HEAT[:, c]) for c in range(3)], axis=2) * 255
-    share = np.where(layers[..., None] > 0, 0.85, 0.0)
-    return (grey * (1 - share) + colour * share).astype(np.uint8)
 
 
 def package_view(package: Package, width: int, height: int, camera: Camera | None = None) -> View:

@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QWidget
 from tenka.app import theme
 from tenka.base.words import counted
 from tenka.effect.model import Camera
-from tenka.proof.engine import HEAT, HEAT_AT, Counts, Held
+from tenka.proof.engine import Counts, Held
+from tenka.proof.heat import HEAT, HEAT_AT
 from tenka.scene.cameras import View
 
 Outline = tuple[str, bool, list[tuple[QPointF, QPointF]]]
