@@ -28,6 +28,11 @@ def _compare_routes(window: Window) -> None:
     window.budget.compare_routes()
 
 
+def _show_scene(window: Window) -> None:
+    window.go_to("budget")
+    window.budget.show_part(3)
+
+
 def add_actions(window: Window) -> None:
     """Every action with its name, its keys, and further words by which it is found."""
     tempo, stage, hand, state = window.tempo, window.stage, window.in_hand, window.state
@@ -35,6 +40,7 @@ def add_actions(window: Window) -> None:
     for n, name in enumerate(STATIONS):
         add(f"Go to {name}", partial(window.go_to, name.lower()), str(n + 1), plain=True)
     add("Find savings on the board", partial(_find_savings, window), words="suggest cheaper budget variants")
+    add("Scene of several effects", partial(_show_scene, window), words="level sequence time axis together")
     add("Compare routes by distance", partial(_compare_routes, window), words="lod level of detail far near")
     add(
         "What is kept of simulations", partial(show_kept, state, window), words="cache frames disk clean room"

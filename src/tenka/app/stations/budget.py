@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QToolTip, 
 from tenka.app import theme
 from tenka.app.board.page import BoardPage
 from tenka.app.board.routespage import RoutesPage
+from tenka.app.board.scenepage import ScenePage
 from tenka.app.scroll import upright_area
 from tenka.app.state import State
 from tenka.budget.cost import Ledger
@@ -244,7 +245,9 @@ class BudgetStation(QWidget):
         self.frame_tab = self._tab("Frame", "What each tier's frame and memory are made of")
         self.board_tab = self._tab("Board", "Variants: what each loses against what it takes")
         self.routes_tab = self._tab("Routes", "The same by one route and by another, from several distances")
-        for n, tab in enumerate((self.frame_tab, self.board_tab, self.routes_tab)):
+        self.scene_tab = self._tab("Scene", "Several effects on one time axis")
+        self.tabs = (self.frame_tab, self.board_tab, self.routes_tab, self.scene_tab)
+        for n, tab in enumerate(self.tabs):
             tab.clicked.connect(partial(self.show_part, n))
             tabs.addWidget(tab)
         tabs.addStretch(1)
@@ -259,8 +262,8 @@ class BudgetStation(QWidget):
         area.setWidget(self.cards)
         under.addWidget(area, 1)
         under.addWidget(self._foot())
-        self.board, self.routes = BoardPage(state), RoutesPage(state)
-        for part in (frame, self.board, self.routes):
+        self.board, self.routes, self.scene = BoardPage(state), RoutesPage(state), ScenePage(state)
+        for part in (frame, self.board, self.routes, self.scene):
             self.parts.addWidget(part)
         column.addWidget(self.parts, 1)
         state.tier_chosen.connect(self._name)
@@ -277,9 +280,9 @@ class BudgetStation(QWidget):
         return button
 
     def show_part(self, n: int, _: bool = False) -> None:
-        """Show the frame (0), the board (1) or the routes (2)."""
+        """Show the frame (0), the board (1), the routes (2) or the scene (3)."""
         self.parts.setCurrentIndex(n)
-        for k, tab in enumerate((self.frame_tab, self.board_tab, self.routes_tab)):
+        for k, tab in enumerate(self.tabs):
             tab.setChecked(n == k)
 
     def find_savings(self) -> None:
@@ -298,6 +301,7 @@ class BudgetStation(QWidget):
         """End what is under way."""
         self.board.work.close()
         self.routes.work.close()
+        self.scene.work.close()
 
     def _foot(self) -> QWidget:
         foot = QWidget()

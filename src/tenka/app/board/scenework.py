@@ -1,0 +1,234 @@
+"""A scene in the window: its edits, what it takes, its packages and its picture, in the background."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tenka.app.state import State
+from tenka.base.errors import Cancelled, TenkaError
+from tenka.base.jobs import Progress, Worker
+from tenka.board.scening import SceneBook, pack_scene, players_of, spare_folder, standing_in, weigh
+from tenka.effect import storage
+from tenka.effect.scenes import MOST, Member, Scene, load_scene, save_scene
+from tenka.proof.engine import package_view
+from tenka.proof.together import Standing, draw_together
+
+PICTURE = (800, 500)
+
+
+class SceneWork(QObject):
+    """The scene that is open, with what is known of it."""
+
+    changed = pyqtSignal()
+    _raw = pyqtSignal(int, str, object)
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.state = state
+        self.scene, self.file = Scene(), Path()
+        self.book: SceneBook | None = None
+        self.picture: np.ndarray | None = None
+        self.standing: list[Standing] = []
+        self.problem = ""
+        self.progress: Progress | None = None
+        self.time = 0.0
+        self._past: list[Scene] = []
+        self._future: list[Scene] = []
+        self._run = 0
+        self._weigher, self._packer = Worker("scene's cost"), Worker("scene's packages")
+        self._weighing = Progress()
+        self._raw.connect(self._take)
+
+    # --- edits --------------------------------------------------------------------------------
+
+    @property
+    def folder(self) -> Path:
+        """From where the files of effects are named."""
+        return self.file.parent if self.file != Path() else Path.cwd()
+
+    def apply(self, scene: Scene, merge: bool = False) -> None:
+        """Take another state of the scene; `merge`: as part of the edit before."""
+        if scene == self.scene:
+            return
+        if not merge:
+            self._past = [*self._past, self.scene][-200:]
+        self._future = []
+        self._adopt(scene)
+
+    def undo(self) -> None:
+        if self._past:
+            self._future.append(self.scene)
+            self._adopt(self._past.pop())
+
+    def redo(self) -> None:
+        if self._future:
+            self._past.append(self.scene)
+            self._adopt(self._future.pop())
+
+    @property
+    def can_undo(self) -> bool:
+        return bool(self._past)
+
+    @property
+    def can_redo(self) -> bool:
+        return bool(self._future)
+
+    def _adopt(self, scene: Scene) -> None:
+        effects = {m.effect for m in scene.members} != {m.effect for m in self.scene.members}
+        self.scene = scene
+        if effects:
+            self.standing, self.picture = [], None
+        if self.file != Path():
+            try:
+                save_scene(scene, self.file)
+            except TenkaError as error:
+                self.state.refuse(error)
+        self.weigh()
+        if self.standing:
+            self.draw(self.time)
+        self.changed.emit()
+
+    def open(self, file: Path) -> None:
+        """Open a scene, or begin one in a file that is not there yet."""
+        try:
+            scene = load_scene(file) if file.exists() else Scene(name=file.name.split(".")[0][:80] or "scene")
+            if not file.exists():
+                save_scene(scene, file)
+        except TenkaError as error:
+            self.state.refuse(error)
+            return
+        self.stop()
+        self.scene, self.file = scene, file.resolve()
+        self._past, self._future = [], []
+        self.book, self.picture, self.standing, self.time = None, None, [], 0.0
+        self.weigh()
+        self.changed.emit()
+
+    def add(self, effect: Path, at: float = 0.0) -> None:
+        """Put an effect at the end of them."""
+        try:
+            name = storage.load(effect).name
+        except TenkaError as error:
+            self.state.refuse(error)
+            return
+        way = Path(os.path.relpath(effect.resolve(), self.folder)).as_posix()
+        if len(self.scene.members) < MOST:
+            member = Member(name=name, effect=way, at=at)
+            self.apply(self.scene.put(len(self.scene.members), member))
+
+    # --- what is known ------------------------------------------------------------------------
+
+    @property
+    def tier(self) -> str:
+        return self.state.tier.name if self.state.tier is not None else ""
+
+    def weigh(self) -> None:
+        """Find what all take on the present tier."""
+        self._weighing.cancel()
+        self._run += 1
+        run, scene, folder, tier = self._run, self.scene, self.folder, self.tier
+        store, progress = self.state.store, Progress()
+        self._weighing, self.problem = progress, ""
+        if not scene.members:
+            self.book = None
+            return
+
+        def work() -> SceneBook:
+            return weigh(players_of(scene, folder, tier), store, progress)
+
+        self._ask(self._weigher, run, "book", work)
+
+    def _ask(self, worker: Worker, run: int, what: str, work: Callable[[], Any]) -> None:
+        def asked() -> None:
+            try:
+                self._raw.emit(run, what, work())
+            except Cancelled:
+                self._raw.emit(run, "stopped", None)
+            except (TenkaError, MemoryError) as error:
+                self._raw.emit(run, "problem", str(error) or "There is not enough memory for it.")
+
+        worker.ask(asked)
+
+    def play(self) -> None:
+        """Pack all effects and show them together; what was packed for the same tier and effects stays."""
+        self.stop()
+        scene, folder, tier, store = self.scene, self.folder, self.tier, self.state.store
+        progress = self.progress = Progress()
+
+        def work() -> tuple[list[str], str, list[Standing]]:
+            players = players_of(scene, folder, tier)
+            out = spare_folder()
+            pack_scene(scene, players, store, out, progress, apart=True)
+            return [m.effect for m in scene.members], tier, standing_in(players, out)
+
+        self._ask(self._packer, self._run, "standing", work)
+        self.changed.emit()
+
+    def pack(self, out: Path, apart: bool) -> None:
+        """Pack into a folder."""
+        self.stop()
+        scene, folder, tier, store = self.scene, self.folder, self.tier, self.state.store
+        progress = self.progress = Progress()
+
+        def work() -> str:
+            players = players_of(scene, folder, tier)
+            folders = pack_scene(scene, players, store, out, progress, apart)
+            return f"{len(folders)} packages in {out}."
+
+        self._ask(self._packer, self._run, "packed", work)
+        self.changed.emit()
+
+    def draw(self, time: float) -> None:
+        """Draw all at a time, where they are packed."""
+        self.time = time
+        if not self.standing:
+            self.changed.emit()
+            return
+        rows = [
+            Standing(s.package, m.at, s.lasts, m.place) for s, m in zip(self.standing, self.scene.members)
+        ]
+
+        def work() -> np.ndarray:
+            view = package_view(rows[0].package, *PICTURE)
+            return draw_together(rows, time, view).rgb
+
+        self._ask(self._packer, self._run, "picture", work)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """End packing."""
+        if self.progress is not None:
+            self.progress.cancel()
+            self.progress = None
+            self.changed.emit()
+
+    def close(self) -> None:
+        self.stop()
+        self._weighing.cancel()
+        self._weigher.close()
+        self._packer.close()
+
+    def _take(self, run: int, what: str, found: Any) -> None:
+        if what == "book":
+            if run == self._run:
+                self.book = found
+        elif what == "problem":
+            self.problem, self.progress = found, None
+        elif what == "standing":
+            self.progress = None
+            effects, tier, standing = found
+            if effects == [m.effect for m in self.scene.members] and tier == self.tier:
+                self.standing = standing
+                self.draw(self.time)
+        elif what == "packed":
+            self.progress = None
+            self.state.said.emit(found)
+        elif what == "picture":
+            self.picture = found
+        self.changed.emit()
