@@ -14,8 +14,10 @@ from tenka.board.changes import ladders
 from tenka.board.probing import FRAMES, stretch
 from tenka.board.suggesting import Suggester, Suggestion, Takes, error_of
 from tenka.board.sweeping import Bench, measure_all
+from tenka.budget.cost import ledger
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
+from tenka.effect.delivered import first_delivery
 from tenka.effect.document import delivered_on, with_own
 from tenka.effect.model import Effect, Tier
 from tenka.pack.layout import span_of
@@ -114,6 +116,25 @@ def test_where_one_is_not_enough_several_are_put_together(store: FrameStore):
     found = finder.suggest(Progress())
     together = [s for s in found if len(s.changes) > 1]
     assert together and not together[0].over and found[0] is together[0]
+
+
+def test_rather_several_changes_than_one_that_hides_something_and_none_that_is_needless(store: FrameStore):
+    plain = effect_within(50.0, 50.0)
+    second = first_delivery(plain.gas(), ("puff",), plain.deliveries[0].route)
+    both = plain.model_copy(update={"deliveries": (*plain.deliveries, second)})
+    book = Bench(both, "low", None, store, Progress()).book(both)
+    tier = both.tiers[0].model_copy(update={"mb": 0.45 * book.mb})
+    found = suggester(both.model_copy(update={"tiers": (tier,)}), store).suggest(Progress())
+    best, hiding = found[0], [s for s in found if s.hides]
+    assert hiding and not best.over and not best.hides and len(best.changes) > 1
+    within = [s for s in found if not s.over]
+    assert [s.hides for s in within] == sorted(s.hides for s in within)
+    for change in best.changes:  # each is needed
+        made = both.model_copy(update={"tiers": (tier,)})
+        for other in best.changes:
+            made = made if other is change else other.on(made, "low")
+        left = ledger(made, "low")
+        assert left.mb > tier.mb or left.ms > tier.ms
 
 
 def test_within_its_budget_what_saves_much_is_told(store: FrameStore):

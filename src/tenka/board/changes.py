@@ -38,12 +38,14 @@ class Change:
     values : of settings, by path
     without : deliveries that are left out
     note : what is lost that pictures do not show
+    hides : whether something is not seen at all any more
     """
 
     what: str
     values: Values = field(default_factory=dict)
     without: tuple[str, ...] = ()
     note: str = ""
+    hides: bool = False
 
     def on(self, effect: Effect, tier: str) -> Effect:
         """The effect with the change made on a tier.
@@ -86,7 +88,8 @@ def ladders(effect: Effect, tier: str) -> Iterator[Ladder]:
         for d in deliveries:
             near, far = d.route.seen_from, d.route.seen_to
             note = f"it is shown from {near:g} m to {far:g} m" if near > 0 or far < EVERYWHERE else ""
-            yield [Change(f"{d.name}: left out, as {d.route.TITLE.lower()}", without=(d.id,), note=note)]
+            what = f"{d.name}: left out, as {d.route.TITLE.lower()}"
+            yield [Change(what, without=(d.id,), note=note, hides=d.route.SHOWS)]
 
 
 def _of_one(d: Delivery, path: str, p: Param, now: Any) -> Iterator[Ladder]:

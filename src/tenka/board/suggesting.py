@@ -55,6 +55,11 @@ class Suggestion:
         return "; ".join(change.what for change in self.changes)
 
     @property
+    def hides(self) -> bool:
+        """Whether something is not seen at all any more."""
+        return any(change.hides for change in self.changes)
+
+    @property
     def note(self) -> str:
         return "; ".join(change.note for change in self.changes if change.note)
 
@@ -105,7 +110,8 @@ class Suggester:
     def suggest(
         self, progress: Progress, hear: Callable[[Suggestion], None] = lambda _: None
     ) -> list[Suggestion]:
-        """Changes that are enough each, the least loss first; then, where none is, several together.
+        """Changes that are enough each, the least loss first; several together, where none is that keeps all
+        in sight.
 
         Parameters
         ----------
@@ -117,12 +123,13 @@ class Suggester:
         """
         try:
             found = self._singles(progress, hear)
-            if self.over and not any(not s.over for s in found):
-                together = self._together(found, progress)
+            keeping = [s for s in found if not s.hides]
+            if self.over and all(s.over for s in keeping):  # rather several than one that hides something
+                together = self._together(keeping, progress) or self._together(found, progress)
                 found = [*([together] if together is not None else []), *found]
         finally:
             self._prober.close()
-        return sorted(found, key=lambda s: (s.over, s.loss))
+        return sorted(found, key=lambda s: (s.over, s.hides, s.loss))
 
     def _singles(self, progress: Progress, hear: Callable[[Suggestion], None]) -> list[Suggestion]:
         chosen = sorted(self._worth(), key=lambda pair: -pair[1])[:MOST]
@@ -228,7 +235,18 @@ class Suggester:
             takes = self._takes(made)
         if takes.beyond(self.aim) > 0 or len(changes) < 2:
             return None
-        return self._foretold(tuple(changes), progress)
+        loss = {id(s.changes[0]): s.loss for s in singles}
+        for change in sorted(changes, key=lambda c: -loss[id(c)]):  # what later steps made needless
+            rest = [c for c in changes if c is not change]
+            if rest and self._takes(self._with(rest)).beyond(self.aim) <= 0:
+                changes = rest
+        return self._foretold(tuple(changes), progress) if len(changes) > 1 else None
+
+    def _with(self, changes: Sequence[Change]) -> Effect:
+        made = self.bench.effect
+        for change in changes:
+            made = change.on(made, self.bench.tier)
+        return made
 
     def measure(self, found: Sequence[Suggestion], scheduler: str | None = None) -> Iterator[Suggestion]:
         """The suggestions as they are measured, after what there is now.

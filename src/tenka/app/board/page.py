@@ -262,7 +262,7 @@ class BoardPage(QWidget):
         """What is shown, the best first."""
         return sorted(
             (p for p in self.shown if p.what),
-            key=lambda p: (bool(p.fault), p.over, p.added if math.isfinite(p.added) else math.inf),
+            key=lambda p: (bool(p.fault), p.over, _hides(p), p.added if math.isfinite(p.added) else math.inf),
         )
 
     def _fill_list(self) -> None:
@@ -284,6 +284,10 @@ class BoardPage(QWidget):
         self.list.blockSignals(True)
         self.list.setCurrentRow(at)
         self.list.blockSignals(False)
+
+
+def _hides(point: Point) -> bool:
+    return any(change.hides for change in point.changes)
 
 
 def _row(point: Point) -> str:
