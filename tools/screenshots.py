@@ -52,6 +52,8 @@ CROPS = {
     "cuts": ("cuts", (0, 38, 936, 644)),
     "light": ("light", (76, 38, 1280, 612)),
     "walk": ("walk", (0, 38, 640, 420)),
+    "wins": ("wins", (0, 38, 936, 800)),
+    "scene": ("scene", (0, 38, 936, 800)),
 }  # of the guide: from which picture, and which part of it
 GROWS = ramp((0.0, 0.5), (0.4, 0.85), (1.0, 1.0))
 WIDE = 520  # px of a picture in the guide
@@ -288,7 +290,7 @@ def inspect(s: Studio) -> None:
     s.spin(1.0)
     s.until(lambda: not panel.busy and panel.seen and panel.seen.lines is not None)
     s.settle()
-    s.save("inspect")
+    s.save("inspect", spare=True)
     s.window.stage.inspect_button.click()
 
 
@@ -304,6 +306,40 @@ def trial(s: Studio) -> None:
     s.save("trial")
 
 
+def weigh(s: Studio) -> None:
+    """Routes by distance, and a scene."""
+    s.open("kiln_plume", 60)
+    s.state.choose_tier("mid")
+    s.window.go_to("budget")
+    budget = s.window.budget
+    budget.compare_routes()
+    s.until(lambda: not budget.routes.work.running)
+    budget.routes.choose(budget.routes.work.stood[2])
+    s.spin(1.0)
+    s.save("wins", spare=True)
+    s.open("boiler_burst", 20)
+    s.state.choose_tier("mid")
+    s.window.go_to("budget")
+    budget.show_part(3)
+    page, work = budget.scene, budget.scene.work
+    page.open(SPARE / "yard.scene.json")
+    for name, at, place in (
+        ("boiler_burst", 0.0, (0.0, 0.0, 0.0)),
+        ("kiln_plume", 0.6, (4.0, 3.0, -2.5)),
+        ("wheel_sparks", 1.2, (-2.5, -1.0, 0.0)),
+    ):
+        work.add(FOLDER / f"{name}.tenka", at)
+        last = len(work.scene.members) - 1
+        work.apply(work.scene.put(last, work.scene.members[last].model_copy(update={"place": place})))
+    page.choose(2)
+    work.play()
+    s.until(lambda: work.progress is None and work.book is not None and work.picture is not None)
+    work.draw(1.6)
+    s.spin(2.0)
+    s.save("scene")
+    s.window.go_to("shape")
+
+
 PICTURES = (
     shape,
     tempo,
@@ -311,6 +347,7 @@ PICTURES = (
     walk,
     look,
     pack,
+    weigh,
     fire,
     mesh,
     ash,

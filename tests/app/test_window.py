@@ -41,6 +41,7 @@ def test_opening_shows_the_plume_the_rows_and_the_ledger(window: Window):
         "Source",
         "Forces (2)",
         "Props (1)",
+        "Cost on Mid",
         "Measures",
     ]
     assert window.state.ledger is not None and window.state.ledger.ms > 0

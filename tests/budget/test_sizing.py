@@ -8,6 +8,7 @@ from command import command
 
 from tenka.budget.cost import Ledger, ledger
 from tenka.budget.sizing import frame_sizes, px_per_m, size_advice, size_findings, voxel_findings
+from tenka.budget.told import LEFT_OUT
 from tenka.effect import storage
 from tenka.effect.document import on_tier
 from tenka.effect.model import Effect, Player
@@ -76,3 +77,5 @@ def test_sizes_are_told_in_the_terminal(tmp_path):
     storage.save(seen_from(12.0, width=1024, height=1024), file)
     told = command("budget", file, "--tier", "Mid", "--json").rows[-1]
     assert any("px a texel" in words for words in told["sizes"])
+    plain = command("budget", file).out
+    assert "px a texel" in plain and LEFT_OUT in plain  # what the model does not know is said

@@ -1,7 +1,7 @@
 """The cost model: a roofline over what is drawn (Williams, Waterman & Patterson 2009), and real block sizes.
 
 Time of a pass is the largest of its arithmetic, its memory traffic and its fill; each term is kept with its
-inputs. What the model leaves out is said in docs/numerics.md.
+inputs. What the model leaves out is said in `told.LEFT_OUT`, in the window and the terminal.
 """
 
 from __future__ import annotations

@@ -8,6 +8,15 @@ from tenka.budget.sizing import size_findings, voxel_findings
 from tenka.effect.model import Effect
 from tenka.run.findings import Finding
 
+LEFT_OUT = (
+    "Not in these figures: pixels that are shaded for nothing along the edges of sprites, sorting, changes "
+    "of state between draws, shadows of lights, textures that are read in and given up again, and what the "
+    "frame's other work takes from caches. Fill, arithmetic and memory are taken to overlap wholly: the "
+    "longest counts. A tile-based device is taken to hold a tile's layers on the chip, others to blend in "
+    "memory. A profile that was calibrated has in its rates what of this the measured scenes had."
+)
+"""What the model does not know, for those who will object."""
+
 
 def over_budget(book: Ledger) -> Finding:
     """What of a tier's budget is exceeded, as a finding."""

@@ -10,7 +10,6 @@ import contextlib
 import hashlib
 import json
 import os
-import re
 import struct
 import threading
 from collections.abc import Iterator
@@ -32,7 +31,6 @@ PRUNE_EVERY = 48
 PINS = ".pins"
 NOTES = ".notes"
 UNSAVED = "not saved yet"
-OURS = re.compile(r"[0-9a-f]{24,64}(\.[a-z]{1,12}){0,2}")  # how files of a store are named
 _SEEN = ("density", "temperature", "flame", "dye")
 _MOVING = ("velocity", "fuel")
 
@@ -231,7 +229,7 @@ class FrameStore:
     def files(self) -> Iterator[tuple[str, int, str]]:
         """Name, bytes and owner of all that is kept; nothing else that lies in the folder."""
         try:
-            entries = [e for e in os.scandir(self.folder) if OURS.fullmatch(e.name)]
+            entries = [e for e in os.scandir(self.folder) if not e.name.startswith(".") and e.is_file()]
         except OSError:
             return
         for entry in entries:
@@ -315,6 +313,14 @@ class FrameStore:
         with contextlib.suppress(OSError):
             (self.folder / name).unlink(missing_ok=True)
 
+    def _is_ours(self, name: str) -> bool:
+        """Whether a file is of a store: what others put into the folder is theirs."""
+        try:
+            with open(self.folder / name, "rb") as file:
+                return file.read(len(MAGIC)) == MAGIC
+        except OSError:
+            return False
+
     def prune(self) -> None:
         """Remove the least recently used files until the store is within its limit; those that are pinned
         stay."""
@@ -329,12 +335,12 @@ class FrameStore:
                 files.append((stat.st_mtime, stat.st_size, path.name))
             except OSError:
                 continue
-        files = [f for f in files if OURS.fullmatch(f[2])]  # what others put there is theirs
+        files = [f for f in files if not f[2].startswith(".")]
         total = sum(size for _, size, _ in files)
         for _, size, name in sorted(files):
             if total <= self.limit:
                 break
-            if name in pinned:
+            if name in pinned or not self._is_ours(name):
                 continue
             self.drop(name)
             total -= size

@@ -258,6 +258,7 @@ def budget(
     from tenka.budget.figures import needed_figures
     from tenka.budget.overtime import over_time
     from tenka.budget.sizing import size_advice
+    from tenka.budget.told import LEFT_OUT
     from tenka.pack.looked import known_cuts
 
     effect, store = open_effect(file), frame_store()
@@ -268,6 +269,8 @@ def budget(
         book = ledger(effect, t.id, figures, file.parent, known)
         over = over_time(book, effect, figures, when)
         _print_ledger(book, over, as_json, size_advice(book, effect))
+    if not as_json:
+        print(LEFT_OUT)
 
 
 @app.command()

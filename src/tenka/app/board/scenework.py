@@ -11,6 +11,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tenka.app.state import State
+from tenka.app.timers import once
 from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
 from tenka.board.scening import SceneBook, pack_scene, players_of, spare_folder, standing_in, weigh
@@ -20,6 +21,7 @@ from tenka.proof.engine import package_view
 from tenka.proof.together import Standing, draw_together
 
 PICTURE = (800, 500)
+KEEP_MS = 400  # after an edit
 
 
 class SceneWork(QObject):
@@ -43,6 +45,7 @@ class SceneWork(QObject):
         self._run = 0
         self._weigher, self._packer = Worker("scene's cost"), Worker("scene's packages")
         self._weighing = Progress()
+        self._keeping = once(self, KEEP_MS, self._save)
         self._raw.connect(self._take)
 
     # --- edits --------------------------------------------------------------------------------
@@ -84,15 +87,25 @@ class SceneWork(QObject):
         self.scene = scene
         if effects:
             self.standing, self.picture = [], None
-        if self.file != Path():
-            try:
-                save_scene(scene, self.file)
-            except TenkaError as error:
-                self.state.refuse(error)
+        self._keeping.start()
         self.weigh()
         if self.standing:
             self.draw(self.time)
         self.changed.emit()
+
+    def keep(self) -> None:
+        """Write what was not written yet: a drag is written when it rests."""
+        if not self._keeping.isActive():
+            return
+        self._keeping.stop()
+        self._save()
+
+    def _save(self) -> None:
+        if self.file != Path():
+            try:
+                save_scene(self.scene, self.file)
+            except TenkaError as error:
+                self.state.refuse(error)
 
     def open(self, file: Path) -> None:
         """Open a scene, or begin one in a file that is not there yet."""
@@ -104,6 +117,7 @@ class SceneWork(QObject):
             self.state.refuse(error)
             return
         self.stop()
+        self.keep()
         self.scene, self.file = scene, file.resolve()
         self._past, self._future = [], []
         self.book, self.picture, self.standing, self.time = None, None, [], 0.0
@@ -210,6 +224,7 @@ class SceneWork(QObject):
 
     def close(self) -> None:
         self.stop()
+        self.keep()
         self._weighing.cancel()
         self._weigher.close()
         self._packer.close()

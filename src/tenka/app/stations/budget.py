@@ -14,8 +14,10 @@ from tenka.app.board.routespage import RoutesPage
 from tenka.app.board.scenepage import ScenePage
 from tenka.app.scroll import upright_area
 from tenka.app.state import State
+from tenka.app.wrapped import Wrapped
 from tenka.budget.cost import Ledger
 from tenka.budget.sizing import size_advice
+from tenka.budget.told import LEFT_OUT
 from tenka.effect.document import with_tier, without_tier
 
 CARD = 176
@@ -259,7 +261,15 @@ class BudgetStation(QWidget):
         under.setSpacing(0)
         area = upright_area(False)
         self.cards = Cards(state)
-        area.setWidget(self.cards)
+        held = QWidget()
+        beside = QVBoxLayout(held)
+        beside.setContentsMargins(0, 0, 0, 12)
+        beside.addWidget(self.cards, 1)
+        left_out = Wrapped(LEFT_OUT)
+        left_out.setProperty("quiet", True)
+        left_out.setContentsMargins(20, 0, 20, 0)
+        beside.addWidget(left_out)
+        area.setWidget(held)
         under.addWidget(area, 1)
         under.addWidget(self._foot())
         self.board, self.routes, self.scene = BoardPage(state), RoutesPage(state), ScenePage(state)
