@@ -97,6 +97,19 @@ def test_what_wins_is_taken_into_one_tier_and_the_others_go_without():
     assert len(delivered_on(back, "low").deliveries) == 2
 
 
+def test_what_shows_the_same_farther_away_is_left_out_of_the_comparison_wherever_it_is_named():
+    effect = taken(
+        small_effect(), "low", "puff", [Stretch("flipbook", 0.0, 9.0), Stretch("volume", 9.0, EVERYWHERE)]
+    )
+    twin = next(d.id for d in effect.deliveries if d.id != "puff")
+    assert any(twin in t.without for t in effect.tiers)
+    for kind in ("flipbook", "volume"):
+        made = by_route(plain(effect, "low"), "puff", kind)
+        assert [d.id for d in made.deliveries] == ["puff"] and made.deliveries[0].route.kind == kind
+        assert made.deliveries[0].route.seen_from == 0.0 and made.deliveries[0].route.seen_to == EVERYWHERE
+        storage.loads(storage.dumps(made))  # nothing names what is gone
+
+
 def _ids(effect, tier):
     return {d.id for d in delivered_on(effect, tier).deliveries}
 

@@ -15,7 +15,7 @@ from tenka.base.jobs import Progress
 from tenka.board.sweeping import Bench, measure_all, time_of
 from tenka.board.variants import Tried
 from tenka.cache.store import FrameStore
-from tenka.effect.delivered import first_delivery, rerouted, routes_for
+from tenka.effect.delivered import first_delivery, rerouted, routes_for, tidied
 from tenka.effect.document import delivered_on, with_own
 from tenka.effect.model import Delivery, Effect
 from tenka.effect.routes import ROUTES
@@ -84,7 +84,8 @@ def by_route(effect: Effect, delivery_id: str, kind: str) -> Effect:
         for d in made.deliveries
         if d.id not in twins
     )
-    return made.model_copy(update={"deliveries": kept})
+    made = made.model_copy(update={"deliveries": kept})
+    return made.model_copy(update=tidied(made))  # tiers may name what is gone
 
 
 def _twins(effect: Effect, own: Delivery) -> list[Delivery]:
