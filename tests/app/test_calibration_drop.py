@@ -68,7 +68,7 @@ def test_a_dropped_table_of_times_becomes_the_tiers_device(
     assert dialog is not None and dialog.name.text() == "yard-tablet-3"
     made = dialog.fit.device
     assert dialog.fit.off < 0.02
-    assert made.fill_gpixel_s == pytest.approx(FILL, rel=0.1) or "fill" not in dialog.fit.bound
+    assert made.fill_gpixel_s == pytest.approx(FILL, rel=0.02) and "fill" in dialog.fit.bound
     for wrong in ("", "Yard", "satchel", "9lives"):
         dialog.name.setText(wrong)
         assert not dialog.keep.isEnabled()

@@ -71,6 +71,8 @@ def test_a_bar_is_dragged_as_one_edit_and_keys_move_it_too(page: ScenePage, qtbo
     before = work.scene.members[1].at
     QTest.keyClick(axis, Qt.Key.Key_Right)
     assert work.scene.members[1].at == pytest.approx(before + 0.05)
+    QTest.keyClick(axis, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)  # where the keyboard is
+    assert work.scene.members[1].at == pytest.approx(before)
     page.places[0].changed.emit(1.5, object())
     assert work.scene.members[1].place == (1.5, 0.0, 0.0)
     QTest.mouseClick(page.removes, LEFT)

@@ -33,6 +33,12 @@ def _show_scene(window: Window) -> None:
     window.budget.show_part(3)
 
 
+def _take_back(window: Window, again: bool) -> None:
+    """Undo where the keyboard is: a scene has its own edits."""
+    if not window.budget.takes_back(again):
+        (window.redo if again else window.undo)()
+
+
 def add_actions(window: Window) -> None:
     """Every action with its name, its keys, and further words by which it is found."""
     tempo, stage, hand, state = window.tempo, window.stage, window.in_hand, window.state
@@ -49,8 +55,8 @@ def add_actions(window: Window) -> None:
     add("Find anything", window.finder.open, "Ctrl+K", words="command search palette")
     add("Guide to what has the keyboard", partial(open_for_focus, window), "F1", words="help manual docs")
     add("Walk through a first effect", window.walk.begin, words="tutorial tour learn start help")
-    add("Undo", window.undo, QKeySequence.StandardKey.Undo)
-    add("Redo", window.redo, "Ctrl+Shift+Z", more="Ctrl+Y")
+    add("Undo", partial(_take_back, window, False), QKeySequence.StandardKey.Undo)
+    add("Redo", partial(_take_back, window, True), "Ctrl+Shift+Z", more="Ctrl+Y")
     add("New effect", window.new, QKeySequence.StandardKey.New)
     add("Start page", window.show_start, "Ctrl+Home", words="begin demos recent examples home")
     add("Back to the stage", window.leave_start, "Esc", plain=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -134,11 +134,11 @@ def batch(
         except TenkaError as error:
             yield Weighed(str(name), name.name, "" if tier == ALL else tier, fault=str(error))
             continue
-        written: list[tuple[Path, Effect]] = []
+        job = _Job(effect, file.parent, name, out, store, progress, likeness)
         for one in chosen:
             start = time.perf_counter()
             try:
-                found = _weighed(effect, one, file, name, out, store, progress, likeness, written)
+                found = job.weighed(one)
             except Cancelled:
                 raise
             except (TenkaError, MemoryError, OSError) as error:
@@ -155,40 +155,70 @@ def _tier(effect: Effect, name: str) -> Tier:
     return found
 
 
-def _weighed(
-    effect: Effect,
-    tier: Tier,
-    file: Path,
-    name: Path,
-    out: Path,
-    store: FrameStore,
-    progress: Progress,
-    likeness: bool,
-    written: list[tuple[Path, Effect]],
-) -> Weighed:
-    start = time.perf_counter()
-    place, played = out / name / tier.id, on_tier(effect, tier.id)
-    manifest = pack(played, file.parent, store, place, progress, earlier=written)
-    written.append((place, played))
-    figures = needed_figures(effect, file.parent, store, progress)
-    book = ledger(effect, tier.id, figures, file.parent, known_cuts(store, file.parent))
-    like = _likeness(effect, tier, file.parent, store, progress) if likeness else None
-    stage, proof = _pictures(effect, place, file.parent, out / PICTURES / name, tier, store, progress)
-    remarks = [e.remark for e in manifest.elements if e.remark]
-    remarks += [*twice_shown(played), *(found.text for found in amiss(played, None))]
-    return Weighed(
-        str(name),
-        effect.name,
-        tier.name,
-        **_takes(book),
-        remarks=tuple(remarks),
-        like=like,
-        package=str(place.relative_to(out)),
-        bytes=sum(f.stat().st_size for f in place.iterdir()),
-        stage=str(stage.relative_to(out)),
-        proof=str(proof.relative_to(out)),
-        seconds=time.perf_counter() - start,
-    )
+@dataclass
+class _Job:
+    """An effect on all its tiers: what they have in common is made once."""
+
+    effect: Effect
+    folder: Path
+    name: Path
+    out: Path
+    store: FrameStore
+    progress: Progress
+    likeness: bool
+    written: list[tuple[Path, Effect]] = field(default_factory=list)
+    stage: Path | None = None
+
+    def weighed(self, tier: Tier) -> Weighed:
+        """Packed, weighed and looked at on a tier."""
+        start, effect, folder, store = time.perf_counter(), self.effect, self.folder, self.store
+        place, played = self.out / self.name / tier.id, on_tier(effect, tier.id)
+        manifest = pack(played, folder, store, place, self.progress, earlier=self.written)
+        self.written.append((place, played))
+        figures = needed_figures(effect, folder, store, self.progress)
+        book = ledger(effect, tier.id, figures, folder, known_cuts(store, folder))
+        stage, proof = self._pictures(place, tier)
+        remarks = [e.remark for e in manifest.elements if e.remark]
+        remarks += [*twice_shown(played), *(found.text for found in amiss(played, None))]
+        return Weighed(
+            str(self.name),
+            effect.name,
+            tier.name,
+            **_takes(book),
+            remarks=tuple(remarks),
+            like=self._like(tier) if self.likeness else None,
+            package=str(place.relative_to(self.out)),
+            bytes=sum(f.stat().st_size for f in place.iterdir()),
+            stage=str(stage.relative_to(self.out)),
+            proof=str(proof.relative_to(self.out)),
+            seconds=time.perf_counter() - start,
+        )
+
+    def _like(self, tier: Tier) -> Likeness | None:
+        bench = Bench(self.effect, tier.id, self.folder, self.store, self.progress)
+        tried = next(measure_all(bench, [({}, self.effect, bench.book(self.effect))]))
+        if tried.fault:
+            raise BadInput(f"it cannot be measured: {tried.fault}", "a package that can be")
+        return tried.likeness
+
+    def _pictures(self, place: Path, tier: Tier) -> tuple[Path, Path]:
+        """The stage and the package in the middle of the effect, from the same camera."""
+        effect, index = self.effect, self.effect.frames // 2
+        begin = self.out / PICTURES / self.name
+        begin.parent.mkdir(parents=True, exist_ok=True)
+        if self.stage is None:
+            stage = begin.with_name(f"{begin.name}.png")
+            film = Film(*PICTURE, passes=PASSES)
+            for picture in pictures(effect, self.folder, self.store, film, (index, index), self.progress):
+                write_atomic(stage, png_of(picture.rgb), sync=False)
+            self.stage = stage
+        package = Package(place)
+        first = min(e.times[0] for e in package.elements)
+        view = package_view(package, *PICTURE, effect.camera)
+        shown = package.draw(max(0.0, index / effect.rate - first), view)
+        proof = begin.with_name(f"{begin.name}-{tier.id}.png")
+        write_atomic(proof, png_of(shown.rgb), sync=False)
+        return self.stage, proof
 
 
 def _takes(book: Ledger) -> dict[str, Any]:
@@ -203,31 +233,3 @@ def _takes(book: Ledger) -> dict[str, Any]:
         "uncounted": tuple(map(str, book.uncounted)),
         "calibration": book.calibration,
     }
-
-
-def _likeness(
-    effect: Effect, tier: Tier, folder: Path, store: FrameStore, progress: Progress
-) -> Likeness | None:
-    bench = Bench(effect, tier.id, folder, store, progress)
-    tried = next(measure_all(bench, [({}, effect, bench.book(effect))]))
-    if tried.fault:
-        raise BadInput(f"it cannot be measured: {tried.fault}", "a package that can be")
-    return tried.likeness
-
-
-def _pictures(
-    effect: Effect, place: Path, folder: Path, begin: Path, tier: Tier, store: FrameStore, progress: Progress
-) -> tuple[Path, Path]:
-    """The stage and the package in the middle of the effect, from the same camera."""
-    begin.parent.mkdir(parents=True, exist_ok=True)
-    index = effect.frames // 2
-    stage, proof = begin.with_name(f"{begin.name}.png"), begin.with_name(f"{begin.name}-{tier.id}.png")
-    film = Film(*PICTURE, passes=PASSES)
-    for picture in pictures(effect, folder, store, film, (index, index), progress):
-        write_atomic(stage, png_of(picture.rgb), sync=False)
-    package = Package(place)
-    first = min(e.times[0] for e in package.elements)
-    view = package_view(package, *PICTURE, effect.camera)
-    shown = package.draw(max(0.0, index / effect.rate - first), view)
-    write_atomic(proof, png_of(shown.rgb), sync=False)
-    return stage, proof

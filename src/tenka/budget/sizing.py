@@ -89,7 +89,7 @@ def _with_mend(words: str, effect: Effect, tier: Tier, s: Sizing) -> Finding:
 
 def _voxels(effect: Effect, tier: Tier) -> list[tuple[GasLayer, float]]:
     """Gases that are seen, and how many px of a tier a voxel covers."""
-    gases = (x for x in effect.layers if isinstance(x, GasLayer) and not x.hidden and not x.passed_over)
+    gases = (x for x in effect.gases if not x.hidden and not x.passed_over)
     return [(layer, layer.domain.voxel * px_per_m(tier)) for layer in gases]
 
 

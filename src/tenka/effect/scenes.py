@@ -45,6 +45,11 @@ class Scene(BaseModel):
     name: str = Field("scene", min_length=1, max_length=80)
     members: tuple[Member, ...] = Field((), max_length=MOST)
 
+    @property
+    def files(self) -> tuple[str, ...]:
+        """Of which effects its members are, in their order."""
+        return tuple(m.effect for m in self.members)
+
     def put(self, n: int, member: Member) -> Scene:
         """The scene with another one in a place; one more at the end of them."""
         members = list(self.members)

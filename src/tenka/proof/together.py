@@ -29,12 +29,13 @@ class Standing:
     lasts: float
     place: tuple[float, float, float]
 
-    def guest(self, time: float) -> Guest | None:
-        """What of it is there; None before it is triggered."""
+    def guest(self, time: float, number: int = 0) -> Guest | None:
+        """What of it is there; None before it is triggered. `number`: how many are before it, by which takes
+        come round."""
         if time < self.at:
             return None
         cut = self.package.manifest.behaviour.stop == "cut"
-        run = Run(0.0, self.lasts, self.lasts if cut else math.inf)
+        run = Run(0.0, self.lasts, self.lasts if cut else math.inf, number)
         return Guest(self.package, time - self.at, np.array([self.place]), (run,))
 
 
@@ -45,6 +46,6 @@ def draw_together(standing: Sequence[Standing], time: float, view: View, heat: b
     ----------
     time : s since the scene's start
     """
-    guests = [g for s in standing if (g := s.guest(time)) is not None]
+    guests = [g for n, s in enumerate(standing) if (g := s.guest(time, n)) is not None]
     host = standing[0].package
     return host.draw(time, view, runs=(), heat=heat, beside=guests)

@@ -77,8 +77,9 @@ def wanted_by(effect: Effect, folder: Path | None) -> list[tuple[str, set[str]]]
     ------
     BadInput
     """
-    found = [(NOW, names_of(plans_of(effect, folder).values()))]
-    if any(plan.kind.finer for plan in plans_of(effect, folder).values()):
+    plans = list(plans_of(effect, folder).values())
+    found = [(NOW, names_of(plans))]
+    if any(plan.kind.finer for plan in plans):
         found.append((FINAL, names_of(plans_of(effect, folder, final=True).values())))
     for trial in effect.trials:
         onto = trial.onto(effect)

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from tenka.app.board.distances import Distances
+from tenka.app.board.searching import Say, Search
 from tenka.app.board.wiping import Wipe
 from tenka.app.board.work import Point
 from tenka.app.scroll import upright_area
 from tenka.app.sheet.fields import ChoiceField
 from tenka.app.state import State
 from tenka.app.timers import once
-from tenka.base.errors import Cancelled, TenkaError
-from tenka.base.jobs import Progress, Worker
+from tenka.base.errors import TenkaError
+from tenka.base.jobs import Progress
 from tenka.base.words import span
 from tenka.board.routing import Stood, Stretch, compare, compared_routes, taken, winners
 from tenka.effect.document import delivered_on
@@ -28,25 +28,13 @@ EMPTY = (
 )
 
 
-class RouteWork(QObject):
-    """The comparing, one at a time, for the effect as it is when it is begun."""
-
-    changed = pyqtSignal()
-    _raw = pyqtSignal(int, object)
+class RouteWork(Search):
+    """The comparing, for the effect as it is when it is begun."""
 
     def __init__(self, state: State) -> None:
-        super().__init__()
-        self.state = state
+        super().__init__(state, "routes")
         self.stood: list[Stood] = []
         self.of: tuple[Effect, str, str] | None = None  # effect, tier and delivery that are compared
-        self.problem = ""
-        self.progress: Progress | None = None
-        self._worker, self._run = Worker("routes"), 0
-        self._raw.connect(self._take)
-
-    @property
-    def running(self) -> bool:
-        return self.progress is not None
 
     @property
     def best(self) -> list[Stretch]:
@@ -54,32 +42,19 @@ class RouteWork(QObject):
 
     def compare(self, tier: str, delivery: str) -> None:
         """Measure all routes of a delivery's layers."""
-        self.stop()
-        self._run += 1
-        run, progress, effect = self._run, Progress(), self.state.effect
-        self.stood, self.problem, self.progress = [], "", progress
-        self.of = (effect, tier, delivery)
-        folder, store = self.state.folder, self.state.store
+        effect, folder, store = self.state.effect, self.state.folder, self.state.store
+        self.stood, self.of = [], (effect, tier, delivery)
 
-        def work() -> None:
-            try:
-                for stood in compare(effect, tier, delivery, folder, store, progress):
-                    self._raw.emit(run, stood)
-                self._raw.emit(run, "")
-            except Cancelled:
-                self._raw.emit(run, "")
-            except TenkaError as error:
-                self._raw.emit(run, str(error))
+        def look(progress: Progress, say: Say) -> None:
+            for stood in compare(effect, tier, delivery, folder, store, progress):
+                say(stood)
 
-        self._worker.ask(work)
-        self.changed.emit()
+        self.begin(look)
 
-    def stop(self) -> None:
-        if self.progress is not None:
-            self.progress.cancel()
-            self._run += 1
-            self.progress = None
-            self.changed.emit()
+    def found(self, found: object) -> None:
+        """A route from a distance."""
+        assert isinstance(found, Stood)
+        self.stood.append(found)
 
     def forget(self) -> None:
         self.stop()
@@ -99,19 +74,6 @@ class RouteWork(QObject):
         name = effect.tier(tier).name
         self.state.apply(made, f"Show each route where it wins, on {name}")
         self.state.said.emit(f"Each route is shown where it wins on {name}; Ctrl+Z takes it back.")
-
-    def close(self) -> None:
-        self.stop()
-        self._worker.close()
-
-    def _take(self, run: int, found: object) -> None:
-        if run != self._run:
-            return
-        if isinstance(found, Stood):
-            self.stood.append(found)
-        else:
-            self.progress, self.problem = None, str(found)
-        self.changed.emit()
 
 
 class RoutesPage(QWidget):

@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
+from tenka.app.board.searching import Say, Search
 from tenka.app.state import State
 from tenka.app.timers import once
 from tenka.base.errors import Cancelled, TenkaError
@@ -24,29 +25,25 @@ PICTURE = (800, 500)
 KEEP_MS = 400  # after an edit
 
 
-class SceneWork(QObject):
-    """The scene that is open, with what is known of it."""
+class SceneWork(Search):
+    """The scene that is open, with what is known of it: its packing is what is looked for."""
 
-    changed = pyqtSignal()
-    _raw = pyqtSignal(int, str, object)
+    _quick = pyqtSignal(int, str, object)
 
     def __init__(self, state: State) -> None:
-        super().__init__()
-        self.state = state
+        super().__init__(state, "scene's packages")
         self.scene, self.file = Scene(), Path()
         self.book: SceneBook | None = None
         self.picture: np.ndarray | None = None
         self.standing: list[Standing] = []
-        self.problem = ""
-        self.progress: Progress | None = None
         self.time = 0.0
         self._past: list[Scene] = []
         self._future: list[Scene] = []
-        self._run = 0
-        self._weigher, self._packer = Worker("scene's cost"), Worker("scene's packages")
+        self._weighed = 0  # which weighing is heard
+        self._weigher, self._drawer = Worker("scene's cost"), Worker("scene's picture")
         self._weighing = Progress()
         self._keeping = once(self, KEEP_MS, self._save)
-        self._raw.connect(self._take)
+        self._quick.connect(self._take)
 
     # --- edits --------------------------------------------------------------------------------
 
@@ -83,9 +80,8 @@ class SceneWork(QObject):
         return bool(self._future)
 
     def _adopt(self, scene: Scene) -> None:
-        effects = {m.effect for m in scene.members} != {m.effect for m in self.scene.members}
-        self.scene = scene
-        if effects:
+        other, self.scene = scene.files != self.scene.files, scene
+        if other:
             self.standing, self.picture = [], None
         self._keeping.start()
         self.weigh()
@@ -132,7 +128,9 @@ class SceneWork(QObject):
             self.state.refuse(error)
             return
         way = Path(os.path.relpath(effect.resolve(), self.folder)).as_posix()
-        if len(self.scene.members) < MOST:
+        if len(self.scene.members) == MOST:
+            self.state.said.emit(f"A scene holds {MOST} effects at most.")
+        else:
             member = Member(name=name, effect=way, at=at)
             self.apply(self.scene.put(len(self.scene.members), member))
 
@@ -145,58 +143,59 @@ class SceneWork(QObject):
     def weigh(self) -> None:
         """Find what all take on the present tier."""
         self._weighing.cancel()
-        self._run += 1
-        run, scene, folder, tier = self._run, self.scene, self.folder, self.tier
+        self._weighed += 1
+        scene, folder, tier = self.scene, self.folder, self.tier
         store, progress = self.state.store, Progress()
         self._weighing, self.problem = progress, ""
         if not scene.members:
             self.book = None
             return
+        self._ask(self._weigher, "book", lambda: weigh(players_of(scene, folder, tier), store, progress))
 
-        def work() -> SceneBook:
-            return weigh(players_of(scene, folder, tier), store, progress)
+    def _ask(self, worker: Worker, what: str, work: Callable[[], Any]) -> None:
+        run = self._weighed
 
-        self._ask(self._weigher, run, "book", work)
-
-    def _ask(self, worker: Worker, run: int, what: str, work: Callable[[], Any]) -> None:
         def asked() -> None:
             try:
-                self._raw.emit(run, what, work())
+                self._quick.emit(run, what, work())
             except Cancelled:
-                self._raw.emit(run, "stopped", None)
+                pass
             except (TenkaError, MemoryError) as error:
-                self._raw.emit(run, "problem", str(error) or "There is not enough memory for it.")
+                self._quick.emit(run, "problem", str(error) or "There is not enough memory for it.")
 
         worker.ask(asked)
 
     def play(self) -> None:
-        """Pack all effects and show them together; what was packed for the same tier and effects stays."""
-        self.stop()
+        """Pack all effects and show them together."""
         scene, folder, tier, store = self.scene, self.folder, self.tier, self.state.store
-        progress = self.progress = Progress()
 
-        def work() -> tuple[list[str], str, list[Standing]]:
-            players = players_of(scene, folder, tier)
-            out = spare_folder()
+        def look(progress: Progress, say: Say) -> None:
+            players, out = players_of(scene, folder, tier), spare_folder()
             pack_scene(scene, players, store, out, progress, apart=True)
-            return [m.effect for m in scene.members], tier, standing_in(players, out)
+            say((scene.files, tier, standing_in(players, out)))
 
-        self._ask(self._packer, self._run, "standing", work)
-        self.changed.emit()
+        self.begin(look)
 
     def pack(self, out: Path, apart: bool) -> None:
         """Pack into a folder."""
-        self.stop()
         scene, folder, tier, store = self.scene, self.folder, self.tier, self.state.store
-        progress = self.progress = Progress()
 
-        def work() -> str:
-            players = players_of(scene, folder, tier)
-            folders = pack_scene(scene, players, store, out, progress, apart)
-            return f"{len(folders)} packages in {out}."
+        def look(progress: Progress, say: Say) -> None:
+            folders = pack_scene(scene, players_of(scene, folder, tier), store, out, progress, apart)
+            say(f"{len(folders)} packages in {out}.")
 
-        self._ask(self._packer, self._run, "packed", work)
-        self.changed.emit()
+        self.begin(look)
+
+    def found(self, found: object) -> None:
+        """The packages to show, or a sentence on those that were written."""
+        if isinstance(found, str):
+            self.state.said.emit(found)
+            return
+        assert isinstance(found, tuple)
+        files, tier, standing = found
+        if files == self.scene.files and tier == self.tier:
+            self.standing = standing
+            self.draw(self.time)
 
     def draw(self, time: float) -> None:
         """Draw all at a time, where they are packed."""
@@ -212,38 +211,22 @@ class SceneWork(QObject):
             view = package_view(rows[0].package, *PICTURE)
             return draw_together(rows, time, view).rgb
 
-        self._ask(self._packer, self._run, "picture", work)
+        self._ask(self._drawer, "picture", work)
         self.changed.emit()
 
-    def stop(self) -> None:
-        """End packing."""
-        if self.progress is not None:
-            self.progress.cancel()
-            self.progress = None
-            self.changed.emit()
-
     def close(self) -> None:
-        self.stop()
         self.keep()
         self._weighing.cancel()
         self._weigher.close()
-        self._packer.close()
+        self._drawer.close()
+        super().close()
 
     def _take(self, run: int, what: str, found: Any) -> None:
-        if what == "book":
-            if run == self._run:
-                self.book = found
-        elif what == "problem":
-            self.problem, self.progress = found, None
-        elif what == "standing":
-            self.progress = None
-            effects, tier, standing = found
-            if effects == [m.effect for m in self.scene.members] and tier == self.tier:
-                self.standing = standing
-                self.draw(self.time)
-        elif what == "packed":
-            self.progress = None
-            self.state.said.emit(found)
-        elif what == "picture":
+        if what == "picture":
             self.picture = found
+        elif run == self._weighed:
+            if what == "book":
+                self.book = found
+            else:
+                self.problem = found
         self.changed.emit()

@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
 
+from tenka.app.board.searching import Say, Search
 from tenka.app.state import State
-from tenka.base.errors import Cancelled, TenkaError
-from tenka.base.jobs import Progress, Worker
+from tenka.base.errors import TenkaError
+from tenka.base.jobs import Progress
 from tenka.board.changes import Change
 from tenka.board.suggesting import Suggester, Suggestion, error_of
 from tenka.board.sweeping import Bench, measure_all, sweep_on, time_of
@@ -71,29 +71,16 @@ def _now_of(tried: Tried) -> Point:
     return Point("", (), tried.ms, tried.mb, tried.over, 0.0, tried, fault=tried.fault)
 
 
-class Work(QObject):
+class Work(Search):
     """Suggestions and sweeps, one at a time, for the effect as it is when they are begun."""
 
-    changed = pyqtSignal()
-    _raw = pyqtSignal(int, object)
-
     def __init__(self, state: State) -> None:
-        super().__init__()
-        self.state = state
+        super().__init__(state, "board")
         self._boards: dict[str, tuple[Effect, list[Point]]] = {}  # by tier: of which effect, and its points
         self._on = ""  # the tier that is looked at for more
-        self.problem = ""
-        self.progress: Progress | None = None
         self.looked = ""  # from where
         self.stage: np.ndarray | None = None  # what variants are held against
         self.foretold = False  # whether all that was found is foretold
-        self._worker = Worker("board")
-        self._run = 0
-        self._raw.connect(self._take)
-
-    @property
-    def running(self) -> bool:
-        return self.progress is not None
 
     @property
     def stale(self) -> bool:
@@ -153,14 +140,6 @@ class Work(QObject):
         takes = (tried.ms, tried.mb, tried.over)
         return Point(told, changes, *takes, added, tried, values=dict(tried.values))
 
-    def stop(self) -> None:
-        """End what is under way; what was measured is known to the next run."""
-        if self.progress is not None:
-            self.progress.cancel()
-            self._run += 1
-            self.progress = None
-            self.changed.emit()
-
     def forget(self) -> None:
         """Another effect is open."""
         self.stop()
@@ -191,46 +170,28 @@ class Work(QObject):
             error_of([f[1] for f in told], [p.mb for p in done]),
         )
 
-    def close(self) -> None:
-        self.stop()
-        self._worker.close()
-
     def _start(self, find: Callable[[Bench, Callable[[object], None]], None], keep: bool = False) -> None:
         tier, effect = self.state.tier, self.state.effect
         if tier is None:
             self.state.refused.emit("The effect has no tier to look for variants on.")
             return
-        self.stop()
-        self._run += 1
-        run, progress = self._run, Progress()
         if not keep or self.stale or self._board is None:
             self._boards[tier.id] = (effect, [])
-        self._on, self.problem, self.progress, self.stage = tier.id, "", progress, None
-        self.foretold = False
+        self._on, self.stage, self.foretold = tier.id, None, False
         folder, store = self.state.folder, self.state.store
 
-        def work() -> None:
-            try:
-                bench = Bench(effect, tier.id, folder, store, progress)
-                self._raw.emit(run, bench.view)
-                find(bench, lambda found: self._raw.emit(run, found))
-                self._raw.emit(run, bench.stage)
-                self._raw.emit(run, "")
-            except Cancelled:
-                self._raw.emit(run, "")
-            except TenkaError as error:
-                self._raw.emit(run, str(error))
+        def look(progress: Progress, say: Say) -> None:
+            bench = Bench(effect, tier.id, folder, store, progress)
+            say(bench.view)
+            find(bench, say)
+            say(bench.stage)
 
-        self._worker.ask(work)
-        self.changed.emit()
+        self.begin(look)
 
-    def _take(self, run: int, found: object) -> None:
-        if run != self._run:
-            return
+    def found(self, found: object) -> None:
+        """A point, the stage's picture, from where it is looked at, or (None) that all is foretold."""
         if isinstance(found, Point):
             self._put(found)
-        elif isinstance(found, str):
-            self.progress, self.problem = None, found
         elif isinstance(found, np.ndarray):
             self.stage = found
         elif found is None:
@@ -241,7 +202,6 @@ class Work(QObject):
             self.looked = f"{width} × {height} px, as large as {view.held_at or view.distance or 0:g} m away"
             if view.density > 1.01:
                 self.looked = f"{width} × {height} px; the tier shows it {view.density:.1f} times as large"
-        self.changed.emit()
 
     def _put(self, point: Point) -> None:
         points = self._boards[self._on][1]

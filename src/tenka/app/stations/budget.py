@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
-from functools import partial
+from functools import cached_property, partial
+from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QToolTip, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QPushButton,
+    QStackedWidget,
+    QToolTip,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tenka.app import theme
 from tenka.app.board.page import BoardPage
@@ -20,6 +29,7 @@ from tenka.budget.sizing import size_advice
 from tenka.budget.told import LEFT_OUT
 from tenka.effect.document import with_tier, without_tier
 
+Page = TypeVar("Page", bound=QWidget)
 CARD = 176
 TERM = 18
 
@@ -272,14 +282,30 @@ class BudgetStation(QWidget):
         area.setWidget(held)
         under.addWidget(area, 1)
         under.addWidget(self._foot())
-        self.board, self.routes, self.scene = BoardPage(state), RoutesPage(state), ScenePage(state)
-        for part in (frame, self.board, self.routes, self.scene):
-            self.parts.addWidget(part)
+        self.parts.addWidget(frame)
+        self._frame = frame
         column.addWidget(self.parts, 1)
         state.tier_chosen.connect(self._name)
         state.changed.connect(lambda _: self._name())
         self._name()
         self.show_part(0)
+
+    @cached_property
+    def board(self) -> BoardPage:
+        return self._made(BoardPage(self.state))
+
+    @cached_property
+    def routes(self) -> RoutesPage:
+        return self._made(RoutesPage(self.state))
+
+    @cached_property
+    def scene(self) -> ScenePage:
+        return self._made(ScenePage(self.state))
+
+    def _made(self, part: Page) -> Page:
+        """A part, made when it is first asked for."""
+        self.parts.addWidget(part)
+        return part
 
     @staticmethod
     def _tab(name: str, tip: str) -> QPushButton:
@@ -291,7 +317,8 @@ class BudgetStation(QWidget):
 
     def show_part(self, n: int, _: bool = False) -> None:
         """Show the frame (0), the board (1), the routes (2) or the scene (3)."""
-        self.parts.setCurrentIndex(n)
+        part = (lambda: self._frame, lambda: self.board, lambda: self.routes, lambda: self.scene)[n]()
+        self.parts.setCurrentWidget(part)
         for k, tab in enumerate(self.tabs):
             tab.setChecked(n == k)
 
@@ -309,9 +336,17 @@ class BudgetStation(QWidget):
 
     def close_work(self) -> None:
         """End what is under way."""
-        self.board.work.close()
-        self.routes.work.close()
-        self.scene.work.close()
+        for name in {"board", "routes", "scene"} & set(vars(self)):
+            getattr(self, name).work.close()
+
+    def takes_back(self, again: bool) -> bool:
+        """Undo (or do again) in the scene, where the keyboard is there; False where it is not."""
+        focus = QApplication.focusWidget()
+        if "scene" not in vars(self) or focus is None or not self.scene.isAncestorOf(focus):
+            return False
+        work = self.scene.work
+        (work.redo if again else work.undo)()
+        return True
 
     def _foot(self) -> QWidget:
         foot = QWidget()
