@@ -118,8 +118,9 @@ def size_advice(book: Ledger, effect: Effect) -> list[str]:
         share = s.shown / s.held
         words = f"{s.name}: frames of {s.held} px are seen {s.shown:.0f} px high, {share:.1f} px a texel"
         if share > 1.0:
-            wide, tall = s.fitting
-            words += f"; {wide} × {tall} px would show all that can be seen, {-s.saves:.1f} MB more"
+            (wide, tall), most = s.fitting, book.device.largest_texture_px
+            fits = f"{wide} × {tall} px would show all that can be seen, {-s.saves:.1f} MB more"
+            words += f"; {fits if max(wide, tall) <= most else 'no texture that the device takes shows all'}"
         found.append(words)
     for layer, px in _voxels(effect, book.tier):
         sharp = f"; {float(f'{2.0 / px_per_m(book.tier):.2g}'):g} m would be 2" if px > COARSE else ""

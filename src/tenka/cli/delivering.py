@@ -290,7 +290,6 @@ def gate(
     from tenka.budget.cost import ledger
     from tenka.budget.figures import needed_figures
     from tenka.budget.overtime import over_time
-    from tenka.budget.sizing import size_advice
     from tenka.pack.looked import known_cuts
 
     effect, store = open_effect(file), frame_store()
@@ -299,6 +298,6 @@ def gate(
     figures = needed_figures(effect, file.parent, store, Bar())
     book = ledger(effect, chosen.id, figures, file.parent, known)
     over = over_time(book, effect, figures, _triggers(triggers))
-    _print_ledger(book, over, as_json, size_advice(book, effect))
+    _print_ledger(book, over, as_json, [])
     if book.over or (worst and over.worst[0] > book.tier.ms) or (book.uncounted and not accept):
         raise typer.Exit(1)
