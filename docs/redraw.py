@@ -43,10 +43,13 @@ def sprite(e, slot, time):
         return None
     age, own = lived % 1, slot + 65536 * (int(lived) + 1)
     size = p["scale"] * (1 + p["size_spread"] * (2 * chance(seed + 2, 0, own) - 1)) * np.array(e["size"])
+    size[1] *= p["tall"]
     way, far = 2 * np.pi * chance(seed + 3, 0, own), p["scatter"] * chance(seed + 4, 0, own) ** 0.5
     place = (
         np.array(e["attach"]) + [far * np.cos(way), far * np.sin(way), 0] + age * life * np.array(p["drift"])
     )
+    on = (slot * 0.6180339887498949 + 0.5) % 1 - 0.5 + (chance(seed + 10, 0, own) - 0.5) / p["count"]
+    place = place + np.array(p["along"]) * min(max(on, -0.5), 0.5)
     t, k = age * life, max(p["drag"], 1e-6)
     gone = (1 - np.exp(-k * t)) / k
     up = 1 - chance(seed + 7, 0, own) * (1 - np.cos(np.radians(p["cone"])))

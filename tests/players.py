@@ -12,8 +12,12 @@ PLAYERS = st.builds(
     life=st.floats(0.1, 9.0),
     life_spread=st.floats(0.0, 0.8),
     scale=st.floats(0.05, 3.0),
+    tall=st.floats(0.2, 4.0),
+    brightness=st.floats(0.0, 3.0),
+    nearer=st.floats(0.0, 2.0),
     size_spread=st.floats(0.0, 0.8),
     rotation=st.floats(0.0, 180.0),
     scatter=st.floats(0.0, 2.0),
+    along=st.tuples(*[st.floats(-3.0, 3.0)] * 3),
     drift=st.tuples(*[st.floats(-2, 2)] * 3),
 )

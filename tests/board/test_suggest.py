@@ -18,7 +18,8 @@ from tenka.budget.cost import ledger
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.delivered import first_delivery
-from tenka.effect.document import delivered_on, with_own
+from tenka.effect.document import delivered_on, on_tier, with_own
+from tenka.effect.lights import SceneLight
 from tenka.effect.model import Effect, Tier
 from tenka.pack.layout import span_of
 
@@ -169,3 +170,33 @@ def test_the_terminal_takes_one_into_the_tier(
     assert command("suggest", file, "--tier", "low", "--take", "1").code == 0
     assert command("gate", file, "--tier", "Low").code == 0
     assert command("suggest", file, "--tier", "no").code == 2
+
+
+def test_lights_of_the_effect_are_left_out_where_that_loses_least(store: FrameStore):
+    """Of two lights that cost the same the board leaves out the one that lights what nobody sees."""
+    near = SceneLight(
+        id="near", name="Near", part_of="effect", position=(0.0, -0.4, 0.8), strength=6.0, shadows=False
+    )
+    far = near.model_copy(update={"id": "far", "name": "Far", "position": (0.0, 60.0, 0.8)})
+    of_set = near.model_copy(update={"id": "lamp", "name": "Lamp", "part_of": "set"})
+    effect = effect_within(1.0, 1.0, lights=(near, far, of_set))
+    found = suggester(effect, store)
+    losses = {}
+    for ladder in ladders(effect, "low"):
+        for change in ladder:
+            if change.unlit:
+                made = change.on(effect, "low")
+                (id,) = change.unlit
+                assert {x.id for x in on_tier(made, "low").lights} == {"near", "far", "lamp"} - {id}
+                assert ledger(made, "low", {}).ms < ledger(effect, "low", {}).ms
+                losses[id] = found._prober.darkened(made)
+    assert set(losses) == {"near", "far"}, "a light of the set is not the effect's to leave out"
+    assert losses["near"] > 0.01 > 10 * losses["far"]
+    bench = found.bench
+    for id, loss in losses.items():
+        tiers = tuple(t.model_copy(update={"unlit": (id,)}) for t in effect.tiers)
+        dark = effect.model_copy(update={"tiers": tiers})
+        tried = next(measure_all(bench, [({}, dark, bench.book(dark))]))
+        assert not tried.fault and tried.likeness is not None
+        assert tried.likeness.played == pytest.approx(loss, abs=0.01)
+    found._prober.close()

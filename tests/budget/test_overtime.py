@@ -171,3 +171,21 @@ def test_a_light_that_the_effect_brings_along_is_counted_while_it_shines():
         for one in (strong, strong.model_copy(update={"strength": 0.008}))
     ]
     assert pair[1].covered / pair[0].covered == pytest.approx(2.0, rel=0.1)
+
+
+def test_a_light_that_a_tier_leaves_out_is_in_none_of_its_curves():
+    """The curves of the others stay theirs."""
+    early, late = (
+        SceneLight(id=id, name=id, part_of="effect", strength=Keys(keys=(Key(t=0.0, v=a), Key(t=1.0, v=b))))
+        for id, a, b in (("early", 0.2, 0.0), ("late", 0.0, 0.2))
+    )
+    bare = small_effect(seconds=1.0).model_copy(update={"lights": (early, late)})
+    tiers = tuple(t.model_copy(update={"unlit": ("early",)}) for t in bare.tiers)
+    dark = bare.model_copy(update={"tiers": tiers})
+    for effect, names in ((bare, ["early", "late"]), (dark, ["late"])):
+        book = ledger(effect, "mid")
+        told = over_time(book, effect)
+        assert [line.layer for line in book.lines if line.route == "light"] == names
+        assert len(told.lines) == len(book.lines)
+        assert any("early: left out on" in note for note in book.notes) == (effect is dark)
+        assert told.lines[-1][0] == 0.0 and told.lines[-1][5] > 0.0

@@ -210,6 +210,19 @@ def test_the_window_is_drawn_to_a_picture_with_no_display(file: Path, tmp_path: 
         assert image.size == (1280, 800) and len(image.convert("RGB").getcolors(1 << 20) or []) > 500
 
 
+def test_without_an_effect_the_start_page_is_drawn_and_nothing_is_compiled_for_it(tmp_path: Path):
+    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY")}
+    env["XDG_CACHE_HOME"] = str(tmp_path / "cache")
+    words = ["open", "--picture", str(tmp_path / "w.png"), "--size", "1280x800"]
+    done = subprocess.run(
+        [sys.executable, "-m", "tenka.cli", *words], capture_output=True, text=True, env=env, timeout=100
+    )
+    assert done.returncode == 0 and "Compiling" not in done.stderr, done.stderr
+    with Image.open(tmp_path / "w.png") as image:  # pictures of effects, and not a stage of one
+        colours = image.convert("RGB").crop((110, 380, 900, 500)).getcolors(1 << 20) or []
+    assert len(colours) > 2000
+
+
 def test_a_desktop_entry_comes_and_goes_and_touches_nothing_else(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ):

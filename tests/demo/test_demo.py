@@ -22,7 +22,7 @@ from tenka.scene.props import prop_mesh, scene_mesh
 def test_the_shipped_props_are_what_the_script_makes(tmp_path: Path):
     make.main(tmp_path)
     made = sorted(str(p.relative_to(tmp_path)) for p in tmp_path.rglob("*.*"))
-    assert len(made) == 5 + len(workshop.PROPS) + len(grains.PROPS) + len(waterside.PROPS)
+    assert len(made) == 6 + len(workshop.PROPS) + len(grains.PROPS) + len(waterside.PROPS)
     for file in made:
         assert (tmp_path / file).read_bytes() == (FOLDER / file).read_bytes(), (
             f"run python -m tenka.demo.make ({file})"

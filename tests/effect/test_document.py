@@ -15,7 +15,17 @@ from tenka.demo import PLUME
 from tenka.effect import storage
 from tenka.effect.catalogue import SECTIONS, params, settings_that_affect, table_markdown, walk
 from tenka.effect.courses import Wave
-from tenka.effect.document import Document, dismissed, get, on_tier, param_at, promoted, replaced, with_trial
+from tenka.effect.document import (
+    Document,
+    dismissed,
+    edited,
+    get,
+    on_tier,
+    param_at,
+    promoted,
+    replaced,
+    with_trial,
+)
 from tenka.effect.model import (
     DebrisLayer,
     Effect,
@@ -363,3 +373,14 @@ def test_parts_are_added_under_ids_of_their_own():
 def test_a_starting_point_gives_tiers_only_where_there_are_none():
     tiers = (Tier(id="own", name="Own"),)
     assert STARTERS["Puff"](small_effect(tiers=tiers)).tiers == tiers
+
+
+def test_sequences_that_last_as_long_as_the_effect_go_on_doing_so():
+    effect = small_effect(seconds=1.0)
+    for path in ("last", "player.life"):
+        effect = replaced(effect, f"deliveries.puff.route.{path}", 1.0)
+    longer = edited(effect, "seconds", 2.5).delivery("puff").route
+    assert (longer.last, longer.player.life) == (2.5, 2.5)
+    own = replaced(effect, "deliveries.puff.route.player.life", 0.7)
+    kept = edited(own, "seconds", 2.5).delivery("puff").route
+    assert (kept.last, kept.player.life) == (2.5, 0.7)

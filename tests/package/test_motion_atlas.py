@@ -49,8 +49,11 @@ def test_what_moves_evenly_is_drawn_where_it_is_between_two_frames(share: float)
         assert np.abs(drawn["plain"] - wanted).max() > 0.2
 
 
-def test_the_atlas_says_how_far_what_rises_moves(tmp_path: Path):
+@pytest.mark.parametrize("last", [10.0, 0.41])
+def test_the_atlas_says_how_far_what_rises_moves(last: float, tmp_path: Path):
+    """Also of moments that lie between two simulated frames."""
     effect = replaced(small_effect(), "deliveries.puff.route.motion", True)
+    effect = replaced(effect, "deliveries.puff.route.last", last)
     element = pack(effect, None, FrameStore(tmp_path / "f"), tmp_path / "p").elements[0]
     assert element.motion is not None and element.motion.file in element.files
     atlas = load_atlas(tmp_path / "p", element)
@@ -58,6 +61,11 @@ def test_the_atlas_says_how_far_what_rises_moves(tmp_path: Path):
     seen = cover > 0.3
     assert atlas.motion.shape == (192, 128, 2) and seen.any()
     down = atlas.motion[..., 1][seen].mean()
+    wide, tall = element.cell
+    for n in range(1, element.frames - 1):
+        row, column = divmod(n, element.columns)
+        cell = atlas.motion[row * tall : (row + 1) * tall, column * wide : (column + 1) * wide, 1]
+        assert np.abs(cell).max() > 0.004, f"frame {n} stands still"
     assert -0.5 < down < -0.005  # up is less
     with Image.open(tmp_path / "p" / element.motion.file) as image:
         assert image.mode == "RGB" and np.asarray(image)[..., 2].max() == 0

@@ -17,8 +17,8 @@ from tenka.budget.devices import SHIPPED, device, devices
 from tenka.budget.lines import second_format
 from tenka.budget.routes.flipbook import mean_cover, viewing_of
 from tenka.effect.model import Camera, Player
-from tenka.look.sprites import QUAD_FIELDS, WHOLE, count_covered, count_layers, draw_quads
-from tenka.package.elements.flipbook import CutOut
+from tenka.look.sprites import DEPTH, QUAD_FIELDS, WHOLE, count_covered, count_layers, draw_quads
+from tenka.package.elements.flipbook import CutOut, reach
 from tenka.package.manifest import Manifest, read
 from tenka.proof.elements.flipbook import quads, sprites
 from tenka.scene.cameras import view_of
@@ -186,3 +186,49 @@ def test_quads_beside_the_picture_count_nothing():
     table[:, 0] = (-40.0, 60.0, 8.0)  # left of, right of, and in a picture of 16 x 9
     for count in (count_covered.py_func, count_covered):
         assert count(table, WHOLE, 16, 9).sum(axis=0).tolist() == [36, 36]
+
+
+def test_sprites_are_born_along_a_line_each_on_a_stretch_of_its_own():
+    player = ELEMENT.player.model_copy(
+        update={"count": 6, "along": (3.0, 0.0, 0.6), "scatter": 0.0, "drift": (0.0, 0.0, 0.0), "speed": 0.0}
+    )
+    alive = sprites(ELEMENT, player, 5.0 * player.life)
+    off = alive.place - np.asarray(ELEMENT.attach)
+    assert len(off) == 6 and np.allclose(off[:, 2], 0.2 * off[:, 0]) and np.allclose(off[:, 1], 0.0)
+    x = np.sort(off[:, 0])
+    assert np.abs(x).max() <= 1.5 and np.ptp(x) > 1.8 and np.diff(x).min() > -1e-9
+    low, high = reach(ELEMENT, player)
+    narrow = reach(ELEMENT, player.model_copy(update={"along": (0.0, 0.0, 0.0)}))
+    assert np.allclose(np.array(high) - narrow[1], (1.5, 0.0, 0.3)) and np.allclose(
+        np.array(low) - narrow[0], (-1.5, 0.0, -0.3)
+    )
+
+
+def test_a_taller_sprite_stands_on_its_pivot_and_a_brighter_one_gives_more_light():
+    view = view_of(Camera(target=(0, 0, 1), heading=-90, pitch=0, distance=12), 160, 90)
+    still = ELEMENT.player.on_one_sprite(4.0)
+    drawn = {}
+    for tall, bright in ((1.0, 1.0), (2.0, 0.5)):
+        player = still.model_copy(update={"tall": tall, "brightness": bright})
+        found = sprites(ELEMENT, player, 1.0)
+        (row,) = quads(ELEMENT, player, 1.0, view)
+        foot = row[1] + row[5] * (1.0 - 2.0 * ELEMENT.pivot[1])  # px; y runs down
+        drawn[tall] = found.size[0], found.tint[0], row[4], row[5], foot
+        assert np.array(reach(ELEMENT, player))[:, 2].max() >= found.place[0, 2] + found.size[0, 1] * (
+            1.0 - ELEMENT.pivot[1]
+        )
+    (size, tint, wide, high, foot), (grown, dimmed, as_wide, higher, stands) = drawn[1.0], drawn[2.0]
+    assert np.allclose(grown, size * (1, 2)) and np.allclose(dimmed, tint / 2)
+    assert np.isclose(as_wide, wide) and np.isclose(higher, 2 * high)
+    assert np.isclose(foot, stands, atol=1e-3)
+
+
+def test_a_sprite_drawn_nearer_is_hidden_by_less_and_looks_the_same():
+    view = view_of(Camera(target=(0, 0, 1), heading=-90, pitch=0, distance=12), 160, 90)
+    still = ELEMENT.player.on_one_sprite(4.0)
+    (row,) = quads(ELEMENT, still, 1.0, view)
+    (near,) = quads(ELEMENT, still.model_copy(update={"nearer": 1.5}), 1.0, view)
+    assert np.isclose(row[DEPTH] - near[DEPTH], 1.5, atol=1e-5)
+    assert np.array_equal(np.delete(row, DEPTH), np.delete(near, DEPTH))
+    (last,) = quads(ELEMENT, still.model_copy(update={"nearer": 900.0}), 1.0, view)
+    assert 0 < last[DEPTH] < 0.1

@@ -38,6 +38,11 @@ def test_a_puff_that_is_blown_evenly_is_where_it_should_be_and_no_wider(share: f
     plain = meant.density.astype(float).sum(axis=(1, 2))
     assert spread == pytest.approx(float((plain * (x - middle) ** 2).sum() / plain.sum()), rel=0.15)
     assert np.abs(found.temperature - 300 * found.density).max() < 2.0
+    moving = gas_between(a, b, share, whole=True)
+    assert moving.velocity is not None and moving.velocity.shape == (3, *moving.density.shape)
+    seen = moving.density > 0.05
+    assert moving.velocity[0][seen] == pytest.approx(SPEED, rel=0.01)
+    assert np.abs(moving.velocity[1:, seen]).max() < 0.01 * SPEED
 
 
 def particles(ids: list[int], t: float) -> PointFrame:

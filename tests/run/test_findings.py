@@ -9,6 +9,8 @@ from build import small_effect, small_layer
 
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
+from tenka.effect.additions import LAYERS, with_new_layer, with_trail
+from tenka.effect.document import replaced
 from tenka.effect.model import Collider, DomainBox, Effect, Fading, GasLayer, Motion, Prop, Source, Wind, ramp
 from tenka.run.driver import figures_of, simulate
 from tenka.run.findings import cut_offs, of_gas
@@ -114,3 +116,13 @@ def test_a_mend_of_a_cut_box_grows_it_by_what_is_needed(tmp_path: Path):
     assert 1 <= mends <= 3
     grown = effect.gas("gas").domain
     assert grown.origin[1] > -3.0 and grown.size[2] < 8.0  # and not without bounds
+
+
+def test_what_is_too_small_to_give_is_told_and_mended():
+    effect, _ = with_new_layer(small_effect(), LAYERS["Sparks"](small_effect()))
+    effect, path = with_trail(effect, "sparks")
+    assert not [f for f in of_gas(effect, effect.gas(), {}) if "gives nothing" in f.text]
+    effect = replaced(effect, f"{path}.point_least", 0.09)
+    (found,) = (f for f in of_gas(effect, effect.gas(), {}) if "gives nothing" in f.text)
+    assert found.mended is not None
+    assert not [f for f in of_gas(found.mended, found.mended.gas(), {}) if "gives nothing" in f.text]

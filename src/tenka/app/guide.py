@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QUrl
-from PyQt6.QtGui import QTextCursor
+from PyQt6.QtGui import QShowEvent, QTextCursor
 from PyQt6.QtWidgets import (
     QApplication,
     QDialog,
@@ -33,8 +33,20 @@ if TYPE_CHECKING:
     from tenka.app.window import Window
 
 FOLDER = Path(str(files("tenka") / "guide"))
-PAGES = ("first-effect", "window", "gas", "water", "particles", "look", "delivering", "words", "settings")
+PAGES = (
+    "first-effect",
+    "window",
+    "gas",
+    "water",
+    "particles",
+    "look",
+    "delivering",
+    "jobs",
+    "words",
+    "settings",
+)
 """Names of the pages, in the order in which they are read."""
+PICTURE = "\ufffc"  # the letter that stands for one in a text
 PROPORTIONAL = 1  # of a line's height, as the library counts the ways to say it
 PARTS = {"pack": "Pack", "budget": "Budget", "proof": "Proof"}  # of the page on delivering, by station
 
@@ -109,6 +121,10 @@ class Guide(QDialog):
         line.addWidget(self.browser, 1)
         self.page = ""
 
+    def showEvent(self, a0: QShowEvent | None) -> None:
+        super().showEvent(a0)
+        self.list.doItemsLayout()  # type: ignore[attr-defined]  # the style has them taller than made
+
     def show_page(self, page: str, words: str = "") -> None:
         """Show a page, from where the words stand on."""
         if page != self.page:
@@ -134,7 +150,8 @@ class Guide(QDialog):
         block = document.begin()
         while block.isValid():
             form = block.blockFormat()
-            form.setLineHeight(125.0, PROPORTIONAL)
+            if PICTURE not in block.text():  # a share of its height would be a gap under it
+                form.setLineHeight(125.0, PROPORTIONAL)
             form.setTopMargin(16.0 if form.headingLevel() > 1 else 0.0)
             form.setBottomMargin(6.0)
             cursor.setPosition(block.position())

@@ -273,6 +273,8 @@ class InHand:
                 if self.fit is not None and get(self.state.effect, path).HANDS == FIELD:
                     entry("Fit a light to it", "lightbulb", "", partial(self._fit, path))
                 entry("Keep as a preset…", "bookmark", "", lambda: self.ask_preset(path))
+            if things.group_of(path) == "lights" and self.state.tier is not None:
+                self._on_tier(path, entry)
             if things.group_of(path) in things.COPIED:
                 entry("Paste values", "clipboard-check", "Ctrl+Shift+V", lambda: self.paste_values(path))
             menu.addSeparator()
@@ -281,6 +283,16 @@ class InHand:
             menu.addSeparator()
             entry("Remove", "trash-2", "Delete", lambda: self.remove(path))
         return menu
+
+    def _on_tier(self, path: str, entry: Callable[[str, str, str, Callable[[], object]], None]) -> None:
+        """Whether the present tier has one of the effect's own lights."""
+        tier, light = self.state.tier, get(self.state.effect, path)
+        if tier is None or light.part_of != "effect":
+            return
+        rest = tuple(id for id in tier.unlit if id != light.id)
+        words = f"Have it on {tier.name}" if light.id in tier.unlit else f"Leave it out on {tier.name}"
+        unlit = rest if light.id in tier.unlit else (*rest, light.id)
+        entry(words, "lightbulb", "", lambda: self.state.edit(f"tiers.{tier.id}.unlit", unlit, words))
 
     def show_menu(self, parent: QWidget, path: str, at: QPoint) -> QMenu:
         """Open that menu at a place of the screen."""

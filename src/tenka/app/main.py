@@ -18,9 +18,9 @@ from tenka.effect import storage
 from tenka.effect.model import Effect
 
 
-def run_window(file: Path | None, picture: Path | None, station: str, size: tuple[int, int]) -> int:
-    """Open the window on `file` (the demo's plume by default); with `picture` draw it off-screen and
-    leave."""
+def run_window(file: Path | None, picture: Path | None, station: str | None, size: tuple[int, int]) -> int:
+    """Open the window on `file`, or at its start page; with `picture` draw it off-screen and leave: a station
+    without an effect shows the kiln's plume."""
     if picture is not None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
     elif not _has_display():
@@ -41,7 +41,7 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
     from tenka.base.memory import settle_memory
     from tenka.budget.warm import warm_up
 
-    if station not in {s.lower() for s in STATIONS}:
+    if station is not None and station not in {s.lower() for s in STATIONS}:
         print(
             (
                 f"--station: '{station}' is not a station; expected one of "
@@ -60,8 +60,14 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
     faults = Faults(state.keep_now, window.show_notice)
     faults.install()
     window.resize(*size)
-    wanted = file or PLUME
+    wanted = PLUME if file is None and picture is not None and station is not None else file
     warming = Warming(_peek(wanted), lambda: state.status.running)
+    if picture is not None and wanted is None:  # the start page needs none of them
+        window.open(None)
+        window.show()
+        code = _draw_start(app, window, picture)
+        faults.remove()
+        return code
     if picture is not None and warming.waiting:
         print("Compiling the kernels (once on a machine)", file=sys.stderr)
         warm_up(Progress())
@@ -78,13 +84,13 @@ def run_window(file: Path | None, picture: Path | None, station: str, size: tupl
         stand_as_before(window)
     window.show()
     if picture is None:
-        window.tempo.set_playing(True)
+        window.tempo.set_playing(wanted is not None)
         warming.start()
         code = app.exec()
         keep_stand(window)
         warming.close()
     else:
-        code = _draw(app, window, picture, station)
+        code = _draw(app, window, picture, station or "shape")
     faults.remove()
     return code
 
@@ -94,25 +100,32 @@ def _has_display() -> bool:
     return not sys.platform.startswith("linux") or any(os.environ.get(name) for name in names)
 
 
-def _peek(file: Path) -> Effect:
-    """The effect that will be opened, or an empty one when it cannot be: what is wrong is said later."""
+def _peek(file: Path | None) -> Effect:
+    """The effect that will be opened, or an empty one when it cannot be: what is wrong is said later. At the
+    start page a plume is taken to come next."""
     try:
-        return storage.load(file)
+        return storage.load(file or PLUME)
     except TenkaError:
         return Effect()
 
 
-def _wait_for_kernels(app: Any, window: Any, warming: Any, file: Path, faults: Any) -> int:
-    """The window with progress in it; the effect opens when the kernels are there that it needs."""
+def _wait_for_kernels(app: Any, window: Any, warming: Any, file: Path | None, faults: Any) -> int:
+    """The window with progress in it; the effect opens when the kernels are there that it needs. The start
+    page is there at once."""
 
     def go_on() -> None:
         window.notice.hide()
         window.state.ready = True
-        if not window.open(file):
-            window.open(None)
-        window.tempo.set_playing(True)
+        if file is not None:
+            if not window.open(file):
+                window.open(None)
+            window.tempo.set_playing(True)
+        else:
+            window.stage.redraw()
 
     window.state.ready = False
+    if file is None:
+        window.open(None)
     warming.moved.connect(window.show_notice)
     warming.ready.connect(go_on)
     window.show_notice("First start: compiling what this effect needs. It is done once on a machine.")
@@ -121,6 +134,24 @@ def _wait_for_kernels(app: Any, window: Any, warming: Any, file: Path, faults: A
     code = app.exec()
     warming.close()
     faults.remove()
+    return code
+
+
+def _save(window: Any, picture: Path) -> int:
+    """Write the window's picture."""
+    if not window.grab().save(str(picture)):
+        print(f"{picture}: cannot be written; expected a folder that you may write to.", file=sys.stderr)
+        return 2
+    print(f"Drew the window to {picture}.")
+    return 0
+
+
+def _draw_start(app: Any, window: Any, picture: Path) -> int:
+    """Save a picture of the start page."""
+    for _ in range(3):
+        app.processEvents()
+    code = _save(window, picture)
+    window.close()
     return code
 
 
@@ -180,13 +211,9 @@ def _draw(app: object, window: object, picture: Path, station: str) -> int:
     )
     for _ in range(3):
         app.processEvents()  # type: ignore[attr-defined]
-    saved = window.grab().save(str(picture))
+    code = _save(window, picture)
     state.document.mark_saved(state.document.file or PLUME)
     window.close()
     if station == "proof":
         shutil.rmtree(window.pack.target().parent, ignore_errors=True)
-    if not saved:
-        print(f"{picture}: cannot be written; expected a folder that you may write to.", file=sys.stderr)
-        return 2
-    print(f"Drew the window to {picture}.")
-    return 0
+    return code

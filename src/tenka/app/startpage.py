@@ -9,15 +9,26 @@ from typing import Protocol
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QFont, QIcon, QPixmap, QResizeEvent, QShowEvent
-from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tenka.app import theme
 from tenka.demo import FOLDER
 from tenka.effect import presets
 from tenka.effect.starters import STARTERS
+from tenka.effect.storage import title_of
 
 PICTURES = FOLDER / "pictures"
-CARD = QSize(140, 88)
+SIZES = {"small": QSize(98, 61), "large": QSize(174, 109)}  # of a card's picture
+PADDED = 12  # px that a card is wider than it
 GAP = 14
 LATELY = 5
 DEMO = "An effect that comes with Tenka"
@@ -35,11 +46,6 @@ class Begins(Protocol):
     def begin_with_preset(self, file: Path) -> None: ...
 
     def begin_walk(self) -> None: ...
-
-
-def title_of(file: Path) -> str:
-    """An effect's name by its file's."""
-    return file.stem.replace("_", " ").capitalize()
 
 
 def place_of(file: Path) -> str:
@@ -66,8 +72,8 @@ class StartPage(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.window_ = window
         self.cards: dict[str, QToolButton] = {}
-        self._grids: list[tuple[QGridLayout, list[QToolButton]]] = []
-        self._columns = 0
+        self._grids: list[tuple[QGridLayout, list[QToolButton], str]] = []
+        self._room = 0
         body = QWidget()
         body.setObjectName("bench")
         self._column = QVBoxLayout(body)
@@ -81,6 +87,7 @@ class StartPage(QScrollArea):
         self._filled, window = True, self.window_
         self._section(
             "Begin with",
+            "small",
             [
                 (name, made.words, PICTURES / f"start_{made.file}.png", partial(window.begin_with, name))
                 for name, made in STARTERS.items()
@@ -89,19 +96,26 @@ class StartPage(QScrollArea):
         self.walk = QPushButton("Walk through a first effect")
         self.walk.setToolTip("Nine steps with marks on the window, through all five stations")
         self.walk.clicked.connect(window.begin_walk)
-        self._column.addWidget(self.walk, 0, Qt.AlignmentFlag.AlignLeft)
-        self._lately = self._heading("Lately")
-        self._recent = QVBoxLayout()
+        line = QHBoxLayout()
+        line.setSpacing(GAP)
+        line.addWidget(self.walk)
+        self._lately = QLabel("Lately")
+        self._lately.setProperty("quiet", True)
+        line.addWidget(self._lately)
+        self._recent = QHBoxLayout()
         self._recent.setSpacing(2)
-        self._column.addLayout(self._recent)
+        line.addLayout(self._recent)
+        line.addStretch(1)
+        self._column.addLayout(line)
         kept = presets.all_presets()
         if kept:
             self._section(
                 "Your presets",
+                "small",
                 [(n, PRESET, f.with_suffix(".png"), partial(window.begin_with_preset, f)) for n, f in kept],
             )
         demos = [(title_of(f), DEMO, PICTURES / f"{f.stem}.png", f) for f in sorted(FOLDER.glob("*.tenka"))]
-        self._section("Kiln Quay", [(*d[:3], partial(window.leave_for, d[3])) for d in demos])
+        self._section("Kiln Quay", "large", [(*d[:3], partial(window.leave_for, d[3])) for d in demos])
         self._column.addStretch(1)
 
     def _heading(self, text: str) -> QLabel:
@@ -111,27 +125,29 @@ class StartPage(QScrollArea):
         self._column.addWidget(label)
         return label
 
-    def _section(self, title: str, items: list[tuple[str, str, Path, Callable[[], object]]]) -> None:
+    def _section(
+        self, title: str, size: str, items: list[tuple[str, str, Path, Callable[[], object]]]
+    ) -> None:
         self._heading(title)
         grid = QGridLayout()
         grid.setSpacing(GAP)
         grid.setAlignment(Qt.AlignmentFlag.AlignLeft)
-        cards = [self._card(*item) for item in items]
-        self._grids.append((grid, cards))
+        cards = [self._card(size, *item) for item in items]
+        self._grids.append((grid, cards, size))
         self._column.addLayout(grid)
 
-    def _card(self, name: str, tip: str, picture: Path, call: Callable[[], object]) -> QToolButton:
+    def _card(self, size: str, name: str, tip: str, picture: Path, call: Callable[[], object]) -> QToolButton:
         card = QToolButton()
         card.setText(name)
         card.setToolTip(tip)
         card.setAccessibleName(f"{name}: {tip}")
         card.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-        card.setIconSize(CARD)
+        card.setIconSize(SIZES[size])
         pixmap = QPixmap(str(picture))
         if not pixmap.isNull():
             card.setIcon(QIcon(pixmap))
-        card.setFont(theme.font(theme.BODY))
-        card.setProperty("card", True)  # its size is the style's
+        card.setFont(theme.font(theme.BODY if size == "large" else theme.SMALL))
+        card.setProperty("card", size)  # its own size is the style's
         card.clicked.connect(lambda _=False: call())
         self.cards[name] = card
         return card
@@ -150,7 +166,8 @@ class StartPage(QScrollArea):
         self._lately.setVisible(bool(files))
         for file in files[:LATELY]:
             line = QToolButton()
-            line.setText(f"{title_of(file)}    {place_of(file)}")
+            line.setText(title_of(file))
+            line.setToolTip(place_of(file))
             line.setFont(theme.font(theme.BODY))
             line.setAccessibleName(f"Open {file}")
             line.clicked.connect(partial(self._open, file))
@@ -169,10 +186,10 @@ class StartPage(QScrollArea):
 
     def _arrange(self) -> None:
         """As many cards beside each other as there is room for."""
-        columns = max(1, (self.width() - 56 + GAP) // (CARD.width() + 12 + GAP))
-        if columns == self._columns or not self._filled:
+        if self.width() == self._room or not self._filled:
             return
-        self._columns = columns
-        for grid, cards in self._grids:
+        self._room = self.width()
+        for grid, cards, size in self._grids:
+            columns = max(1, (self._room - 56 + GAP) // (SIZES[size].width() + PADDED + GAP))
             for n, card in enumerate(cards):
                 grid.addWidget(card, n // columns, n % columns)

@@ -212,11 +212,7 @@ class State(Choosing):
         same = self.document.file is not None and file.resolve() == self.document.file.resolve()
         if same:
             self._refuse_to_overwrite(file)
-        effect = (
-            storage.moved(self.effect, self.folder, file.resolve().parent)
-            if self.folder is not None
-            else self.effect
-        )
+        effect = storage.elsewhere(self.effect, self.document.file, self.folder, file)
         storage.save(effect, file)
         self._on_disk = storage.content(file)
         if effect is not self.effect:

@@ -129,9 +129,11 @@ QPushButton, QToolButton {{ background: transparent; border: 1px solid {EDGE}; b
     min-height: 18px; }}
 QToolButton {{ padding: 3px; border-color: transparent; }}
 QToolButton[tray="true"] {{ padding: 1px; min-width: 64px; max-width: 64px; }}
-QToolButton[card="true"] {{ padding: 5px; min-height: 108px; max-height: 108px; min-width: 140px;
-    max-width: 140px; }}
-QToolButton[card="true"]:hover, QToolButton[card="true"]:focus {{ border-color: {VERDIGRIS};
+QToolButton[card="large"] {{ padding: 5px; min-height: 130px; max-height: 130px; min-width: 174px;
+    max-width: 174px; }}
+QToolButton[card="small"] {{ padding: 4px; min-height: 81px; max-height: 81px; min-width: 98px;
+    max-width: 98px; }}
+QToolButton[card]:hover, QToolButton[card]:focus {{ border-color: {VERDIGRIS};
     background: {RULE}; }}
 QToolButton::menu-indicator {{ image: none; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {QUIET}; }}

@@ -8,6 +8,7 @@ from typing import Any
 
 from tenka.base.errors import BadInput
 from tenka.board.variants import Values, with_values
+from tenka.budget.lamps import shining_lights
 from tenka.effect.catalogue import Param, params
 from tenka.effect.document import on_tier
 from tenka.effect.model import Delivery, Effect
@@ -30,13 +31,14 @@ EVEN = 4  # px by which sides of textures go: blocks of compressed ones
 
 @dataclass(frozen=True)
 class Change:
-    """A change of one delivery on a tier.
+    """A change of one delivery, or of one of the effect's own lights, on a tier.
 
     Attributes
     ----------
     what : in words: which delivery, which setting, from what to what
     values : of settings, by path
     without : deliveries that are left out
+    unlit : lights that are
     note : what is lost that pictures do not show
     hides : whether something is not seen at all any more
     """
@@ -44,6 +46,7 @@ class Change:
     what: str
     values: Values = field(default_factory=dict)
     without: tuple[str, ...] = ()
+    unlit: tuple[str, ...] = ()
     note: str = ""
     hides: bool = False
 
@@ -56,14 +59,20 @@ class Change:
             Where it does not fit any more.
         """
         effect = with_values(effect, tier, self.values)
-        if self.without:
+        if self.without or self.unlit:
             left = effect.tier(tier)
-            out = tuple(dict.fromkeys((*left.without, *self.without)))
-            tiers = tuple(
-                t.model_copy(update={"without": out}) if t.id == left.id else t for t in effect.tiers
-            )
+            out = {
+                "without": tuple(dict.fromkeys((*left.without, *self.without))),
+                "unlit": tuple(dict.fromkeys((*left.unlit, *self.unlit))),
+            }
+            tiers = tuple(t.model_copy(update=out) if t.id == left.id else t for t in effect.tiers)
             effect = effect.model_copy(update={"tiers": tiers})
         return effect
+
+    @property
+    def touched(self) -> set[str]:
+        """What it changes: settings by path, deliveries, lights."""
+        return {*self.values, *self.without, *(f"lights.{id}" for id in self.unlit)}
 
 
 Ladder = list[Change]
@@ -90,6 +99,8 @@ def ladders(effect: Effect, tier: str) -> Iterator[Ladder]:
             note = f"it is shown from {near:g} m to {far:g} m" if near > 0 or far < EVERYWHERE else ""
             what = f"{d.name}: left out, as {d.route.TITLE.lower()}"
             yield [Change(what, without=(d.id,), note=note, hides=d.route.SHOWS)]
+    for light in shining_lights(played):
+        yield [Change(f"{light.name}: left out, as light", unlit=(light.id,))]
 
 
 def _of_one(d: Delivery, path: str, p: Param, now: Any) -> Iterator[Ladder]:

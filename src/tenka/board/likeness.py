@@ -39,8 +39,8 @@ class Likeness:
         return self.flip + self.played
 
     def also_played(self, error: float) -> Likeness:
-        """The same with what another player changes."""
-        return replace(self, played=error)
+        """The same with what another player, or what is left out of it, changes."""
+        return replace(self, played=self.played + error)
 
 
 def jerk_of(reference: Pictures, other: Pictures) -> float:

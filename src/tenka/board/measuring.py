@@ -18,6 +18,7 @@ from tenka.effect.catalogue import Settings
 from tenka.effect.courses import still
 from tenka.effect.document import delivered_on, on_tier
 from tenka.effect.model import Effect, Player
+from tenka.look.flip import flip_error
 from tenka.look.render import Renderer
 from tenka.look.shot import gathered, seen, shot_of
 from tenka.pack.books import books_of
@@ -179,6 +180,26 @@ def played_otherwise(
     return mean_flip(rows[:1], rows[1:])
 
 
+def darkened(
+    effect: Effect, tier: str, folder: Path | None, looking: Looking, against: Against, moments: Sequence[int]
+) -> float:
+    """FLIP error of the effect's own lights that a tier leaves out: the set in the first view, at some of the
+    moments, as it is with all of them and as it is then."""
+    there = on_tier(effect, tier)
+    if there.lights == effect.lights or not moments:
+        return 0.0
+    hidden = tuple(layer.model_copy(update={"hidden": True}) for layer in effect.layers)
+    dark = effect.model_copy(update={"layers": hidden, "lights": there.lights})
+    view, backdrop = looking.rows(effect)[0]
+    errors = []
+    for k in moments:
+        t = looking.frames[k] / effect.rate
+        light = still(effect.light, t).model_copy(update={"backdrop": backdrop})
+        left = Renderer().draw_shot(shot_of(dark, {}, folder, t), light, view).rgb
+        errors.append(flip_error(against.bare[0][k], left))
+    return float(np.mean(errors))
+
+
 def measured(
     effect: Effect,
     tier: str,
@@ -210,6 +231,7 @@ def measured(
         now = players_of(effect, tier)
         error = played_otherwise(package, effect, looking, players_of(before, tier), now)
         like = like.also_played(error)
+    like = like.also_played(darkened(effect, tier, folder, looking, against, looking.firsts))
     lines = packed_lines(package.elements, effect, tier)
     ms = max(sum(line.ms for line in lines), sum(line.update_ms for line in lines))
     return Measured(like, picture, ms, sum(line.mb for line in lines))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from tenka.base.jobs import Progress
-from tenka.board.measuring import on_one_sprite, played_otherwise, players_of, shown_at
+from tenka.board.measuring import darkened, on_one_sprite, played_otherwise, players_of, shown_at
 from tenka.board.shelf import Shelf
 from tenka.board.sweeping import Bench
 from tenka.board.working import against_at
@@ -95,6 +95,12 @@ class Prober:
         """FLIP error of leaving what there is out."""
         pairs = [(self._against.rows[0][k], self._against.bare[0][k]) for k in self.moments]
         return float(np.mean([flip_error(a, b) for a, b in pairs]))
+
+    def darkened(self, made: Effect) -> float:
+        """FLIP error of the lights that a variant leaves out, of the effect's own."""
+        return darkened(
+            made, self.bench.tier, self.bench.folder, self.bench.view, self._against, self.moments
+        )
 
     def _drawn(self, made: Effect, id: str, n: int, progress: Progress) -> tuple[float, Package]:
         bench, k = self.bench, self.moments[n]

@@ -190,6 +190,8 @@ class Suggester:
                     self._note_drawn(made, delivery, elements)
             for id in (id for change in changes for id in change.without):
                 loss += prober.without() - self._before(id, progress)
+            if any(change.unlit for change in changes):
+                loss += prober.darkened(made) - prober.darkened(b.effect)
             takes = self._takes(made)
         except BadInput:
             return None
@@ -230,8 +232,8 @@ class Suggester:
                 return None
             _, best, made = min(options, key=lambda o: o[0])
             changes.append(best.changes[0])
-            touched = set(best.changes[0].values) | set(best.changes[0].without)
-            left = [s for s in left if not touched & (set(s.changes[0].values) | set(s.changes[0].without))]
+            touched = best.changes[0].touched
+            left = [s for s in left if not touched & s.changes[0].touched]
             takes = self._takes(made)
         if takes.beyond(self.aim) > 0 or len(changes) < 2:
             return None

@@ -21,7 +21,7 @@ from tenka.effect.document import delivered_on, get, param_at, with_own
 from tenka.effect.model import Effect
 from tenka.look.shot import seen
 
-VERSION = 3
+VERSION = 4
 MOST = 4096  # variants of a sweep
 
 Values = Mapping[str, Any]

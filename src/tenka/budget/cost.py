@@ -173,7 +173,8 @@ def packed_lines(elements: Sequence[Element], effect: Effect, tier_id: str) -> t
     """
     tier, found = effect.tier(tier_id), []
     d = device(tier.device)
-    played = {delivery.id: delivery for delivery in on_tier(effect, tier.id).deliveries}
+    there = on_tier(effect, tier.id)
+    played = {delivery.id: delivery for delivery in there.deliveries}
     for element in elements:
         delivery = played[element.id]
         player = getattr(delivery.route, "player", None)
@@ -181,7 +182,7 @@ def packed_lines(elements: Sequence[Element], effect: Effect, tier_id: str) -> t
             element = element.model_copy(update={"player": player})
         line = ROUTES[delivery.route.kind](delivery.name, element, tier, d)
         found.append(line if _shows(delivery, tier) else _unseen(line, delivery, tier))
-    return (*found, *(lamp_line(light, effect, tier, d) for light in shining_lights(effect)))
+    return (*found, *(lamp_line(light, there, tier, d) for light in shining_lights(there)))
 
 
 def _notes(effect: Effect, tier: Tier, d: Device) -> tuple[str, ...]:
@@ -191,6 +192,9 @@ def _notes(effect: Effect, tier: Tier, d: Device) -> tuple[str, ...]:
     standing = [light.name for light in lights_of_set(effect)]
     if standing:
         found.append(f"{', '.join(standing)}: part of the game's set, and not counted here.")
+    dark = [x.name for x in shining_lights(effect) if x.id in tier.unlit]
+    if dark:
+        found.append(f"{', '.join(dark)}: left out on {tier.name}.")
     played = delivered_on(effect, tier.id)
     bent = {id for d in played.deliveries if d.route.kind == "shimmer" for id in d.of}
     bending = [g.name for g in effect.gases if not g.hidden and most(g.look.shimmer) > 0 and g.id not in bent]

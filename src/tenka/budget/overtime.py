@@ -16,6 +16,7 @@ import numpy as np
 from tenka.budget.cost import Ledger
 from tenka.budget.lamps import lit, shining_lights
 from tenka.budget.routes.flipbook import mean_cover, viewing_of
+from tenka.effect.document import delivered_on
 from tenka.effect.model import Delivery, Effect, Tier
 from tenka.look.sprites import count_covered
 from tenka.package.elements.flipbook import Flipbook
@@ -90,7 +91,8 @@ def over_time(
         load = load_of(delivery, element, tier, effect, figures or {}, alone)
         row[:] = (line.ms - calls) * load + calls * (load > 0)
     count = len(book.elements)
-    for row, line, light in zip(curves[count:], book.lines[count:], shining_lights(effect)):
+    lights = shining_lights(delivered_on(effect, tier.id))
+    for row, line, light in zip(curves[count:], book.lines[count:], lights, strict=True):
         row[:] = line.ms * lit(light, alone)
     if len(triggers) == 1:
         return OverTime(alone, curves, book.ms)

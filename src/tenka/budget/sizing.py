@@ -51,7 +51,7 @@ def frame_sizes(book: Ledger) -> list[Sizing]:
             continue
         player = element.player
         largest = float(max(ramp_table(player.size_over, 33)))
-        shown = element.size[1] * player.scale * largest * scale
+        shown = element.size[1] * player.scale * player.tall * largest * scale
         held = element.cell[1]
         share = shown / held
         wide, tall = (

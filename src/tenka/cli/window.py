@@ -15,13 +15,18 @@ from tenka.cli.common import app, size_of
 
 @app.command(name="open")
 def open_window(
-    file: Annotated[Path | None, typer.Argument(help="An effect; by default the demo's plume.")] = None,
+    file: Annotated[Path | None, typer.Argument(help="An effect; without one, the start page.")] = None,
     picture: Annotated[
         Path | None, typer.Option("--picture", help="Draw the window off-screen to this PNG and leave.")
     ] = None,
     station: Annotated[
-        str, typer.Option("--station", help="With --picture: shape, look, pack, budget or proof.")
-    ] = "shape",
+        str | None,
+        typer.Option(
+            "--station",
+            help="With --picture: shape, look, pack, budget or proof; of the kiln's plume where no effect is "
+            "given.",
+        ),
+    ] = None,
     size: Annotated[str, typer.Option("--size", help="With --picture: WxH in px.")] = "1280x800",
     scale: Annotated[
         float, typer.Option("--scale", help="Enlarges the whole window, 0.5 to 4, over the desktop's own.")

@@ -150,8 +150,9 @@ def main(folder: Path = FOLDER) -> None:
         assert math.isfinite(float(mesh.points.sum()))
         (folder / "props" / f"{name}.glb").write_bytes(to_bytes({name: mesh}))
         print(f"{name}.glb: {len(mesh.faces)} triangles")
-    (folder / "props" / "canvas.glb").write_bytes(canvas.canvas_bytes())
-    print("canvas.glb")
+    for cloth in (canvas.CANVAS, canvas.BANNER):
+        (folder / "props" / f"{cloth.name}.glb").write_bytes(canvas.cloth_bytes(cloth))
+        print(f"{cloth.name}.glb")
 
 
 if __name__ == "__main__":

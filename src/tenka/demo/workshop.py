@@ -167,6 +167,7 @@ def shutter() -> Mesh:
 
 PROPS = {
     "drying_line": canvas.drying_line,
+    "banner_pole": canvas.banner_pole,
     "furnace": furnace,
     "bellows": bellows,
     "floor": floor,

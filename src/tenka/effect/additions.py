@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -17,6 +18,7 @@ from tenka.effect.model import (
     Effect,
     Feed,
     Flipbook,
+    GasLayer,
     InWater,
     Layer,
     ParticleLayer,
@@ -339,6 +341,16 @@ def without_layer(effect: Effect, id: str) -> Effect:
     return found
 
 
+def _before(gas: GasLayer, across: float) -> Route:
+    """The first route of a gas that clings to something so wide, m: sprites are drawn before that, or it
+    would hide them."""
+    route = gas.first_route()
+    if not isinstance(route, Flipbook):
+        return route
+    nearer = round(0.5 * across + route.player.soft_edge, 2)
+    return route.model_copy(update={"player": route.player.model_copy(update={"nearer": nearer})})
+
+
 def with_fed_prop(
     effect: Effect, prop: str, starter: str, low: tuple[float, float, float], high: tuple[float, float, float]
 ) -> tuple[Effect, str]:
@@ -365,7 +377,9 @@ def with_fed_prop(
             }
         )
         gas = model.model_copy(update={"sources": (), "domain": domain, "colliders": ()})
-        effect, path = with_new_layer(effect, gas)
+        effect, path = with_new_layer(
+            effect, gas, _before(gas, math.hypot(high[0] - low[0], high[1] - low[1]))
+        )
         gas = effect.gas(path.split(".")[1])
     source = model.sources[0].model_copy(
         update={

@@ -13,6 +13,8 @@ from tenka.effect.layers import SURFACE, Link
 from tenka.effect.particles import PointLayer
 from tenka.effect.placed import Ramp, Vec3, heard, ramp
 from tenka.effect.pointlook import PointLook
+from tenka.effect.routes import Route
+from tenka.effect.routes.bodies import BodyBake
 
 OWN_PIECES = ("sherds", "tiles", "planks", "lumps", "plates")
 PIECE_SIZES = (1 / 16, 1.0)
@@ -229,6 +231,10 @@ class DebrisLayer(PointLayer):
     )
 
     _former = model_validator(mode="before")(turning_by_turns)
+
+    def first_route(self) -> Route:
+        """As pieces that move, where they are drawn as such."""
+        return BodyBake() if self.look.form == "mesh" else super().first_route()
 
     @property
     def body(self) -> Bodies:

@@ -32,6 +32,7 @@ def tidied(effect: Effect) -> dict[str, Any]:
     there = {("layers", layer.id) for layer in effect.layers} | {
         ("deliveries", d.id) for d in effect.deliveries
     }
+    lights = {light.id for light in effect.lights}
 
     def leads(path: str) -> bool:
         return path.split(".")[0] not in ("layers", "deliveries") or tuple(path.split(".")[:2]) in there
@@ -44,6 +45,7 @@ def tidied(effect: Effect) -> dict[str, Any]:
                 "levers": {k: v for k, v in t.levers.items() if k in kept},
                 "values": {k: v for k, v in t.values.items() if leads(k)},
                 "without": tuple(id for id in t.without if ("deliveries", id) in there),
+                "unlit": tuple(id for id in t.unlit if id in lights),
             }
         )
         for t in effect.tiers

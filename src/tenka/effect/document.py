@@ -140,6 +140,9 @@ def on_tier(effect: Effect, tier_id: str, levers: bool = True) -> Effect:
     if len(kept) != len(effect.deliveries):
         effect = effect.model_copy(update={"deliveries": kept})
         effect = effect.model_copy(update=tidied(effect))
+    if tier.unlit:
+        lights = tuple(x for x in effect.lights if x.id not in tier.unlit or x.part_of != "effect")
+        effect = effect.model_copy(update={"lights": lights})
     for lever in effect.levers if levers else ():
         if lever.id in tier.levers:
             value = min(lever.high, max(lever.low, tier.levers[lever.id]))
@@ -263,12 +266,27 @@ def numbered(name: str, taken: set[str]) -> str:
 
 
 def edited(effect: Effect, path: str, value: Any) -> Effect:
-    """The effect with one value set; the same when it has that value already."""
+    """The effect with one value set; the same when it has that value already. Deliveries that lasted as long
+    as the effect go on doing so, and so do sprites that play them."""
     present = get(effect, path)
     if present == value and type(present) is type(value):
         return effect
     found: Effect = replaced(effect, path, value)
+    if path != "seconds":
+        return found
+    for delivery in effect.deliveries:
+        begin = f"deliveries.{delivery.id}.route"
+        for name in ("last", "player.life"):
+            if _at(delivery.route, name) == present:
+                found = replaced(found, f"{begin}.{name}", found.seconds)
     return found
+
+
+def _at(node: Any, path: str) -> Any:
+    """A value below a node, if it has that."""
+    for step in path.split("."):
+        node = getattr(node, step, None)
+    return node
 
 
 def label_of(path: str) -> str:

@@ -99,6 +99,11 @@ class LayerBase(Heard):
             raise BadInput(f"{self.name} is of a kind that takes no sources")
         return self.SOURCE(id=id, name="Source", position=place)
 
+    @property
+    def widest(self) -> float:
+        """Width of the largest that its sources give birth to, m; 0 where it has none that is known."""
+        return 0.0
+
     def first_route(self) -> Route:
         """The route by which a new layer of the family is delivered."""
         return Flipbook()

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, ClassVar, Literal, Self
 from pydantic import Field, model_validator
 
 from tenka.effect.catalogue import BED, COLLISION, FADING, MOTION, QUALITY, Settings
-from tenka.effect.courses import Value
+from tenka.effect.courses import Value, most
 from tenka.effect.former import FOR_GOOD, half_lives_of_rates
 from tenka.effect.layers import FIELD, POINTS, SURFACE, LayerBase, Link, run_up_in
 from tenka.effect.placed import Feed, Meeting, ramp
@@ -238,6 +238,10 @@ class PointLayer(LayerBase):
     motion: PointMotion = Field(default_factory=PointMotion)
     ends: Ends = Field(default_factory=Ends)
     look: PointLook = Field(default_factory=PointLook)
+
+    @property
+    def widest(self) -> float:
+        return max((most(s.width) for s in self.sources), default=0.0)
 
     def links(self) -> list[Link]:
         named = ((self.motion.follows, True), (self.look.meets, False))

@@ -59,6 +59,27 @@ def moved(effect: Effect, old: Path, new: Path) -> Effect:
     return found
 
 
+def title_of(file: Path) -> str:
+    """An effect's name by its file's."""
+    return file.stem.replace("_", " ")[:80].capitalize() or "Untitled"
+
+
+def elsewhere(effect: Effect, before: Path | None, folder: Path | None, file: Path) -> Effect:
+    """An effect as it is in another file: what it names is found from there, and where it was called as its
+    file was, or was in none, it is called as the new one.
+
+    Parameters
+    ----------
+    folder : from which it finds what it names now
+    """
+    if folder is not None:
+        effect = moved(effect, folder, file.resolve().parent)
+    if before is None or effect.name == title_of(before):
+        name = title_of(file)
+        effect = effect if effect.name == name else effect.model_copy(update={"name": name})
+    return effect
+
+
 def save(effect: Effect, file: Path) -> None:
     """Write an effect atomically."""
     write_atomic(Path(file), dumps(effect))

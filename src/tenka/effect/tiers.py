@@ -21,8 +21,8 @@ class Cue(Settings):
 class Tier(Settings):
     """A device, this effect's budget on it, and the viewing for which cost is counted.
 
-    `without` names the deliveries that are left out there; `values` gives settings of deliveries, by path,
-    that are others there.
+    `without` names the deliveries that are left out there, `unlit` the effect's own lights that are;
+    `values` gives settings of deliveries, by path, that are others there.
     """
 
     id: Id
@@ -71,6 +71,7 @@ class Tier(Settings):
     )
     levers: dict[str, float] = Field(default_factory=dict)
     without: tuple[Id, ...] = ()
+    unlit: tuple[Id, ...] = ()
     values: dict[str, Any] = Field(default_factory=dict)
 
 

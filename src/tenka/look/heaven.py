@@ -131,13 +131,23 @@ def open_sky(x, y, z, nx, ny, nz, ways, views, depth):
     return seen / whole if whole > ZERO else ONE
 
 
+PATCHES = ((4, 0.16), (11, 0.12), (32, 0.08), (96, 0.06))
+"""How many patches lie along the ground's tile, from the largest to the smallest, and how much their tone
+differs."""
+
+
+def patches() -> list[np.ndarray]:
+    """A tone for each patch of each size, (n, n) in 0 to 1."""
+    rng = np.random.default_rng(5)
+    return [rng.random((cells, cells)) for cells, _ in PATCHES]
+
+
 @lru_cache(maxsize=1)
 def ground_tile() -> np.ndarray:
     """Tone of the ground, (TILE, TILE) about 1: patches of a few sizes, alike at opposite edges."""
-    rng = np.random.default_rng(5)
     total = np.zeros((TILE, TILE), np.float32)
-    for cells, much in ((4, 0.16), (11, 0.12), (32, 0.08), (96, 0.06)):
-        values = np.pad(rng.random((cells, cells)), (0, 1), mode="wrap")
+    for (cells, much), tones in zip(PATCHES, patches()):
+        values = np.pad(tones, (0, 1), mode="wrap")
         at = np.arange(TILE) * cells / TILE
         low, part = at.astype(int), at - at.astype(int)
         part = part * part * (3 - 2 * part)

@@ -21,6 +21,16 @@ def about(manifest: Manifest) -> str:
         largest=max((max(size) for e in manifest.elements for size in e.textures), default=0),
         exposure=manifest.set.exposure,
     )
+    moving = [part.file for part in manifest.set.moving]
+    if moving:
+        whole += (
+            f"\nMOVING PARTS OF THE SET\n{', '.join(moving)}: each in its own axes; `set.moving` has a row "
+            "for each frame since the start\n(`rate` a second): place x y z, and turn as a quaternion w x "
+            "y z.\n"
+        )
+    if manifest.set.still:
+        bent = ", ".join(manifest.set.still)
+        whole += f"\nBent by a clip where it was made, and here as at its start: {bent}.\n"
     return whole + "\nELEMENTS\n" + "".join(_element(e) for e in manifest.elements)
 
 

@@ -13,24 +13,19 @@ from tenka.base.errors import BadInput, TooLarge
 from tenka.base.files import replaceable, swap_folder
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
-from tenka.effect.courses import still
 from tenka.effect.document import on_tier
-from tenka.effect.model import Delivery, Effect, heard
+from tenka.effect.model import Delivery, Effect
 from tenka.gas.grid import free_bytes
-from tenka.look.lamps import lamp_at
-from tenka.look.shot import breaking
 from tenka.pack.about import about
 from tenka.pack.layout import framed, packable, span_of, taken
 from tenka.pack.page import page_of
 from tenka.pack.routes import ROUTES
 from tenka.pack.routes.base import Job
+from tenka.pack.standing import set_file
 from tenka.package import manifest as form
 from tenka.package.parts import Element, vec3
 from tenka.run.driver import simulate
 from tenka.run.plans import plans_of
-from tenka.scene.glb import to_bytes
-from tenka.scene.meshes import Mesh
-from tenka.scene.props import prop_mesh
 
 MEMORY_SHARE = 0.5
 
@@ -51,57 +46,6 @@ def _asked(effect: Effect, only: str | None) -> list[Delivery]:
         names = ", ".join(d.id for d in found) or "none"
         raise BadInput(f"'{only}' is no delivery of what is seen", f"one of: {names}", place="pack")
     return asked
-
-
-def set_file(effect: Effect, folder: Path | None, target: Path) -> form.Set:
-    """Write the props and the camera."""
-    light = still(effect.light, 0.0)
-    meshes: dict[str, Mesh] = {p.id: prop_mesh(p, effect.props, folder) for p in effect.props if not p.hidden}
-    credits = tuple(dict.fromkeys(p.credit for p in effect.props if p.credit and p.id in meshes))
-    leaving = []
-    for id, at in breaking(effect).items():
-        if id in meshes and at <= 0:
-            meshes.pop(id)
-        elif id in meshes:
-            leaving.append(form.Leaving(file=f"set_{id}.glb", at=round(at, 6)))
-            (target / leaving[-1].file).write_bytes(to_bytes({id: meshes.pop(id)}))
-    (target / "set.glb").write_bytes(to_bytes(meshes, effect.camera, "; ".join(credits)))
-    return form.Set(
-        file="set.glb",
-        sun_heading=light.heading,
-        sun_height=light.height,
-        sun_strength=light.strength,
-        sun_kelvin=light.kelvin,
-        sky=light.sky,
-        exposure=light.exposure,
-        backdrop=light.backdrop,
-        sky_tint=light.sky_tint,
-        lights=_lights(effect),
-        leaving=tuple(leaving),
-        credits=credits,
-    )
-
-
-def _lights(effect: Effect) -> tuple[form.SetLight, ...]:
-    """The lights that fall on the set, as they are in each frame."""
-    found = []
-    for light in heard(effect.lights):
-        if light.hidden or light.reaches == "effect":
-            continue
-        rows = [
-            tuple(round(float(v), 5) for v in lamp_at(light, effect, f / effect.rate).row)
-            for f in range(effect.frames)
-        ]
-        still_one = all(row == rows[0] for row in rows)
-        found.append(
-            form.SetLight(
-                name=light.name,
-                rate=effect.rate,
-                shadows=light.shadows,
-                rows=tuple(rows[:1] if still_one else rows),
-            )
-        )
-    return tuple(found)
 
 
 def pack(

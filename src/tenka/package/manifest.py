@@ -63,6 +63,22 @@ class Leaving(Part):
     at: float = Field(ge=0, le=1e5)
 
 
+POSE_ROW = 7
+
+
+class Moving(Part):
+    """A part of the set that moves, as GLB in its own axes: its place (m) and its turn as a quaternion w x y
+    z, frame by frame since the effect's start; the last holds. `until`: s from which on it is no more
+    there."""
+
+    file: Name
+    rate: float = Field(gt=0, le=240)  # rows a second
+    rows: tuple[Annotated[tuple[float, ...], Field(min_length=POSE_ROW, max_length=POSE_ROW)], ...] = Field(
+        min_length=1, max_length=40_000
+    )
+    until: float | None = Field(None, ge=0, le=1e5)
+
+
 class Set(Part):
     """Props and camera, as GLB, so that the package can be judged in its place."""
 
@@ -80,6 +96,10 @@ class Set(Part):
     lights: tuple[SetLight, ...] = Field((), max_length=64)
     # what is there besides until it breaks
     leaving: tuple[Leaving, ...] = Field((), max_length=64)
+    # what is not part of the file above, for it moves
+    moving: tuple[Moving, ...] = Field((), max_length=256)
+    # names of what is bent by a clip, and stands here as at its start
+    still: tuple[Text, ...] = Field((), max_length=256)
     # who made the props' meshes, and under which terms
     credits: tuple[Text, ...] = Field((), max_length=1000)
 
@@ -142,7 +162,8 @@ class Manifest(Part):
     @property
     def files(self) -> list[str]:
         """Names of all files besides the manifest."""
-        names = [self.set.file, *(part.file for part in self.set.leaving)]
+        parts: list[Leaving | Moving] = [*self.set.leaving, *self.set.moving]
+        names = [self.set.file, *(part.file for part in parts)]
         for element in self.elements:
             names += element.files
         return names

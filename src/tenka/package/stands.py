@@ -2,30 +2,35 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from tenka.base.errors import BadInput
 from tenka.effect.model import Camera, Light
-from tenka.package.manifest import LIGHT_ROW, Set
+from tenka.package.manifest import LIGHT_ROW, Moving, Set
 from tenka.scene.files import load
 from tenka.scene.glb import camera_from, holds_meshes
 from tenka.scene.meshes import Mesh, joined
+from tenka.scene.poses import Pose, turns
+
+OF_LIGHT = {
+    "sun_heading": "heading",
+    "sun_height": "height",
+    "sun_strength": "strength",
+    "sun_kelvin": "kelvin",
+    "sky": "sky",
+    "exposure": "exposure",
+    "backdrop": "backdrop",
+    "sky_tint": "sky_tint",
+}
+"""What a set has of an effect's light, by its own name."""
 
 
 def light_of(stands: Set) -> Light:
     """The sun and the sky of a set."""
-    return Light(
-        heading=stands.sun_heading,
-        height=stands.sun_height,
-        strength=stands.sun_strength,
-        kelvin=stands.sun_kelvin,
-        sky=stands.sky,
-        exposure=stands.exposure,
-        backdrop=stands.backdrop,
-        sky_tint=stands.sky_tint,
-    )
+    return Light.model_validate({theirs: getattr(stands, ours) for ours, theirs in OF_LIGHT.items()})
 
 
 def mesh_of(file: Path) -> Mesh:
@@ -47,6 +52,40 @@ def set_of(folder: Path, stands: Set) -> tuple[Mesh, Camera]:
     if camera is None:
         raise BadInput("holds no camera", "the set with its camera", file)
     return mesh, camera
+
+
+@dataclass
+class Mover:
+    """A part of a set that moves; its mesh at a moment is made when it is asked for."""
+
+    mesh: Mesh
+    part: Moving
+    _now: tuple[float, Mesh] | None = None
+
+    def at(self, time: float) -> Mesh | None:
+        """It in its place at a time, s since the effect's start; None once it is gone."""
+        if self.part.until is not None and time >= self.part.until:
+            return None
+        rows = self.part.rows
+        x = min(max(time * self.part.rate, 0.0), len(rows) - 1.0)
+        if self._now is None or self._now[0] != x:
+            n = min(int(x), max(len(rows) - 2, 0))
+            a, b = (np.array(rows[min(n + k, len(rows) - 1)]) for k in (0, 1))
+            row = a + (x - n) * (b - a)
+            turn = turns(row[None, 3:] / np.linalg.norm(row[3:]))[0]
+            self._now = (x, self.mesh.placed(Pose(turn, row[:3])))
+        return self._now[1]
+
+
+def movers_of(folder: Path, stands: Set) -> list[Mover]:
+    """What of a set moves.
+
+    Raises
+    ------
+    BadInput
+        A file that is broken.
+    """
+    return [Mover(mesh_of(folder / part.file), part) for part in stands.moving]
 
 
 def lamps_at(stands: Set, time: float) -> np.ndarray:

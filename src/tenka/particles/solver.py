@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -148,7 +149,7 @@ class PointSolver:
                 total += self.layer.cut.cuts if self.layer.cut is not None else 0
             elif s.shape not in ("particles", "water"):
                 total += self.schedules[i].most_alive()
-        return int(min(total, 1e15))
+        return math.ceil(min(total, 1e15))
 
     def ignored(self) -> tuple[str, ...]:
         """Columns of the sources' files of points that nothing here reads; looked up once."""

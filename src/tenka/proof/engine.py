@@ -24,7 +24,7 @@ from tenka.look.volume import LitVolume
 from tenka.look.waters import Wet, with_waters
 from tenka.package.manifest import Manifest, read
 from tenka.package.parts import Element
-from tenka.package.stands import lamps_at, light_of, mesh_of, set_of
+from tenka.package.stands import lamps_at, light_of, mesh_of, movers_of, set_of
 from tenka.proof.elements import PLAYED, UNPLAYED
 from tenka.proof.elements.base import ORIGIN, Now, Played, Ride, Run
 from tenka.proof.heat import heat_picture
@@ -77,6 +77,7 @@ class Package:
         self.played: tuple[Played, ...] = tuple(PLAYED[e.route](self.folder, e) for e in self.elements)
         self.mesh, self.camera = set_of(self.folder, self.manifest.set)
         self._leaving = [(p.at, mesh_of(self.folder / p.file)) for p in self.manifest.set.leaving]
+        self._movers = movers_of(self.folder, self.manifest.set)
         self._now: tuple[int, Mesh] = (-1, self.mesh)
         self.light = self.packed_light = light_of(self.manifest.set)
         self._backdrop: tuple[object, Backdrop, np.ndarray] | None = None
@@ -321,6 +322,8 @@ class Package:
         self.mesh_at(time)
         bodies = [m for p, _, now in played if (m := p.standing(now)) is not None]
         bodies += [among] if among is not None else []
+        faces = sum(len(mesh.faces) for mesh in bodies)
+        bodies += [m for mover in self._movers if (m := mover.at(time)) is not None]
         lamps = [p.lamps(player, now) for p, player, now in played]
         casts = [volume for p, player, now in played for volume in p.casts(player, now)]
         thrown = np.concatenate([NO_LAMPS, *lamps])
@@ -345,7 +348,7 @@ class Package:
             int(layers.max()),
             read,
             sum(part.particles for part in parts),
-            sum(len(mesh.faces) for mesh in bodies),
+            faces,
             sum(part.samples for part in parts),
         )
         return ProofPicture(rgb, counts, layers)

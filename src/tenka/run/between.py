@@ -84,8 +84,9 @@ def _carry(
                 out[i, j, k] = early + share * (late - early)
 
 
-def gas_between(a: Frame, b: Frame, share: float) -> Frame:
-    """A gas between two frames that were read with their velocity, over the box that holds both."""
+def gas_between(a: Frame, b: Frame, share: float, whole: bool = False) -> Frame:
+    """A gas between two frames that were read with their velocity, over the box that holds both; `whole`:
+    with the velocity that it has there."""
     if share <= 0.0 or a.velocity is None or b.velocity is None:
         return a
     low = np.minimum(a.origin, b.origin)
@@ -122,7 +123,7 @@ def gas_between(a: Frame, b: Frame, share: float) -> Frame:
     return Frame(
         density,
         heat,
-        None,
+        np.stack([_field(u, v) for u, v in zip(*moving)]) if whole else None,
         (x, y, z),
         a.voxel,
         a.time + share * (b.time - a.time),
@@ -132,7 +133,7 @@ def gas_between(a: Frame, b: Frame, share: float) -> Frame:
     )
 
 
-def points_between(a: PointFrame, b: PointFrame, share: float) -> PointFrame:
+def points_between(a: PointFrame, b: PointFrame, share: float, whole: bool = True) -> PointFrame:
     """Particles between two frames: where each is on its bent way, those that live then."""
     if share <= 0.0:
         return a

@@ -236,7 +236,7 @@ def frame_between(
         return kept[key]
 
     first = at(index, whole or share > 1e-4)
-    return first if share <= 1e-4 else plan.kind.between(first, at(index + 1, True), share)
+    return first if share <= 1e-4 else plan.kind.between(first, at(index + 1, True), share, whole)
 
 
 def figures_of(plan: Plan, store: FrameStore) -> dict[int, dict[str, Any]]:

@@ -133,12 +133,31 @@ def weak_sources(effect: Effect, layer: GasLayer, figures: Figures) -> list[Find
     return found
 
 
+def too_small(effect: Effect, layer: GasLayer) -> list[Finding]:
+    """Sources of a gas that give nothing, for all their particles are smaller than what gives."""
+    found = []
+    for source in heard(layer.sources):
+        feeds = next((x for x in effect.layers if x.id == source.of and source.shape == "particles"), None)
+        radius = 0.5 * source.point_size * (feeds.widest if feeds is not None else 0.0)
+        if feeds is None or not radius or radius >= source.point_least:
+            continue
+        text = (
+            f"{source.name} gives nothing: all of {feeds.name} are smaller than its least radius "
+            f"({100 * radius:.2g} of {100 * source.point_least:.2g} cm)"
+        )
+        less = source.model_copy(update={"point_least": max(0.25 * radius, 0.001)})
+        sources = tuple(less if s.id == source.id else s for s in layer.sources)
+        found.append(Finding(text, "Let smaller ones give", _with(effect, layer, sources=sources)))
+    return found
+
+
 def of_gas(effect: Effect, layer: GasLayer, figures: Figures) -> list[Finding]:
     """All that is likely wrong with a gas."""
     return [
         *cut_offs(effect, layer, figures),
         *weak_sources(effect, layer, figures),
         *unheld_curls(effect, layer),
+        *too_small(effect, layer),
     ]
 
 

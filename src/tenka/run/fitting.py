@@ -19,6 +19,7 @@ from tenka.scene.poses import pose_at
 MOMENTS = 25  # at which moving sources are looked at
 AIR = 288.0  # K
 GRAVITY = 9.81  # m/s2
+STREAK = 4.0  # radii in which a particle gives that count as the width of what it leaves
 RISES, SPREADS = 3.5, 2.5  # widths of a source that what it gives rises and spreads at the most
 BLOWN = 6.0  # widths that wind carries it at the most
 DRAWN = 0.4  # of the speed at which heat alone would rise: the rest is drawn-in air
@@ -51,6 +52,22 @@ def source_bounds(
     if source.shape in ON_PROP:
         placed = next(p for p in effect.props if p.id == source.prop)
     return pose_at(placed, effect.props, t).bounds(region.low, region.high)
+
+
+def awaited(effect: Effect, layer_id: str, figures: dict[str, Figures]) -> list[str]:
+    """Names of layers that feed a gas and are not simulated to their end: where they go is not known."""
+    feeds = {s.of for s in heard(effect.gas(layer_id).sources) if s.shape in FROM_LAYER}
+    return [x.name for x in effect.layers if x.id in feeds and len(figures.get(x.id, {})) < effect.frames]
+
+
+def _width(effect: Effect, source: Feed, box: Box) -> float:
+    """How wide what a source gives is where it is given, m: what is born of a layer's particles is as wide as
+    what one of them leaves, however far they are apart."""
+    feeds = next((x for x in effect.layers if x.id == source.of and source.shape in FROM_LAYER), None)
+    widest = feeds.widest if feeds is not None else 0.0
+    if not widest:
+        return float(np.max(box[1] - box[0]))
+    return STREAK * 0.5 * widest * float(getattr(source, "point_size", 1.0))
 
 
 def moments_of(effect: Effect, run_up: float = 0.0) -> np.ndarray:
@@ -102,24 +119,32 @@ def fitted(
     """
     layer = effect.gas(layer_id)
     boxes: list[Box] = []
+    wide = 0.0
     for t in moments_of(effect, layer.run_up_seconds):
         now = [
-            source_bounds(effect, s, float(t), layer.domain.voxel, folder, figures or {})
+            (s, source_bounds(effect, s, float(t), layer.domain.voxel, folder, figures or {}))
             for s in heard(layer.sources)
             if _gives(effect, s, float(t))
         ]
-        found = [b for b in now if b is not None]
+        found = [b for _, b in now if b is not None]
+        wide = max([wide, *(_width(effect, s, b) for s, b in now if b is not None)])
         if found:
             boxes.append((np.min([b[0] for b in found], axis=0), np.max([b[1] for b in found], axis=0)))
     if not boxes:
         return effect
-    wide = float(np.max([high - low for low, high in boxes]))
     below, above = _room(effect, layer, wide)
     low = np.min([b[0] for b in boxes], axis=0) - below
     high = np.max([b[1] for b in boxes], axis=0) + above
     if layer.domain.origin[2] >= 0.0:  # what stands on the ground stays there
         low[2] = max(low[2], 0.0)
     one = np.max([h - lo for lo, h in boxes], axis=0) + below + above
+    streaks = [s for s in heard(layer.sources) if s.shape in FROM_LAYER]
+    if streaks:  # the simulated part is that of each by itself
+        most_alive = max(
+            (meta.get("alive", 0) for s in streaks for meta in (figures or {}).get(s.of, {}).values()),
+            default=0,
+        )
+        one = np.minimum(one, np.cbrt(most_alive) * (below + above + wide))
     domain = layer.domain.model_copy(
         update={
             "origin": tuple(round(float(v), 3) for v in low),

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import BadInput
+from tenka.base.words import size_of
 from tenka.cache.store import FrameStore
 from tenka.effect.courses import most
 from tenka.effect.model import Effect, GasLayer, LayerBase, PointLayer, heard, timed
@@ -53,7 +54,8 @@ class Kind:
     read : a stored frame by its name; with True also what only a step or a reading of values needs
     told : what it takes and holds, as figures and as words: for `tenka info`
     measures : figures of each frame that make curves: name in its meta, name shown, unit
-    between : what it is between two frames that were read whole; 0 is the first, 1 the second
+    between : what it is between two frames that were read whole; 0 is the first, 1 the second;
+        `whole` with its velocity, which all but a gas have anyway
     findings : what is likely wrong, from the figures of its frames
     bounds : the box in which it is seen, from the figures of its frames; None when that is not known yet
     finer : the layer as a final run simulates it; None where final runs leave it as it is
@@ -66,7 +68,7 @@ class Kind:
     read: Callable[[FrameStore, str, bool], Any]
     told: Callable[[Effect, Any, Path | None], tuple[dict[str, Any], str]]
     measures: tuple[tuple[str, str, str], ...]
-    between: Callable[[Any, Any, float], Any]
+    between: Callable[..., Any]
     findings: Callable[[Effect, Any, Figures], list[Finding]]
     bounds: Callable[[Effect, Any, Figures], Box | None]
     finer: Callable[[Any], Any] | None = None
@@ -160,10 +162,7 @@ def _points_told(effect: Effect, layer: PointLayer, folder: Path | None) -> tupl
     )
     count = min(solver.predicted(), layer.most)
     need = count * BYTES * STATES_HELD
-    return {
-        "most": count,
-        "memory_bytes": need,
-    }, f"at most {count:,} at once, {need / 1e6:.1f} MB while it runs"
+    return {"most": count, "memory_bytes": need}, f"at most {count:,} at once, {size_of(need)} while it runs"
 
 
 def _gas_bounds(effect: Effect, layer: GasLayer, figures: Figures) -> Box | None:

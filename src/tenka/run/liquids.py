@@ -316,7 +316,7 @@ def loose_frame(store: FrameStore, name: str) -> PointFrame | None:
     return None if frame is None else PointFrame(frame.loose, frame.time, frame.meta)
 
 
-def liquid_between(a: LiquidFrame, b: LiquidFrame, share: float) -> LiquidFrame:
+def liquid_between(a: LiquidFrame, b: LiquidFrame, share: float, whole: bool = True) -> LiquidFrame:
     """The liquid between two frames: each carried to the moment by its flow, and blended there."""
     t = a.time + share * (b.time - a.time)
     early, late = (PointFrame(f.loose, f.time, {}) for f in (a, b))

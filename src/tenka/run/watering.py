@@ -267,7 +267,7 @@ def get_water(store: FrameStore, name: str) -> WaterFrame | None:
     return frame
 
 
-def water_between(a: WaterFrame, b: WaterFrame, share: float) -> WaterFrame:
+def water_between(a: WaterFrame, b: WaterFrame, share: float, whole: bool = True) -> WaterFrame:
     """The water between two frames: a straight blend of what both have; a window that went on between them
     is that of the nearer."""
     if a.origin != b.origin or a.shape != b.shape or a.cell != b.cell:

@@ -17,7 +17,7 @@ from tenka.effect.model import Force, InWater, Prop, WaterLayer, heard
 from tenka.effect.ownclock import OwnClock, clock_of
 from tenka.gas.grid import MEMORY_SHARE, free_bytes
 from tenka.gas.settings import Moment
-from tenka.water.airy import Airy
+from tenka.water.airy import COARSE, Airy
 from tenka.water.basin import Basin
 from tenka.water.blowing import Acting, acting, blown
 from tenka.water.feeding import Footprints, dents, fed_by, gifts, pushed
@@ -31,7 +31,7 @@ from tenka.water.spilling import spilled
 from tenka.water.stands import Ground, Met, ground_of, hulls_in, take_in
 from tenka.water.step import Thick, longest, step
 
-WATER_VERSION = 5
+WATER_VERSION = 6
 MOST_STEPS = 96  # in a frame
 HIGHER = 0.02  # m over the level at rest, from which on a bed is a wall of the prop that it is inside of
 TEARS = 3.0  # 1/s of foam that a source gives, from which it tears the water wholly
@@ -249,7 +249,8 @@ class WaterSolver:
             return
         basin = water.basin
         place = moment.pose(prop, 0.0).origin
-        di, dj = self._cells_to(basin.origin, place, basin.shape)
+        # by whole cells of the waves' correction: short waves grow where what shares one of these changes
+        di, dj = (int(n / COARSE) * COARSE for n in self._cells_to(basin.origin, place, basin.shape))
         if not di and not dj:
             return
         x, y = basin.origin

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from tenka.app import theme
@@ -11,9 +13,9 @@ from tenka.app.state import State
 from tenka.app.wrapped import Wrapped
 from tenka.base.words import memory, span
 from tenka.effect.catalogue import plain_number
-from tenka.effect.model import Effect, GasLayer
+from tenka.effect.model import GasLayer
 from tenka.gas.grid import Grid
-from tenka.run.fitting import fitted
+from tenka.run.fitting import awaited, fitted
 from tenka.run.kinds import predicted_seconds
 
 COUNT = plain_number(
@@ -28,6 +30,7 @@ class BoxFoot(QWidget):
     def __init__(self, state: State, layer: GasLayer) -> None:
         super().__init__()
         self.state, self.id = state, layer.id
+        self._fits: object = None  # once what feeds it is simulated: the layer as it was when that was asked
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 2, 8, 4)
         column.setSpacing(4)
@@ -64,6 +67,12 @@ class BoxFoot(QWidget):
         layer = self._layer()
         if layer is None:
             return
+        if self._fits is not None:
+            if layer is not self._fits:
+                self._fits = None
+            elif not awaited(self.state.effect, self.id, self._figures()):
+                self._fit()
+                return
         grid = Grid.of(layer.domain)
         self.count.show_value(float(max(grid.shape)))
         pace = self.state.status.pace.get(self.id)
@@ -84,13 +93,18 @@ class BoxFoot(QWidget):
                 f"layers.{self.id}.domain.voxel", voxel, "Change the voxel count", ("count", token)
             )
 
-    def _fitted(self) -> Effect:
-        figures = {id: own.figures for id, own in self.state.status.layers.items()}
-        return fitted(self.state.effect, self.id, self.state.folder, figures)
+    def _figures(self) -> dict[str, dict[int, dict[str, Any]]]:
+        return {id: own.figures for id, own in self.state.status.layers.items()}
 
     def _fit(self) -> None:
+        """Fit the box; where its sources go may be known only once what they are born of is simulated."""
         before = self._layer()
-        effect = self._fitted()
+        waits = awaited(self.state.effect, self.id, self._figures()) if before is not None else []
+        self._fits = before if waits else None
+        if waits:
+            self.state.said.emit(f"Simulated first: {' and '.join(waits)}. Then the box fits.")
+            return
+        effect = fitted(self.state.effect, self.id, self.state.folder, self._figures())
         if before is None or effect.gas(self.id).domain == before.domain:
             self.state.said.emit("The box stays: no source is known to give anything yet.")
             return

@@ -8,10 +8,12 @@ from typing import Any
 from tenka.app.dialogs.pointtable import PointTable
 from tenka.app.sheet.foot import Foot
 from tenka.app.state import State
+from tenka.base.errors import BadInput, TooLarge
 from tenka.base.words import counted, singular, size_of
 from tenka.effect.additions import with_children
 from tenka.effect.model import Layer
 from tenka.particles.state import BYTES
+from tenka.run.kinds import kind_of
 
 
 class PointFoot(Foot):
@@ -36,7 +38,7 @@ class PointFoot(Foot):
     def text(self, layer: Any) -> str:
         figures = self.figures()
         if not figures:
-            return "Not simulated yet."
+            return f"Not simulated yet: {self._foretold(layer)}."
         most = max(m.get("alive", 0) for m in figures)
         born = sum(m.get("born", 0) for m in figures)
         ignored: list[str] = next((m["ignored"] for m in figures if m.get("ignored")), [])
@@ -46,6 +48,13 @@ class PointFoot(Foot):
             f"{size_of(most * BYTES)} a frame"
         )
         return text + (f". Columns that are not read: {', '.join(ignored)}" if ignored else "")
+
+    def _foretold(self, layer: Any) -> str:
+        """What is known before a run: how many there can be, and the memory for them."""
+        try:
+            return kind_of(layer).told(self.state.effect, layer, self.state.folder)[1]
+        except (BadInput, TooLarge) as error:
+            return str(error).rstrip(".")
 
     def open_table(self) -> None:
         self.table = PointTable(self.state, self.id, self.window())

@@ -31,6 +31,7 @@ from tenka.pack.layout import bounds_of, framed, packable, taken
 from tenka.pack.lightmaps import asked_in_vain
 from tenka.pack.packing import pack
 from tenka.pack.routes import ROUTES
+from tenka.pack.standing import stands_still
 from tenka.package.manifest import ABOUT, PAGE
 from tenka.package.parts import Element
 from tenka.run.plans import Plan
@@ -197,6 +198,11 @@ class PackStation(QWidget):
                     f"on {tier.device.name}: {told}" if held else f"on {tier.device.name}: no texture"
                 )
         more = f"; and the elements of {', '.join(others)}" if others else ""
+        bent = stands_still(self.state.played)
+        if bent:
+            rows.append(
+                f"in the set, {', '.join(bent)} as at the start: bent by a clip, which packages leave out"
+            )
         rows.append(f"the set, manifest.json, {PAGE}, {ABOUT}{more}")
         self.outputs.setText("\n".join(rows))
         target, home = self.target(), Path.home()

@@ -106,7 +106,9 @@ def _traffic(
     player = element.player
     # texels that a sprite's frame holds at the mip level at which it is seen; each block is fetched once a
     # sprite
-    height_px = element.size[1] * player.scale / (2 * view.half_height * tier.distance / view.height)
+    height_px = (
+        element.size[1] * player.scale * player.tall / (2 * view.half_height * tier.distance / view.height)
+    )
     shrink = max(0, round(math.log2(max(1.0, element.cell[1] / max(height_px, 1.0)))))
     frame = sum(
         _fetched(element, form, 0 if what == "motion atlas" else shrink)

@@ -33,6 +33,16 @@ class Player(Settings):
         cost="fill",
         label="sprite size",
     )
+    tall: float = PLAYER.number(
+        1.0,
+        "",
+        0.05,
+        20,
+        "Height of a sprite against its width, 1 as it was packed; its pivot stays: flames leap or crouch.",
+        soft=(0.5, 2),
+        cost="fill",
+        label="sprite height",
+    )
     size_spread: float = PLAYER.number(
         0.08, "", 0, 0.9, "How much sizes differ, as a share.", soft=(0, 0.5), cost="fill"
     )
@@ -40,6 +50,16 @@ class Player(Settings):
         4.0, "°", 0, 180, "Random turn either way, so that copies do not show.", soft=(0, 30)
     )
     scatter: float = PLAYER.number(0.1, "m", 0, 100, "Radius in which sprites are born.", soft=(0, 2))
+    along: Vec3 = PLAYER.number(
+        (0.0, 0.0, 0.0),
+        "m",
+        -1000,
+        1000,
+        "A line on which sprites are born, end to end; its middle is where they are placed: a hem.",
+        soft=(-4, 4),
+        step=0.05,
+        label="born along",
+    )
     drift: Vec3 = PLAYER.number(
         (0.0, 0.0, 0.0), "m/s", -100, 100, "Speed of a sprite after birth.", soft=(-2, 2), step=0.02
     )
@@ -96,6 +116,9 @@ class Player(Settings):
         kind="ramp",
         label="opacity over life",
     )
+    brightness: float = PLAYER.number(
+        1.0, "", 0, 50, "Light against what was packed.", soft=(0, 3), label="brightness played"
+    )
     tint_over: Ramp = PLAYER.param(
         ramp((0.0, (1.0, 1.0, 1.0)), (1.0, (1.0, 1.0, 1.0))),
         "By what colour its light is multiplied over a sprite's life.",
@@ -133,6 +156,16 @@ class Player(Settings):
         soft=(0, 2),
         cost="arithmetic",
     )
+    nearer: float = PLAYER.number(
+        0.0,
+        "m",
+        0,
+        1000,
+        "How much nearer to the eye than it stands a sprite is taken to be where it meets things: what burns "
+        "does not hide its fire.",
+        soft=(0, 3),
+        label="drawn nearer by",
+    )
     far_share: float = PLAYER.number(
         1.0,
         "",
@@ -164,9 +197,12 @@ class Player(Settings):
                 "life": max(seconds, 0.05),
                 "life_spread": 0.0,
                 "scale": 1.0,
+                "tall": 1.0,
+                "brightness": 1.0,
                 "size_spread": 0.0,
                 "rotation": 0.0,
                 "scatter": 0.0,
+                "along": (0.0, 0.0, 0.0),
                 "drift": (0.0, 0.0, 0.0),
                 "plays": 1.0,
                 "any_start": False,

@@ -10,11 +10,11 @@ from typing import Any
 import numpy as np
 
 from tenka.look.colour import MIXED, black_body_colour
-from tenka.look.heaven import backdrop_of
+from tenka.look.heaven import PATCHES, TILE_M, backdrop_of, patches
 from tenka.look.raster import bounce_of
 from tenka.look.volume import sky_of
 from tenka.pack.routes import ROUTES
-from tenka.package.manifest import PAGE, read
+from tenka.package.manifest import PAGE, Moving, read
 from tenka.package.stands import light_of, mesh_of, set_of
 from tenka.scene.cameras import sun_direction
 from tenka.scene.meshes import Mesh
@@ -37,8 +37,9 @@ def page_of(folder: Path) -> bytes:
     manifest = read(folder)
     mesh, camera = set_of(folder, manifest.set)
     light = light_of(manifest.set)
-    parts: list[tuple[float | None, Mesh]] = [(None, mesh)]
-    parts += [(part.at, mesh_of(folder / part.file)) for part in manifest.set.leaving]
+    parts: list[tuple[float | None, Mesh, Moving | None]] = [(None, mesh, None)]
+    parts += [(part.at, mesh_of(folder / part.file), None) for part in manifest.set.leaving]
+    parts += [(part.until, mesh_of(folder / part.file), part) for part in manifest.set.moving]
     held = {e.id: ROUTES[e.route].page(folder, e, manifest.set) for e in manifest.elements}
     images = {
         name: "data:image/png;base64," + base64.b64encode((folder / name).read_bytes()).decode()
@@ -52,8 +53,13 @@ def page_of(folder: Path) -> bytes:
         "held": held,
         "camera": camera.model_dump(mode="json"),
         "set": [
-            {"until": until, "places": _text(m.points[m.faces]), "colours": _text(np.repeat(m.colours, 3, 0))}
-            for until, m in parts
+            {
+                "until": until,
+                "places": _text(m.points[m.faces]),
+                "colours": _text(np.repeat(m.colours, 3, 0)),
+                "moves": {"rate": moving.rate, "rows": moving.rows} if moving is not None else None,
+            }
+            for until, m, moving in parts
             if len(m.faces)
         ],
         "light": {
@@ -65,6 +71,13 @@ def page_of(folder: Path) -> bytes:
             "exposure": manifest.set.exposure,
         },
         "mixed": MIXED,
+        "ground": {
+            "size": TILE_M,
+            "patches": [
+                [cells, much, base64.b64encode((255 * tones).round().astype(np.uint8).tobytes()).decode()]
+                for (cells, much), tones in zip(PATCHES, patches())
+            ],
+        },
     }
     # what closes a script within it would end it
     text = json.dumps(data, ensure_ascii=False, separators=(",", ":")).replace("</", "<\\/")

@@ -50,7 +50,22 @@ float metres(float d) { float z = fract(d * 2.0) * 2.0 - 1.0; return d >= 1.0 ? 
 vec4 clip(vec3 p) { vec3 d = p - eye; float z = dot(d, forward);
   return vec4(dot(d, right) / halfs.x, dot(d, up) / halfs.y, z * (FAR + NEAR) / (FAR - NEAR) - 2.0 * FAR * NEAR / (FAR - NEAR), z); }
 `;
-const LIT = `
+// how dark the ground is where, and a fine grain on all that stands: neither finer than a pixel
+const TONE = `
+uniform sampler2D groundTile; uniform float groundSize, pixel;
+uint mixed_(uint h) { h ^= h >> 16; h *= 0x7feb352du; h ^= h >> 15; h *= 0x846ca68bu; return h ^ (h >> 16); }
+float chance_(ivec3 q) {
+  uint h = mixed_(7u + 0x9e3779b9u); h = mixed_(h ^ mixed_(uint(q.x) + 0x85ebca6bu)); h = mixed_(h ^ mixed_(uint(q.y) + 0xc2b2ae35u)); h = mixed_(h ^ mixed_(uint(q.z) + 0x27d4eb2fu));
+  return float(h >> 8) / 16777216.0;
+}
+float tone(vec3 p, vec3 n, bool lies) {
+  vec3 d = p - eye; float far_ = length(d), wide = pixel * dot(d, forward) / max(abs(dot(n, d)) / far_, 0.02), t = 1.0, side = float(textureSize(groundTile, 0).x);
+  if (lies) t += (textureLod(groundTile, p.xy / groundSize + 0.5 / side, 0.0).r - 0.5) * 0.5 * min(1.0, 0.125 / wide);
+  if (wide < 2.0 / 24.0) t *= 1.0 + 0.1 * (chance_(ivec3(floor(p * 24.0))) - 0.5) * min(1.0, 2.0 - wide * 24.0);
+  return t;
+}
+`;
+const LIT = TONE + `
 uniform vec3 towards, sun, sky, bounce; uniform vec3 heaven[3]; uniform float expose;
 uniform sampler2D sunMap; uniform vec3 castRight, castUp, castMiddle; uniform float castSize;
 float open_(vec3 p, vec3 n) {
@@ -103,10 +118,13 @@ bool buried(vec3 p) {
   return true;
 }
 `;
-const solid = program(`layout(location=0) in vec3 place; layout(location=1) in vec3 colour; out vec3 at, tint;
-void main() { at = place; tint = colour; gl_Position = clip(place); }`, LIT + BURIED + `
+const POSED = `uniform vec3 origin; uniform vec4 turn;
+vec3 posed(vec3 p) { return origin + p + 2.0 * cross(turn.yzw, cross(turn.yzw, p) + turn.x * p); }
+`;
+const solid = program(POSED + `layout(location=0) in vec3 place; layout(location=1) in vec3 colour; out vec3 at, tint;
+void main() { at = posed(place); tint = colour; gl_Position = clip(at); }`, LIT + BURIED + `
 in vec3 at, tint; layout(location=0) out vec4 o;
-void main() { if (buried(at)) discard; vec3 n = normalize(cross(dFdx(at), dFdy(at))); if (dot(n, at - eye) > 0.0) n = -n; o = vec4(lit(at, n, tint) * expose, 1.0); }`);
+void main() { if (buried(at)) discard; vec3 n = normalize(cross(dFdx(at), dFdy(at))); if (dot(n, at - eye) > 0.0) n = -n; o = vec4(lit(at, n, tint * tone(at, n, false)) * expose, 1.0); }`);
 const ground = program(`out vec2 q; void main() { q = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0; gl_Position = vec4(q, 0.0, 1.0); }`, LIT + `
 in vec2 q; layout(location=0) out vec4 o;
 void main() {
@@ -115,12 +133,12 @@ void main() {
   if (d.z < -1e-4 && eye.z > 0.0) {
     float t = -eye.z / d.z, faint = t * 0.018, fade = 1.0 / (1.0 + faint * faint * faint);
     vec3 p = eye + t * d; vec4 c = clip(p);
-    o = vec4(lit(p, vec3(0.0, 0.0, 1.0), vec3(0.165, 0.16, 0.152) * fade) * expose + back * (expose * (1.0 - fade)), 1.0);
+    o = vec4(lit(p, vec3(0.0, 0.0, 1.0), vec3(0.165, 0.16, 0.152) * fade * tone(p, vec3(0.0, 0.0, 1.0), true)) * expose + back * (expose * (1.0 - fade)), 1.0);
     gl_FragDepth = 0.5 + 0.5 * clamp(c.z / c.w * 0.5 + 0.5, 0.0, 0.999999);
   }
 }`);
-const caster = program(`layout(location=0) in vec3 place; uniform vec3 towards, castRight, castUp, castMiddle; uniform float castSize;
-void main() { vec3 q = place - castMiddle; gl_Position = vec4(dot(q, castRight) / castSize, dot(q, castUp) / castSize, -dot(q, towards) / castSize, 1.0); }`, `void main() {}`);
+const caster = program(POSED + `layout(location=0) in vec3 place; uniform vec3 towards, castRight, castUp, castMiddle; uniform float castSize;
+void main() { vec3 q = posed(place) - castMiddle; gl_Position = vec4(dot(q, castRight) / castSize, dot(q, castUp) / castSize, -dot(q, towards) / castSize, 1.0); }`, `void main() {}`);
 const film = program(`void main() { vec2 q = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0; gl_Position = vec4(q, 0.0, 1.0); }`, `
 uniform sampler2D light; uniform float mixed; uniform int heat; layout(location=0) out vec4 o;
 vec3 shoulder(vec3 x) { x = max(x, vec3(0.0)); return min(x, 1.0 - 0.25 / max(x, vec3(0.5))); }
@@ -139,8 +157,32 @@ const floats = text => new Float32Array(Uint8Array.from(atob(text), c => c.charC
 const set = DATA.set.map(part => {
   const places = floats(part.places), array = gl.createVertexArray(); gl.bindVertexArray(array);
   [places, floats(part.colours)].forEach((held, n) => { gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer()); gl.bufferData(gl.ARRAY_BUFFER, held, gl.STATIC_DRAW); gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, 3, gl.FLOAT, false, 0, 0); });
-  return { array, until: part.until ?? Infinity, count: places.length / 3 };
+  return { array, until: part.until ?? Infinity, count: places.length / 3, moves: part.moves };
 });
+// where a part of the set is: its place, and its turn as a quaternion w x y z
+function poseOf(part, time) {
+  if (!part.moves) return [0, 0, 0, 1, 0, 0, 0];
+  const rows = part.moves.rows, x = Math.min(Math.max(time * part.moves.rate, 0), rows.length - 1), n = Math.min(Math.floor(x), Math.max(rows.length - 2, 0));
+  const row = rows[n].map((v, k) => v + (x - n) * (rows[Math.min(n + 1, rows.length - 1)][k] - v)), long = Math.hypot(...row.slice(3));
+  return row.map((v, k) => k < 3 ? v : v / long);
+}
+function drawSet(p, time) {
+  for (const part of set) if (time < part.until) {
+    const row = poseOf(part, time); gl.uniform3fv(p.at("origin"), row.slice(0, 3)); gl.uniform4fv(p.at("turn"), row.slice(3));
+    gl.bindVertexArray(part.array); gl.drawArrays(gl.TRIANGLES, 0, part.count);
+  }
+}
+const groundTile = (() => {
+  const side = 256, tones = new Float32Array(side * side), t = gl.createTexture();
+  for (const [cells, much, text] of DATA.ground.patches) {
+    const values = Uint8Array.from(atob(text), c => c.charCodeAt(0)), steps = Array.from({ length: side }, (_, n) => { const x = n * cells / side, k = Math.floor(x), f = x - k; return [k % cells, (k + 1) % cells, f * f * (3 - 2 * f)]; });
+    steps.forEach(([a, b, f], y) => steps.forEach(([c, d, g], x) => { tones[y * side + x] += much * ((values[a * cells + c] * (1 - f) + values[b * cells + c] * f) * (1 - g) + (values[a * cells + d] * (1 - f) + values[b * cells + d] * f) * g) / 255 - 0.5 * much; }));
+  }
+  gl.bindTexture(gl.TEXTURE_2D, t);
+  gl.texImage2D(gl.TEXTURE_2D, 0, gl.R8, side, side, 0, gl.RED, gl.UNSIGNED_BYTE, Uint8Array.from(tones, v => Math.round(255 * Math.min(Math.max(0.5 + 2 * v, 0), 1))));
+  for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, k, gl.LINEAR);
+  return t;
+})();
 async function texture(file, srgb, levels) {
   const image = new Image();
   await new Promise((done, bad) => { image.onload = done; image.onerror = () => bad(new Error(file + " cannot be read")); image.src = DATA.images[file]; });
@@ -189,7 +231,7 @@ function resize() {
 function use(p, v) {
   gl.useProgram(p.p);
   gl.uniform3fv(p.at("eye"), v.eye); gl.uniform3fv(p.at("forward"), v.forward); gl.uniform3fv(p.at("right"), v.right); gl.uniform3fv(p.at("up"), v.up);
-  gl.uniform2f(p.at("halfs"), v.wide, v.tall);
+  gl.uniform2f(p.at("halfs"), v.wide, v.tall); gl.uniform1f(p.at("pixel"), 2 * v.tall / canvas.height);
 }
 // what the sun sees of the set, within reach of what the camera looks at
 const CAST = 2048, castMap = gl.createTexture(), castTo = gl.createFramebuffer();
@@ -202,6 +244,7 @@ let thrown = [];  // lights of elements in the picture that is drawn
 function useLight(p, time) {
   const l = DATA.light; useCast(p); bind(5, castMap, p.at("sunMap")); gl.uniform1f(p.at("expose"), 2 ** l.exposure);
   gl.uniform3fv(p.at("towards"), l.towards); gl.uniform3fv(p.at("sun"), l.sun); gl.uniform3fv(p.at("sky"), l.sky); gl.uniform3fv(p.at("bounce"), l.bounce); gl.uniform3fv(p.at("heaven"), l.heaven.flat());
+  bind(7, groundTile, p.at("groundTile")); gl.uniform1f(p.at("groundSize"), DATA.ground.size);
   const own = M.set.lights.map(x => x.rows[Math.min(Math.max(Math.floor(time * x.rate), 0), x.rows.length - 1)]), lamps = [...thrown, ...own].slice(0, 8);
   gl.uniform1i(p.at("lampCount"), lamps.length);
   gl.uniform1i(p.at("openCount"), OPEN.length); if (OPEN.length) gl.uniform4fv(p.at("opens"), OPEN.flat());

@@ -105,8 +105,10 @@ function sprites(e, player, time, carriers, v) {
       const at = Math.min(Math.floor(age * 1023), 1023), over = DATA.held[e.id], grown = over.sizes[at] * player.scale * (1 + player.size_spread * (2 * chance(2) - 1));
       const round = 2 * Math.PI * chance(3), far = player.scatter * Math.sqrt(chance(4));
       let place = add(add(e.attach, carrier), [far * Math.cos(round), far * Math.sin(round), 0]);
+      const on = (slot * 0.6180339887498949 + 0.5) % 1 - 0.5 + (chance(10) - 0.5) / player.count;
+      place = add(place, mul(player.along, Math.min(Math.max(on, -0.5), 0.5)));
       place = add(add(place, mul(player.drift, age * life)), thrown_(player, age * life, chance));
-      found.push({ e, player, age, place, tint: over.tints[at], first: Math.min(Math.floor(chance(9) * e.variants), e.variants - 1) * e.times.length, through: throughOf(e, player, between(over.through, age * 1023), player.any_start ? chance(6) : 0), size: mul(e.size, grown), turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: kept[slot] * over.opacity[at] });
+      found.push({ e, player, age, place, tint: mul(over.tints[at], player.brightness), first: Math.min(Math.floor(chance(9) * e.variants), e.variants - 1) * e.times.length, through: throughOf(e, player, between(over.through, age * 1023), player.any_start ? chance(6) : 0), size: [e.size[0] * grown, e.size[1] * grown * player.tall], turn: player.rotation * Math.PI / 180 * (2 * chance(5) - 1), opacity: kept[slot] * over.opacity[at] });
     }
   });
   return found;
@@ -136,8 +138,9 @@ function rows(list, v) {
     const count = s.e.times.length, place = frameAt(s.e, s.through), frame = Math.min(Math.floor(place), count - 1), h = held[s.e.id];
     let level = 0, density = (h.cw - 2 * s.e.padding) / Math.max(2 * half[0], 1e-6);
     while (density > 1.5 && level < h.levels - 1) { density /= 2; level++; }
-    found.push({ e: s.e, player: s.player, depth: at[2], px: 4 * half[0] * half[1] * h.shapes.share[Math.min(s.first + frame, h.shapes.share.length - 1)],
-      row: [at[0] + off[0] * c + off[1] * q, at[1] + off[0] * q - off[1] * c, at[2], 0, c, q, half[0], half[1], s.first + frame, s.first + (s.e.loop && s.e.period ? (frame + 1) % count : Math.min(frame + 1, count - 1)), place - frame, s.opacity, level, ...s.tint] });
+    const depth = Math.max(at[2] - s.player.nearer, 0.05);
+    found.push({ e: s.e, player: s.player, depth, px: 4 * half[0] * half[1] * h.shapes.share[Math.min(s.first + frame, h.shapes.share.length - 1)],
+      row: [at[0] + off[0] * c + off[1] * q, at[1] + off[0] * q - off[1] * c, depth, 0, c, q, half[0], half[1], s.first + frame, s.first + (s.e.loop && s.e.period ? (frame + 1) % count : Math.min(frame + 1, count - 1)), place - frame, s.opacity, level, ...s.tint] });
   }
   return found;
 }

@@ -11,13 +11,13 @@ function draw(time, players, carriers, heat, only) {
   thrown = each("lamps", (r, e, t, own) => r.lamps(e, players[e.id], t, own));
   gl.disable(gl.BLEND); gl.enable(gl.DEPTH_TEST); gl.clearDepth(1); gl.depthFunc(gl.LESS); gl.depthRange(0, 1);
   gl.bindFramebuffer(gl.FRAMEBUFFER, castTo); gl.viewport(0, 0, CAST, CAST); gl.clear(gl.DEPTH_BUFFER_BIT);
-  use(caster, v); useCast(caster); for (const part of set) if (time < part.until) { gl.bindVertexArray(part.array); gl.drawArrays(gl.TRIANGLES, 0, part.count); }
+  use(caster, v); useCast(caster); drawSet(caster, time);
   each("casts", (r, e, t, own) => r.casts(e, held[e.id], t, own, v));
   gl.viewport(0, 0, canvas.width, canvas.height);
   gl.bindFramebuffer(gl.FRAMEBUFFER, targets.both); gl.depthFunc(gl.ALWAYS);
   gl.clearDepth(1); gl.clear(gl.DEPTH_BUFFER_BIT | gl.COLOR_BUFFER_BIT);
   use(ground, v); useLight(ground, time); gl.bindVertexArray(bare); gl.drawArrays(gl.TRIANGLES, 0, 3);
-  gl.depthFunc(gl.LESS); gl.depthRange(0, 0.5); use(solid, v); useLight(solid, time); for (const part of set) if (time < part.until) { gl.bindVertexArray(part.array); gl.drawArrays(gl.TRIANGLES, 0, part.count); }
+  gl.depthFunc(gl.LESS); gl.depthRange(0, 0.5); use(solid, v); useLight(solid, time); drawSet(solid, time);
   each("standing", (r, e, t, own) => r.standing(e, held[e.id], t, own, v));
   gl.disable(gl.DEPTH_TEST); gl.bindFramebuffer(gl.FRAMEBUFFER, targets.over); gl.enable(gl.BLEND);
   if (heat) { gl.clearColor(0, 0, 0, 1); gl.clear(gl.COLOR_BUFFER_BIT); }

@@ -132,13 +132,13 @@ def reach(element: Flipbook, player: Player) -> tuple[Vec3, Vec3]:
     gone, fallen = slowed(player, t)
     cone = math.radians(player.cone)
     far, flat = player.speed * gone, math.sin(min(cone, math.pi / 2))
-    across = np.stack([player.scatter + far * flat] * 2 + [0 * t], axis=1)
+    across = np.stack([player.scatter + far * flat] * 2 + [0 * t], axis=1) + 0.5 * np.abs(player.along)
     middle = np.array(element.attach) + t[:, None] * np.array(player.drift)
     middle[:, 2] -= player.gravity * fallen
     low, high = middle - across, middle + across
     low[:, 2] += far * math.cos(cone)
     high[:, 2] += far
-    corner = np.maximum(element.pivot, 1.0 - np.array(element.pivot)) * element.size
+    corner = np.maximum(element.pivot, 1.0 - np.array(element.pivot)) * element.size * (1.0, player.tall)
     most = float(ramp_at(player.size_over, np.linspace(0.0, 1.0, 257)).max())
     wide = float(np.linalg.norm(corner)) * player.scale * (1.0 + player.size_spread) * most
     return vec3(low.min(axis=0) - wide), vec3(high.max(axis=0) + wide)

@@ -97,6 +97,8 @@ def sprites(
     around, far = 2.0 * math.pi * chance(3), player.scatter * np.sqrt(chance(4))
     place = np.asarray(element.attach) + carriers[copy]
     place = place + np.stack([far * np.cos(around), far * np.sin(around), np.zeros_like(far)], axis=1)
+    on = (slot * GOLDEN + 0.5) % 1.0 - 0.5 + (chance(10) - 0.5) / player.count
+    place = place + np.asarray(player.along) * np.clip(on, -0.5, 0.5)[:, None]
     since = age * life
     place = place + np.asarray(player.drift) * since[:, None]
     place = place + _thrown(player, since, chance)
@@ -111,7 +113,8 @@ def sprites(
     if element.loop or player.plays != 1.0 or player.any_start:  # else a life ends with the last frame
         through = through - np.floor(through)
     which = np.minimum(chance(9) * element.variants, element.variants - 1).astype(int)
-    size, tint = np.asarray(element.size) * grown[:, None], _table(player.tint_over, age)
+    size = np.asarray(element.size) * (1.0, player.tall) * grown[:, None]
+    tint = player.brightness * _table(player.tint_over, age)
     return Sprites(age, through, place, size, turn, opacity, tint, which)
 
 
@@ -194,7 +197,7 @@ def quads(
     place = np.interp(moment, times, np.arange(len(times))) if len(times) > 1 else 0.0 * through
     content = element.cell[0] - 2 * element.padding
     texels = content / np.maximum(2.0 * half[:, 0], 1e-6)
-    centres = np.stack([centre_x, centre_y, at[:, 2]], axis=1)
+    centres = np.stack([centre_x, centre_y, np.maximum(at[:, 2] - player.nearer, NEAREST)], axis=1)
     axis = np.stack([cos, sin], axis=1)
     opacity, tint = s.opacity[kept], s.tint[kept]
     each = len(element.times)
