@@ -8,8 +8,9 @@ from tenka.package.manifest import read
 
 TITLE = "A furnace lights its room"
 MENDED = (
-    "A light could not be left out on one tier, and the board did not know of lights: it tries each without "
-    "them, measures what is lost of the set, and takes them from a tier."
+    "Lights went on without an end: a light has a *reach* now, on the stage, in Proof and on the page, and "
+    "is counted within that. A tier may have another one or do without the light, and the board tries both, "
+    "measures what is lost of the set, and takes them."
 )
 
 
@@ -43,20 +44,17 @@ def do(hand: Hand) -> None:
     hand.station("pack")
     hand.type("route.player.count", 2)
     hand.save()
-    said: dict[str, dict[str, tuple[float, float]]] = {}
+    taken = {}
     for tier in ("Low", "Mid", "High") if not hand.small else ("Low",):
-        said[tier] = {
-            next(iter(p.changes[0].unlit)): (p.ms, p.added)
-            for p in hand.savings(tier)
-            if len(p.changes) == 1 and p.changes[0].unlit and not p.fault
-        }
-    hand.seen["said"] = said
-    hand.station("shape")
-    hand.tier("Low")
-    least = min(said["Low"], key=lambda id: said["Low"][id][1]) if said["Low"] else waves
-    hand.select(f"lights.{least}")
-    hand.row_menu(f"lights.{least}", "Leave it out on Low")
-    hand.seen["least"] = least
+        hand.tier(tier)
+        hand.spin(0.3)
+        if hand.dry or hand.state.ledger.over:
+            hand.save_within(tier)
+        own = hand.effect.tier(tier.lower())
+        taken[tier] = [f"{light.name} left out" for light in hand.effect.lights if light.id in own.unlit]
+        for path, value in own.values.items():
+            taken[tier].append(f"{path.split('.')[1]}, {path.split('.')[-1].replace('_', ' ')} {value:g}")
+    hand.seen["taken"] = taken
     hand.tier("Mid")
     hand.deliver()
 
@@ -65,15 +63,20 @@ def holds(hand: Hand) -> dict[str, str]:
     counted(hand)
     told = {}
     named = {light.id: light.name for light in hand.effect.lights}
-    for tier in hand.effect.tiers:
-        lines = {line.layer: line.ms for line in hand.state.ledgers[tier.id].lines if "ight" in line.route}
-        assert len(lines) == (1 if tier.id == "low" else 2) and all(ms > 0 for ms in lines.values()), lines
-        told[tier.name] = ", ".join(f"{name} {ms:.3f} ms" for name, ms in lines.items())
-    for tier, points in hand.seen["said"].items():
-        assert set(points) == {hand.seen["fitted"], hand.seen["waves"]}, hand.seen
-        told[f"The board on {tier}"] = "; ".join(
-            f"without {named[id]} {ms:.3f} ms in all, FLIP {added:+.4f}" for id, (ms, added) in points.items()
-        )
-    assert len(read(hand.packages[0]).set.lights) + 1 == len(read(hand.packages[1]).set.lights)
-    told["Left out on Low"] = named[hand.seen["least"]]
+    assert set(named) == {hand.seen["fitted"], hand.seen["waves"]}
+    for n, tier in enumerate(hand.effect.tiers):
+        book = hand.state.ledgers[tier.id]
+        lines = {line.layer: line.ms for line in book.lines if line.route == "light"}
+        assert len(lines) == 2 - len(tier.unlit) and all(ms > 0 for ms in lines.values()), lines
+        there = {light.name: light.reach for light in read(hand.packages[n]).set.lights}
+        assert set(there) == {named[id] for id in named if id not in tier.unlit}
+        for id in named:
+            own = tier.values.get(f"lights.{id}.reach")
+            assert own is None or id in tier.unlit or there[named[id]] == own
+        lit = ", ".join(f"{name} {ms:.3f} ms (reach {there[name]:g} m)" for name, ms in lines.items())
+        told[tier.name] = f"{lit or 'no light'}; {book.ms:.3f} of {book.tier.ms:g} ms"
+    for tier, changes in hand.seen["taken"].items():
+        assert changes, "it was over its budget"
+        assert not hand.state.ledgers[tier.lower()].over
+        told[f"The board on {tier}"] = "; ".join(changes)
     return told

@@ -6,6 +6,7 @@ import numpy as np
 
 from bench.jobs.checks import counted, stored
 from bench.jobs.hand import Hand
+from tenka.demo import FOLDER
 from tenka.package.manifest import read
 
 TITLE = "Glaze powder whirls in a hopper"
@@ -17,28 +18,29 @@ def do(hand: Hand) -> None:
     hand.coarse(24, 2.0)
     plume = "layers.plume"
     hand.remove("forces.wind")
+    hand.drop(FOLDER / "props" / "hopper.glb")
     hand.tray("Prop", "Box")
     hand.vector("size", 0.7, 0.06, 0.06)
-    hand.vector("position", 0.0, 0.0, 0.1)
+    hand.vector("position", 0.0, 0.0, 0.95)
     hand.keyed("turn", (0.0, 0.0), (hand.effect.seconds, 1080.0 if not hand.small else 540.0))
     hand.select(f"{plume}.sources.mouth")
     hand.choose("parent", "Box")
-    hand.vector("position", 0.35, 0.0, 0.05)
-    hand.vector("size", 0.25, 0.25, 0.15)
-    hand.type("density", 9)
+    hand.vector("position", 0.4, 0.0, 0.08)
+    hand.vector("size", 0.3, 0.3, 0.15)
+    hand.type("density", 12)
     hand.type("temperature", 0)
     hand.tick("dye")
     hand.colour("dye_colour", 0.12, 0.42, 0.4)
     hand.tray("Swirl")
-    hand.vector("position", 0.0, 0.0, 0.8)
-    hand.type("reach", 0.7)
-    hand.type("height", 1.6)
+    hand.vector("position", 0.0, 0.0, 1.5)
+    hand.type("reach", 0.8)
+    hand.type("height", 1.8)
     hand.type("wander", 0.12)
     hand.type("lift", 0.5)
     hand.choose("turned_by", "Box")
     hand.select(plume)
-    hand.vector("domain.origin", -0.8, -0.8, 0.0)
-    hand.vector("domain.size", 1.6, 1.6, 1.8)
+    hand.vector("domain.origin", -1.15, -1.15, 0.66)
+    hand.vector("domain.size", 2.3, 2.3, 1.9)
     hand.type("domain.voxel", "5 cm" if not hand.small else "10 cm")
     hand.type("fading.half_life", 3600)
     hand.type("fading.clear_out", 3600)
@@ -46,7 +48,7 @@ def do(hand: Hand) -> None:
         for part in (0, 1):
             hand.wall(name, part)
     hand.wall("domain.open_high", 2)
-    hand.see((0.0, 0.0, 0.9), 4.6, -75.0, 8.0)
+    hand.see((0.0, 0.0, 1.45), 5.2, -75.0, 20.0)
     hand.simulated()
     hand.station("pack")
     hand.tick("route.loop")

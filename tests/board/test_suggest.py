@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from pathlib import Path
 
@@ -10,7 +11,7 @@ from build import small_effect
 from command import command
 
 from tenka.base.jobs import Progress
-from tenka.board.changes import ladders
+from tenka.board.changes import Change, ladders
 from tenka.board.probing import FRAMES, stretch
 from tenka.board.suggesting import Suggester, Suggestion, Takes, error_of
 from tenka.board.sweeping import Bench, measure_all
@@ -192,6 +193,17 @@ def test_lights_of_the_effect_are_left_out_where_that_loses_least(store: FrameSt
                 losses[id] = found._prober.darkened(made)
     assert set(losses) == {"near", "far"}, "a light of the set is not the effect's to leave out"
     assert losses["near"] > 0.01 > 10 * losses["far"]
+    shorter = [c for ladder in ladders(effect, "low") for c in ladder if "lights.near.reach" in c.values]
+    shown = []
+    for change in shorter:  # the shorter its reach, the less it takes and the more is lost
+        made = change.on(effect, "low")
+        assert made.lights == effect.lights
+        shown.append((ledger(made, "low", {}).ms, found._prober.darkened(made)))
+    assert len(shown) > 4
+    assert all(a[0] >= b[0] and a[1] <= b[1] for a, b in itertools.pairwise(shown)), shown
+    full = ledger(effect, "low", {}).ms
+    dark = ledger(Change("", unlit=("near",)).on(effect, "low"), "low", {}).ms
+    assert shown[-1][1] < losses["near"] and shown[-1][0] - dark < 0.35 * (full - dark)
     bench = found.bench
     for id, loss in losses.items():
         tiers = tuple(t.model_copy(update={"unlit": (id,)}) for t in effect.tiers)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
 import numpy as np
@@ -171,6 +172,13 @@ def test_a_light_that_the_effect_brings_along_is_counted_while_it_shines():
         for one in (strong, strong.model_copy(update={"strength": 0.008}))
     ]
     assert pair[1].covered / pair[0].covered == pytest.approx(2.0, rel=0.1)
+    # a reach that ends it sooner covers by its square, and one that ends it later covers no more
+    far = math.sqrt(0.008 / 0.05)
+    for reach, share in ((0.5 * far, 0.25), (3.0 * far, 1.0)):
+        one = strong.model_copy(update={"strength": 0.008, "reach": reach})
+        lines = ledger(bare.model_copy(update={"lights": (one,)}), "mid").lines
+        covered = next(x for x in lines if x.layer == "Lamp").covered
+        assert covered / pair[1].covered == pytest.approx(share, rel=0.15)
 
 
 def test_a_light_that_a_tier_leaves_out_is_in_none_of_its_curves():

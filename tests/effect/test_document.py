@@ -17,6 +17,7 @@ from tenka.effect.catalogue import SECTIONS, params, settings_that_affect, table
 from tenka.effect.courses import Wave
 from tenka.effect.document import (
     Document,
+    delivered_on,
     dismissed,
     edited,
     get,
@@ -24,8 +25,10 @@ from tenka.effect.document import (
     param_at,
     promoted,
     replaced,
+    with_own,
     with_trial,
 )
+from tenka.effect.lights import SceneLight
 from tenka.effect.model import (
     DebrisLayer,
     Effect,
@@ -43,6 +46,7 @@ from tenka.effect.model import (
     WaterLayer,
 )
 from tenka.effect.starters import STARTERS, with_force, with_prop, with_source
+from tenka.effect.things import removed
 
 LIFT = "layers.puff.motion.lift"
 
@@ -149,6 +153,27 @@ def test_a_tier_plays_with_its_levers_held_to_their_range():
     assert on_tier(effect, "low").deliveries[0].route.player.count == 2
     tiers = (effect.tiers[0].model_copy(update={"levers": {"sprites": 500.0}}), effect.tiers[1])
     assert on_tier(effect.model_copy(update={"tiers": tiers}), "low").deliveries[0].route.player.count == 12
+
+
+def test_a_light_that_is_brought_along_may_be_another_on_a_tier_and_one_of_the_set_may_not():
+    lamp = SceneLight(id="lamp", name="Lamp", part_of="effect")
+    of_set = SceneLight(id="moon", name="Moon")
+    effect = Effect(lights=(lamp, of_set), tiers=(Tier(id="low", name="Low"), Tier(id="high", name="High")))
+    own = with_own(effect, "low", "lights.lamp.reach", 2.5)
+    assert on_tier(own, "low").lights[0].reach == 2.5 and on_tier(own, "high").lights == effect.lights
+    assert Effect.model_validate_json(own.model_dump_json()) == own
+    for path, value in (
+        ("lights.moon.reach", 2.0),
+        ("lights.lamp.reach", -1.0),
+        ("lights.lamp.part_of", "set"),
+    ):
+        with pytest.raises(BadInput):
+            with_own(effect, "low", path, value)
+    # what becomes the set's, or is gone, has nothing of its own any more
+    assert edited(own, "lights.lamp.part_of", "set").tier("low").values == {}
+    assert removed(own, "lights.lamp").tier("low").values == {}
+    gone = Effect.model_validate(own.model_dump() | {"lights": ()})
+    assert on_tier(gone, "low").lights == () and delivered_on(gone, "low").tiers == own.tiers
 
 
 def test_a_lever_whose_range_is_empty_is_refused():

@@ -56,7 +56,7 @@ def test_only_the_named_part_gives():
 
 
 def test_joints_are_parts_too_and_unknown_names_are_told():
-    name = f"cloth 1-{canvas.ROWS}"
+    name = f"cloth 1-{canvas.CANVAS.rows}"
     _, inp = on_cloth(part=name)
     place = centres(GRID, source_mask(inp, (CANVAS,), GRID, None).cells)
     assert len(place) > 0 and place[:, 0].max() < -0.8 and place[:, 2].max() < 1.2
@@ -68,7 +68,7 @@ def test_joints_are_parts_too_and_unknown_names_are_told():
 def test_planes_across_another_axis_cut_it():
     _, inp = on_cloth(part_axis="x", part_high=0.25)
     place = centres(GRID, source_mask(inp, (CANVAS,), GRID, None).cells)
-    assert place[:, 0].max() < -canvas.WIDE / 4 + 0.2
+    assert place[:, 0].max() < -canvas.CANVAS.wide / 4 + 0.2
     _, inp = on_cloth(part_low=0.5, part_high=0.5)
     with pytest.raises(BadInput, match="nothing between the planes"):
         source_mask(inp, (CANVAS,), GRID, None)
@@ -132,7 +132,7 @@ def test_dark_colours_of_the_prop_give_less():
     ratio = less.share / whole.share
     high = centres(GRID, whole.cells)[:, 2] > 2.05
     assert ratio[high].mean() == pytest.approx(
-        float(np.dot(canvas.CLOTH, (0.2126, 0.7152, 0.0722))), abs=0.05
+        float(np.dot(canvas.CANVAS.tones[0][1], (0.2126, 0.7152, 0.0722))), abs=0.05
     )
     assert ratio[~high].min() < 0.45
 

@@ -62,6 +62,22 @@ def test_a_round_light_falls_off_by_the_square_and_by_the_angle(height: float):
     np.testing.assert_allclose(found / found.sum(), true / true.sum(), rtol=0.12)
 
 
+@pytest.mark.parametrize("reach", (1.2, 2.0))
+def test_a_light_fades_out_towards_its_reach_and_is_as_before_near_it(reach: float):
+    light = SceneLight(id="l", name="L", position=(0, 0, 0.5), **WHITE)
+    endless, ends = on_ground(light), on_ground(light.model_copy(update={"reach": reach}))
+    at = (np.arange(64) + 0.5) / 16 - 2.0
+    far = np.sqrt(at[None] ** 2 + at[:, None] ** 2 + 0.25) / reach
+    share = ends / endless
+    assert np.abs(ends[far >= 1.0]).max() <= 1e-6 * endless.max() and (far >= 1.0).any()
+    halfway = np.abs(far - 0.5) < 0.03
+    assert halfway.any() and share[halfway].mean() == pytest.approx(0.879, abs=0.01)  # (15 / 16)^2
+    assert share[far < 0.42].min() > 0.93 and share.max() <= 1.0 + 1e-5
+    order = np.argsort(far[far < 1.0])
+    assert np.diff(share[far < 1.0][order]).max() < 1e-3, "it never grows outwards"
+    assert share[(far > 0.96) & (far < 1.0)].max() < 0.03, "it has no edge"
+
+
 def test_a_strength_of_1_is_as_bright_at_1_m_as_a_sun_of_1():
     bare, view = joined([]), down_view()
     sun = Light(strength=1.0, height=90.0, sky=0.0, kelvin=6600.0)

@@ -82,6 +82,32 @@ def test_lit_anew_it_is_near_a_true_render_from_twelve_directions(store: FrameSt
     assert np.mean(wrong) < 0.6 * np.mean(left), (np.mean(wrong), np.mean(left))
 
 
+def test_frames_drawn_from_above_are_right_from_there_and_are_lit_there(
+    store: FrameStore, folder: Path, tmp_path: Path
+):
+    effect, level = mapped(pitch=50.0), Package(folder)
+    assert pack(effect, None, store, tmp_path / "above").elements[0].pitch == 50.0
+    above = Package(tmp_path / "above")
+    last = above.elements[0].times[-1]
+    frames, past = gathered(plans_of(effect, None), store, round(last * effect.rate))
+    box = np.array([-1.2, -1.2, 0.0]), np.array([1.2, 1.2, 2.4])
+    view = side_view(*box, above.elements[0].heading, 120, 120, 50.0)
+    shown: dict[str, list[float]] = {"above": [], "level": []}
+    for sun in ((effect.light.heading, effect.light.height), (-150.0, 20.0), (90.0, 75.0)):
+        light = effect.light.model_copy(update={"heading": float(sun[0]), "height": float(sun[1])})
+        lit = effect.model_copy(update={"light": light})
+        true = Renderer().draw_shot(shot_of(lit, frames, None, last, past=past), light, view, passes=8).rgb
+        there = None
+        for name, package in (("above", above), ("level", level)):
+            package.turn_light(*sun)
+            found = package.draw(last - package.elements[0].times[0] - 1e-4, view).rgb
+            if there is None:  # where the sprite is: its shadow on the ground is the stage's alone
+                there = np.abs(found.astype(int) - package.draw(0.0, view, runs=()).rgb).max(2) > 20
+            shown[name].append(float(np.abs(found.astype(float) - true)[there].mean()))
+    assert np.mean(shown["above"]) < 0.5 * np.mean(shown["level"]), shown
+    assert max(shown["above"]) < 2.0 * shown["above"][0] + 2.0, shown
+
+
 def test_maps_follow_the_sides_and_add_up(folder: Path):
     element = form.read(folder).elements[0]
     maps = load_maps(folder, element)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 
 import numpy as np
@@ -10,11 +11,13 @@ from build import small_effect
 from PIL import Image
 
 from bench.browser import NAME, picture
+from tenka.base.errors import BadInput
 from tenka.cache.store import FrameStore
+from tenka.demo import FOLDER
 from tenka.effect.courses import Key, Keys
 from tenka.effect.model import Effect, Prop
 from tenka.pack.packing import pack
-from tenka.package.manifest import PAGE, read
+from tenka.package.manifest import ABOUT, PAGE, read
 from tenka.package.stands import movers_of
 from tenka.proof.engine import Package, package_view
 from tenka.scene.props import scene_mesh
@@ -55,6 +58,48 @@ def test_a_moving_prop_is_where_the_effect_has_it(folder: Path):
     assert np.allclose(np.linalg.norm(rows[:, 3:], axis=1), 1.0, atol=1e-5)
 
 
+def waving() -> Effect:
+    """The small effect before a banner that a clip bends, and that is carried along."""
+    way = Keys(keys=(Key(t=0.0, v=-1.0, ease="linear"), Key(t=0.5, v=1.0, ease="linear")))
+    own = {"shape": "mesh", "file": "props/banner.glb", "clip": "flap", "clip_speed": 3.0}
+    return small_effect(props=(Prop(id="banner", name="Banner", shift_x=way, **own),))
+
+
+@pytest.fixture(scope="module")
+def bent(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    out = tmp_path_factory.mktemp("waving")
+    pack(waving(), FOLDER, FrameStore(out / "frames"), out / "package")
+    return out / "package"
+
+
+def test_what_a_clip_bends_is_bent_in_the_package_as_on_the_stage(bent: Path):
+    effect, stands = waving(), read(bent).set
+    assert stands.moving[0].bent == "set_banner_bent.exr" and not stands.still
+    (mover,) = movers_of(bent, stands)
+    shapes = []
+    for t in (0.0, 5 / 24, 5.5 / 24, 11 / 24):
+        wanted = scene_mesh(effect, FOLDER, t).corners
+        mesh = mover.at(t)
+        assert mesh is not None
+        near = 0.002 if t * 24 % 1 == 0 else 0.03  # halves, and straight between two frames
+        assert np.abs(mesh.corners - wanted).max() < near
+        shapes.append(mesh.corners - mesh.corners.mean(axis=(0, 1)))
+    assert np.abs(shapes[0] - shapes[-1]).max() > 0.05, "it bends besides being carried"
+    assert "set_banner_bent.exr" in (bent / ABOUT).read_text()
+
+
+def test_a_bent_set_that_is_broken_is_one_sentence(bent: Path, tmp_path: Path):
+    copy = tmp_path / "copy"
+    shutil.copytree(bent, copy)
+    file = copy / "set_banner_bent.exr"
+    file.write_bytes(file.read_bytes()[:200])
+    with pytest.raises(BadInput):
+        Package(copy)
+    file.unlink()
+    with pytest.raises(BadInput):
+        Package(copy)
+
+
 def test_proof_moves_it(folder: Path):
     package = Package(folder)
     view = package_view(package, *SIZE)
@@ -64,7 +109,9 @@ def test_proof_moves_it(folder: Path):
 
 
 @pytest.mark.skipif(NAME is None, reason="there is no browser here")
-def test_the_page_moves_it_alike(folder: Path, tmp_path: Path):
+@pytest.mark.parametrize("which", ("folder", "bent"))
+def test_the_page_moves_it_alike(which: str, request: pytest.FixtureRequest, tmp_path: Path):
+    folder: Path = request.getfixturevalue(which)
     package, out = Package(folder), tmp_path / "strip.png"
     view = package_view(package, *SIZE)
     times, (wide, tall) = (0.0, 0.25, 11 / 24), SIZE

@@ -103,7 +103,7 @@ def test_frames_stand_in_order_from_the_top_left(packed: Path):
 def test_size_and_pivot_put_the_source_where_it_stands():
     effect = small_effect()
     plan = layout_of(effect)
-    view = content_view(plan, effect.deliveries[0].route.heading, *plan.content)
+    view = content_view(plan, effect.deliveries[0].route, *plan.content)
     x, y, _ = view.project(np.array([[0.0, 0.0, 0.1]]))[0]  # the source's foot
     assert plan.attach == pytest.approx((0.0, 0.0, 0.1))
     assert plan.pivot == pytest.approx((x / plan.content[0], 1 - y / plan.content[1]))

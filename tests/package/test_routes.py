@@ -33,6 +33,7 @@ from tenka.effect.courses import still
 from tenka.effect.document import on_tier, replaced, with_own
 from tenka.effect.model import ROUTES, Delivery, Effect, Light, Look, Prop, Tier, rerouted, routes_for
 from tenka.look.flip import flip_error as flip
+from tenka.look.lamps import WIDE
 from tenka.look.march import march
 from tenka.look.pieces import bodies_mesh, lives_of
 from tenka.look.render import Renderer
@@ -474,10 +475,13 @@ def test_a_light_falls_on_the_ground_by_the_square_of_its_distance(
     played = package.played[0]
     camera = effect.camera.model_copy(update={"target": (0.0, 0.0, 0.0), "pitch": 80.0, "distance": 9.0})
     view = view_of(camera, 200, 200)
-    row = played.lamps(element.player, Now(t, view, np.zeros((1, 3)), package.light, 1.0))[0]
+    now = Now(t, view, np.zeros((1, 3)), package.light, 1.0)
+    row = played.lamps(element.player.model_copy(update={"reach": 1e3}), now)[0]
     dark = package.draw(0.0, view, (element.player.model_copy(update={"brightness": 0.0}),))
     backdrop, lit = package._set(view, t, [], row[None], [])
-    _, none = package._set(view, t, [], np.zeros((0, 14), np.float32), [])
+    _, none = package._set(view, t, [], np.zeros((0, WIDE), np.float32), [])
+    near = played.lamps(element.player.model_copy(update={"reach": 2.0}), now)[0]
+    _, within = package._set(view, t, [], near[None], [])
     assert dark.counts.quads == 0
     light = (lit - none)[..., 0] / package.gain
     values = []
@@ -487,6 +491,9 @@ def test_a_light_falls_on_the_ground_by_the_square_of_its_distance(
         far2 = float(away @ away)
         want = row[3] * (row[2] / np.sqrt(far2)) / (far2 + row[6]) / np.pi
         values.append(light[int(py), int(px)] / want)
+        if far2 > 4.0:  # beyond its reach there is nothing of it
+            assert within[int(py), int(px), 0] == pytest.approx(none[int(py), int(px), 0], abs=1e-6)
+    assert within.sum() - none.sum() > 0.2 * (lit.sum() - none.sum())
     assert values[0] > 0 and np.allclose(values, np.mean(values), rtol=0.12)  # the ground has some grain
     assert np.mean(values) == pytest.approx(0.165, rel=0.15)  # its colour
 

@@ -227,33 +227,33 @@ CANVAS = FOLDER / "props" / "canvas.glb"
 def test_a_skin_at_rest_is_the_mesh_as_it_was_modelled():
     rig = read_rig(CANVAS)
     low, high = read(CANVAS).mesh.bounds
-    np.testing.assert_allclose(high - low, [canvas.WIDE, canvas.HIGH, 0.0], atol=1e-5)
+    np.testing.assert_allclose(high - low, [canvas.CANVAS.wide, canvas.CANVAS.high, 0.0], atol=1e-5)
     assert (
         rig.credit == canvas.CREDIT
         and [c.name for c in rig.clips] == ["flap"]
-        and rig.clips[0].seconds == pytest.approx(canvas.PERIOD)
+        and rig.clips[0].seconds == pytest.approx(canvas.CANVAS.period)
     )
     again = np.concatenate([p.points for p in rig.pieces])
     np.testing.assert_allclose(rig.posed(), again, atol=1e-6)
 
 
-@given(st.floats(0, canvas.PERIOD))
+@given(st.floats(0, canvas.CANVAS.period))
 def test_a_chain_of_joints_hangs_as_its_angles_add_up(t: float):
     """Joints turn about x only: the foot of a column is where summed angles put it."""
-    rig = read_rig(CANVAS)
+    rig, cloth = read_rig(CANVAS), canvas.CANVAS
     world = rig.world(rig.clips[0], t)
-    step, column, place, total = canvas.HIGH / canvas.ROWS, 3, np.array([canvas.TOP, 0.0]), 0.0
-    for row in range(canvas.ROWS - 1):
-        times = np.linspace(0, canvas.PERIOD, canvas.KEYS)
-        total += float(np.interp(t, times, [canvas.flap(column, row, k) for k in times]))
+    step, column, place, total = cloth.high / cloth.rows, 3, np.array([cloth.top, 0.0]), 0.0
+    for row in range(cloth.rows - 1):
+        times = np.linspace(0, cloth.period, cloth.keys)
+        total += float(np.interp(t, times, [cloth.flap(column, row, k) for k in times]))
         place = place + step * np.array([-math.cos(total), -math.sin(total)])
-    node = (canvas.ROWS - 1) * canvas.COLUMNS + column
+    node = (cloth.rows - 1) * cloth.columns + column
     np.testing.assert_allclose(world[node, 1:3, 3], place, atol=1e-4)
 
 
 def test_a_clip_moves_a_prop_and_repeats_holds_or_turns_back():
     prop = Prop(id="c", name="C", shape="mesh", file=str(CANVAS), clip="flap", clip_start=1.0)
-    at = [own_mesh(prop, None, t).points for t in (1.0, 1.7, 1.0 + canvas.PERIOD)]
+    at = [own_mesh(prop, None, t).points for t in (1.0, 1.7, 1.0 + canvas.CANVAS.period)]
     assert np.abs(at[1] - at[0]).max() > 0.1
     np.testing.assert_allclose(at[2], at[0], atol=1e-5)
     held, back = (prop.model_copy(update={"clip_end": e}) for e in ("hold", "back"))

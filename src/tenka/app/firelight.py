@@ -13,6 +13,7 @@ from tenka.look.firelight import fitted
 from tenka.run.driver import stored_frames
 
 FEWEST = 2  # frames
+CHOSEN = ("reach", "reaches", "only", "part_of", "shadows", "hidden")  # by hand, and not by fitting
 
 
 class FireLight(QObject):
@@ -64,6 +65,9 @@ class FireLight(QObject):
         if found.stands_for not in {layer.id for layer in effect.layers}:
             return  # it was taken away meanwhile
         others = tuple(light for light in effect.lights if light.stands_for != found.stands_for)
+        former = next((light for light in effect.lights if light.stands_for == found.stands_for), None)
+        if former is not None:  # fitted anew it is the same one, as tiers and the hand have it
+            found = found.model_copy(update={n: getattr(former, n) for n in ("id", "name", *CHOSEN)})
         self.state.edit("lights", (*others, found), "Fit a light")
         self.state.select(f"lights.{found.id}")
         self.state.said.emit(f"{found.name} follows its fire; undo takes it away again.")

@@ -124,7 +124,7 @@ class State(Choosing):
 
     def value(self, path: str) -> Any:
         """The value of a setting, on the present tier where that has its own."""
-        own = self.tier is not None and path in self.tier.values
+        own = self.tier is not None and path in self.tier.values and is_there(self.played, path)
         return get(self.played if own else self.effect, path)
 
     @property

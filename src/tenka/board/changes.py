@@ -8,7 +8,7 @@ from typing import Any
 
 from tenka.base.errors import BadInput
 from tenka.board.variants import Values, with_values
-from tenka.budget.lamps import shining_lights
+from tenka.budget.lamps import reach_of, shining_lights
 from tenka.effect.catalogue import Param, params
 from tenka.effect.document import on_tier
 from tenka.effect.model import Delivery, Effect
@@ -16,6 +16,7 @@ from tenka.effect.routes.base import EVERYWHERE
 from tenka.pack.layout import packable
 
 FACTORS = (0.9, 0.8, 0.71, 0.6, 0.5, 0.35, 0.25)
+FURTHER = (0.18, 0.125)  # for how far a light shines
 MORE = (1.5, 2.0, 3.0, 4.0)
 LOOKS = frozenset(
     f"{where}{name}"
@@ -70,6 +71,11 @@ class Change:
         return effect
 
     @property
+    def of_lights(self) -> bool:
+        """Whether it changes a light of the effect."""
+        return bool(self.unlit) or any(path.startswith("lights.") for path in self.values)
+
+    @property
     def touched(self) -> set[str]:
         """What it changes: settings by path, deliveries, lights."""
         return {*self.values, *self.without, *(f"lights.{id}" for id in self.unlit)}
@@ -101,13 +107,24 @@ def ladders(effect: Effect, tier: str) -> Iterator[Ladder]:
             yield [Change(what, without=(d.id,), note=note, hides=d.route.SHOWS)]
     for light in shining_lights(played):
         yield [Change(f"{light.name}: left out, as light", unlit=(light.id,))]
+        now = reach_of(light)
+        steps = list(dict.fromkeys(float(f"{now * f:.2g}") for f in (*FACTORS, *FURTHER)))
+        yield [
+            _change(light.name, f"lights.{light.id}.reach", "reach", f"→ {v:g} m", v)
+            for v in steps
+            if v < now
+        ]
+
+
+def _change(who: str, path: str, label: str, told: str, value: Any, note: str = "") -> Change:
+    return Change(f"{who}: {label} {told}", {path: value}, note=note)
 
 
 def _of_one(d: Delivery, path: str, p: Param, now: Any) -> Iterator[Ladder]:
     note = d.route.ASIDE.get(p.name, "")
 
     def change(value: Any, told: str) -> Change:
-        return Change(f"{d.name}: {p.label} {told}", {path: value}, note=note)
+        return _change(d.name, path, p.label, told, value, note)
 
     if p.kind == "toggle":
         yield [change(not now, "off" if now else "on")]

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 from tenka.base.errors import BadInput
 from tenka.base.jobs import Progress
-from tenka.board.changes import Change, fitting, ladders
+from tenka.board.changes import Change, Ladder, fitting, ladders
 from tenka.board.probing import Prober
 from tenka.board.sweeping import Bench, measure_all
 from tenka.board.variants import Tried, Values
@@ -95,6 +95,7 @@ class Suggester:
         self._prober = Prober(bench)
         self._drawn: dict[str, float] = {}  # share of the counted time, by what is written
         self._base: dict[str, float] = {}
+        self._ladders: dict[str, Ladder] = {}  # by the change that was taken of each
         self.tried: Tried | None = None  # the effect as it is, once that is measured
         for delivery in delivered_on(bench.effect, bench.tier).deliveries:
             if delivery.route.told_by_drawing and taken(bench.effect, delivery):
@@ -154,6 +155,7 @@ class Suggester:
 
         for ladder in ladders(effect, tier):
             change = fitting(effect, tier, ladder, settled) or ladder[-1]
+            self._ladders[change.what] = ladder
             try:
                 made = change.on(effect, tier)
                 saved = before - self._takes(made).beyond(self.aim)
@@ -190,7 +192,7 @@ class Suggester:
                     self._note_drawn(made, delivery, elements)
             for id in (id for change in changes for id in change.without):
                 loss += prober.without() - self._before(id, progress)
-            if any(change.unlit for change in changes):
+            if any(change.of_lights for change in changes):
                 loss += prober.darkened(made) - prober.darkened(b.effect)
             takes = self._takes(made)
         except BadInput:
@@ -242,6 +244,13 @@ class Suggester:
             rest = [c for c in changes if c is not change]
             if rest and self._takes(self._with(rest)).beyond(self.aim) <= 0:
                 changes = rest
+        for change in sorted(changes, key=lambda c: -loss[id(c)]):  # and no further than is needed
+            ladder = self._ladders[change.what]
+            others = self._with([c for c in changes if c is not change])
+            least = fitting(
+                others, self.bench.tier, ladder, lambda made: self._takes(made).beyond(self.aim) <= 0
+            )
+            changes = [least if c is change and least is not None else c for c in changes]
         return self._foretold(tuple(changes), progress) if len(changes) > 1 else None
 
     def _with(self, changes: Sequence[Change]) -> Effect:

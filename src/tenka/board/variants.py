@@ -140,7 +140,8 @@ def key_of(
     told: list[Any] = [VERSION, asdict(looking), effect.rate, effect.frames, sorted(frames.items())]
     told += [d.model_dump(mode="json") for d in played.deliveries]
     told += [x.look.model_dump(mode="json") for x in seen(effect)] + [str(x.edits) for x in seen(effect)]
-    told += [x.model_dump(mode="json") for x in (effect.light, effect.camera, *effect.lights, *effect.props)]
+    told += [x.model_dump(mode="json") for x in (effect.light, effect.camera, *effect.props)]
+    told += [x.model_dump(mode="json") for x in (*effect.lights, *played.lights)]
     told += [(id, player.model_dump(mode="json")) for id, player in players_of(before, tier).items()]
     told += [effect.tier(tier).model_dump(mode="json", exclude={"name", "ms", "mb", "values"})]
     told.append(sorted(files.items()))

@@ -33,13 +33,19 @@ def _falling(effect: Effect) -> list[SceneLight]:
     ]
 
 
+def reach_of(light: SceneLight) -> float:
+    """How far a light shines, m; without an end, as far as it is ever to be seen."""
+    seen = math.sqrt(most(light.strength) / LEAST)
+    return min(light.reach, seen) if light.reach > 0 else seen
+
+
 def lamp_line(light: SceneLight, effect: Effect, tier: Tier, d: Device) -> Line:
-    """Cost of a light as far as it reaches, which is as far as it is ever to be seen."""
-    reach = math.sqrt(most(light.strength) / LEAST)
+    """Cost of a light as far as it reaches; without an end, as far as it is ever to be seen."""
+    reach, ends = reach_of(light), light.reach > 0
     place = np.asarray(lamp_at(light, effect, 0.5 * effect.seconds).row[:3], float)
     keys = effect.frames if moves(light, effect) else 1
     shadows = "; its shadows are not counted" if light.shadows else ""
-    told = f"{LEAST:g} of the sun's light and more{shadows}"
+    told = f"{'its reach' if ends else f'{LEAST:g} of the light of the sun and more'}{shadows}"
     return shining(light.name, place, reach, keys, told, tier, d)
 
 

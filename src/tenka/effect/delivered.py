@@ -29,13 +29,13 @@ def delivering(effect: Effect, layers: Sequence[Layer]) -> tuple[Delivery, ...]:
 
 def tidied(effect: Effect) -> dict[str, Any]:
     """Levers and tiers of an effect without what leads to layers and deliveries that are gone."""
-    there = {("layers", layer.id) for layer in effect.layers} | {
-        ("deliveries", d.id) for d in effect.deliveries
-    }
-    lights = {light.id for light in effect.lights}
+    lights = {light.id for light in effect.lights if light.part_of == "effect"}
+    there = {("layers", layer.id) for layer in effect.layers} | {("lights", id) for id in lights}
+    there |= {("deliveries", d.id) for d in effect.deliveries}
 
     def leads(path: str) -> bool:
-        return path.split(".")[0] not in ("layers", "deliveries") or tuple(path.split(".")[:2]) in there
+        head = tuple(path.split(".")[:2])
+        return head[0] not in ("layers", "deliveries", "lights") or head in there
 
     levers = tuple(lever for lever in effect.levers if leads(lever.path))
     kept = {lever.id for lever in levers}
@@ -116,6 +116,8 @@ def check_deliveries(effect: Effect) -> None:
         named = [*tier.without]
         for path in tier.values:
             parts = path.split(".")
+            if parts[0] == "lights" and len(parts) == 3:
+                continue  # lights come and go; what a tier has for one that is gone is passed over
             named.append(parts[1] if parts[0] == "deliveries" and len(parts) > 3 else path)
         astray = next((name for name in named if name not in known), None)
         if astray is not None:

@@ -85,16 +85,30 @@ def param_at(effect: Effect, path: str) -> Param:
         raise BadInput(f"'{path}' is not a setting") from None
 
 
+def can_differ(effect: Effect, path: str) -> bool:
+    """Whether a setting may have a value of its own on a tier: of a delivery, or of the effect's own light;
+    the lights of the set are the game's, and the same everywhere."""
+    group, id, *rest = (*path.split("."), "", "")
+    if group == "lights":
+        return rest[0] != "part_of" and any(x.id == id and x.part_of == "effect" for x in effect.lights)
+    return group == "deliveries"
+
+
 def with_own(effect: Effect, tier_id: str, path: str, value: Any) -> Effect:
-    """The effect with a setting of a delivery that has a value of its own on a tier.
+    """The effect with a setting of a delivery, or of a light that it brings along, that has a value of its
+    own on a tier.
 
     Raises
     ------
     BadInput
-        What is no setting of a delivery, or a value out of its range.
+        What is no such setting, or a value out of its range.
     """
-    if not path.startswith("deliveries."):
-        raise BadInput(f"'{path}' cannot be another on each tier", "a setting of a delivery", place=path)
+    if not can_differ(effect, path):
+        raise BadInput(
+            f"'{path}' cannot be another on each tier",
+            "a setting of a delivery, or of a light that the effect brings along",
+            place=path,
+        )
     param_at(effect, path)
     replaced(effect, path, value)  # checked as if it were everyone's
     plain = value.model_dump(mode="json") if isinstance(value, BaseModel) else value
@@ -134,8 +148,9 @@ def on_tier(effect: Effect, tier_id: str, levers: bool = True) -> Effect:
     """
     tier = effect.tier(tier_id)
     for path, value in tier.values.items():
-        param_at(effect, path)
-        effect = replaced(effect, path, value)
+        if can_differ(effect, path):
+            param_at(effect, path)
+            effect = replaced(effect, path, value)
     kept = tuple(d for d in effect.deliveries if d.id not in tier.without)
     if len(kept) != len(effect.deliveries):
         effect = effect.model_copy(update={"deliveries": kept})
@@ -272,6 +287,8 @@ def edited(effect: Effect, path: str, value: Any) -> Effect:
     if present == value and type(present) is type(value):
         return effect
     found: Effect = replaced(effect, path, value)
+    if path.startswith("lights"):  # of what is gone or the set's now tiers have nothing of their own
+        return found.model_copy(update=tidied(found))
     if path != "seconds":
         return found
     for delivery in effect.deliveries:

@@ -46,12 +46,23 @@ class SceneLight(Placed):
     tint: Vec3 = LIGHT.number(
         (1.0, 1.0, 1.0), "", 0, 1, "Colours its light further, as a glass before it would.", kind="colour"
     )
+    reach: float = LIGHT.number(
+        0.0,
+        "m",
+        0,
+        1e4,
+        "How far it shines: towards there it fades out, and what lies beyond costs nothing. 0 lets it shine "
+        "without an end.",
+        soft=(0, 20),
+        step=0.1,
+        cost="arithmetic",
+    )
     reaches: Literal["all", "set", "effect"] = LIGHT.param(
-        "all", "What it falls on: everything, props and ground alone, or the layers alone."
+        "all", "What it falls on: everything, props and ground alone, or the layers alone.", label="falls on"
     )
     only: str = LIGHT.param(
         "",
-        "Of the layers it reaches only these: their names, with commas; empty reaches all.",
+        "Of the layers it falls on only these: their names, with commas; empty is all.",
         when=("reaches", ("all", "effect")),
     )
     stands_for: str = LIGHT.param(
@@ -92,3 +103,8 @@ class SceneLight(Placed):
         soft=(-2, 2),
         when=("pattern", PATTERNS),
     )
+
+
+def closing(reach: float) -> float:
+    """One over the square of how far a light shines, m^-2, as what draws it takes it; 0 without an end."""
+    return 1.0 / (reach * reach) if reach > 0 else 0.0

@@ -138,7 +138,8 @@ def removed(effect: Effect, path: str) -> Effect:
         kept = tuple(d for d in effect.deliveries if d.id != id)
         found = effect.model_copy(update={"deliveries": kept})
         found = found.model_copy(update=tidied(found))
-    return replaced(found, group, tuple(i for i in get(found, group) if i.id != id))  # type: ignore[no-any-return]
+    found = replaced(found, group, tuple(i for i in get(found, group) if i.id != id))
+    return found.model_copy(update=tidied(found)) if group == "lights" else found
 
 
 def put_at(effect: Effect, path: str, place: int) -> Effect:

@@ -10,15 +10,15 @@ import numpy as np
 from tenka.base.jit import kernel
 from tenka.base.randomness import unit4
 from tenka.effect.courses import Value, curve, value_at
-from tenka.effect.lights import PATTERNS, SceneLight
+from tenka.effect.lights import PATTERNS, SceneLight, closing
 from tenka.effect.model import Effect, heard
 from tenka.look.colour import black_body_colour
 from tenka.scene.poses import pose_at
 
-COLUMNS = 13
-"""Place, m; light per steradian; square of the radius, m^2; way of a panel, or nothing; pattern (0: none),
-how many of its sizes a radian holds, and how dark it is; a fourteenth says how far that has moved."""
-WIDE = COLUMNS + 1
+WIDE = 15
+"""Numbers of a lamp: place, m; light per steradian; square of the radius, m^2; way of a panel, or nothing;
+pattern (0: none), how many of its sizes a radian holds, how dark it is, how far it has moved; one over the
+square of how far it shines, m^-2, 0 without an end."""
 NO_LAMPS = np.zeros((0, WIDE), np.float32)
 NO_DEPTHS = np.zeros((0, 6, 1, 1), np.float32)  # of what lamps see
 ZERO = np.float32(0.0)
@@ -33,7 +33,7 @@ class SceneLamp:
 
     Attributes
     ----------
-    row : (WIDE,) see COLUMNS
+    row : (WIDE,)
     on_set : whether it falls on props and ground
     layers : names of the layers that it falls on; None for all of them
     shadows : whether props throw shadows in it
@@ -73,6 +73,7 @@ def lamp_at(light: SceneLight, effect: Effect, t: float) -> SceneLamp:
     row[7:10] = facing / max(float(np.linalg.norm(facing)), 1e-9) if panel else 0.0
     row[10:13] = pattern, 1.0 / np.radians(light.pattern_size), light.pattern_depth
     row[13] = _moved(light.pattern_speed, t) if pattern else 0.0
+    row[14] = closing(light.reach)
     names = frozenset(n.strip().lower() for n in light.only.split(",") if n.strip())
     none: frozenset[str] = frozenset()
     layers = none if light.reaches == "set" else (names or None)
@@ -133,7 +134,12 @@ def lamp_falls(lamps, m, x, y, z):
     """Light of a lamp, per its strength, that falls at (x, y, z) on what faces it, before shadows."""
     dx, dy, dz = x - lamps[m, 0], y - lamps[m, 1], z - lamps[m, 2]
     far2 = dx * dx + dy * dy + dz * dz
+    near = far2 * lamps[m, 14]
+    if near >= ONE:
+        return ZERO
     falls = ONE / (far2 + lamps[m, 6])
+    if near > ZERO:  # flat where it begins and where it ends
+        falls *= (ONE - near * near) * (ONE - near * near)
     over = ONE / np.sqrt(far2 + np.float32(1e-9))
     dx, dy, dz = dx * over, dy * over, dz * over
     if lamps[m, 7] != ZERO or lamps[m, 8] != ZERO or lamps[m, 9] != ZERO:

@@ -28,9 +28,15 @@ def about(manifest: Manifest) -> str:
             "for each frame since the start\n(`rate` a second): place x y z, and turn as a quaternion w x "
             "y z.\n"
         )
+        bending = [part.bent for part in manifest.set.moving if part.bent is not None]
+        if bending:
+            whole += (
+                f"{', '.join(bending)}: what a clip bends, a row for each of these frames and a column for "
+                "each vertex of\nthe GLB in its order: red green blue are x y z in the part's own axes, m.\n"
+            )
     if manifest.set.still:
         bent = ", ".join(manifest.set.still)
-        whole += f"\nBent by a clip where it was made, and here as at its start: {bent}.\n"
+        whole += f"\nBent by a clip, with too many points for a package, and here as at its start: {bent}.\n"
     return whole + "\nELEMENTS\n" + "".join(_element(e) for e in manifest.elements)
 
 

@@ -47,7 +47,7 @@ def draw_cell(
     alone = effect.model_copy(update={"layers": tuple(taken(effect, delivery))})
     shot = shot_of(alone, frames, folder, t, NOTHING, past or {}, books)
     light = still(effect.light, t)
-    raw = drawn_alone(shot, light, content_view(plan, delivery.by(Flipbook).heading, width * 2, height * 2))
+    raw = drawn_alone(shot, light, content_view(plan, delivery.by(Flipbook), width * 2, height * 2))
     found: np.ndarray = raw.reshape(height, 2, width, 2, raw.shape[2]).mean(axis=(1, 3))
     return found
 
@@ -96,7 +96,7 @@ def moved_cell(
     width, height = plan.content
     alone = effect.model_copy(update={"layers": tuple(taken(effect, delivery))})
     shot = shot_of(alone, frames, folder, t, NOTHING, past)
-    view = content_view(plan, delivery.by(Flipbook).heading, width, height)
+    view = content_view(plan, delivery.by(Flipbook), width, height)
     return spread(motion_of(shot, still(effect.light, t), view, gap)) / np.array((width, height), np.float32)
 
 

@@ -127,9 +127,9 @@ def span_of(effect: Effect, delivery: Delivery) -> tuple[float, float]:
     return min(delivery.route.first, last), last
 
 
-def content_view(layout: Layout, heading: float, width: int, height: int) -> View:
+def content_view(layout: Layout, book: Flipbook, width: int, height: int) -> View:
     """The side from which frames are drawn: orthographic, holding the whole box, or the cropped part."""
-    view = side_view(*layout.box, heading, width, height)
+    view = side_view(*layout.box, book.heading, width, height, book.pitch)
     if layout.frame is None:
         return view
     right, up, half = layout.frame
@@ -187,8 +187,8 @@ def layout(effect: Effect, delivery: Delivery, box: Box, survey: Survey | None =
     base = np.mean(feet, axis=0) if feet else np.array([middle[0], middle[1], low[2]])
     plan = Layout(cell, content, times, (low, high), (0, 0), (0, 0), (0, 0, 0), None, blends, period)
     if survey is not None and book.crop:
-        plan = replace(plan, frame=_cropped(plan, survey, book.heading))
-    view = content_view(plan, book.heading, *content)
+        plan = replace(plan, frame=_cropped(plan, survey, book))
+    view = content_view(plan, book, *content)
     size = (2 * view.half_width, 2 * view.half_height)
     if book.pivot == "where it is born":
         px, py, _ = view.project(base[None])[0]
@@ -202,9 +202,9 @@ def layout(effect: Effect, delivery: Delivery, box: Box, survey: Survey | None =
     return replace(plan, size=size, pivot=pivot, attach=(x, y, z))
 
 
-def _cropped(plan: Layout, survey: Survey, heading: float) -> tuple[float, float, float]:
+def _cropped(plan: Layout, survey: Survey, book: Flipbook) -> tuple[float, float, float]:
     """The part of the whole view in which anything is seen, in the shape of a cell."""
-    view = side_view(*plan.box, heading, *plan.content)
+    view = side_view(*plan.box, book.heading, *plan.content, book.pitch)
     left, right, foot, top = survey.seen()
     middle = 0.5 * (left + right) * view.half_width, 0.5 * (foot + top) * view.half_height
     wide, tall = 0.5 * (right - left) * view.half_width, 0.5 * (top - foot) * view.half_height
@@ -237,9 +237,9 @@ def second_of(effect: Effect, delivery: Delivery) -> str:
     return chosen
 
 
-def _reach(plan: Layout, heading: float) -> tuple[float, float]:
+def _reach(plan: Layout, book: Flipbook) -> tuple[float, float]:
     """How far a box goes towards the viewer from where a sprite is attached, and away from it, m."""
-    view = side_view(*plan.box, heading, 4, 4)
+    view = side_view(*plan.box, book.heading, 4, 4, book.pitch)
     low, high = plan.box
     corners = np.array(
         [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
@@ -296,7 +296,7 @@ def describe(effect: Effect, delivery: Delivery, box: Box, plan: Layout | None =
     book, holds = delivery.by(Flipbook), second_of(effect, delivery)
     plan = layout(effect, delivery, box) if plan is None else plan
     maps = maps_of(effect, delivery)
-    near, far = _reach(plan, book.heading)
+    near, far = _reach(plan, book)
     second = None
     if holds == "emission" or holds == "temperature":
         second = form.SecondAtlas(file=f"{delivery.id}_{holds}.png", holds=holds, scale=1.0)
@@ -330,6 +330,7 @@ def describe(effect: Effect, delivery: Delivery, box: Box, plan: Layout | None =
         pivot=plan.pivot,
         attach=plan.attach,
         heading=book.heading,
+        pitch=book.pitch,
         loop=plan.period is not None or book.loop,
         period=plan.period,
         player=book.player,

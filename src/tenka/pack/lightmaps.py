@@ -73,7 +73,7 @@ def lit_cell(
     """Light of each side, then from all round, and cover, (height, width, 8), red, green and blue alike; and
     how much of each colour comes back on the whole, (3,)."""
     width, height = plan.content
-    view = content_view(plan, delivery.by(Flipbook).heading, width, height)
+    view = content_view(plan, delivery.by(Flipbook), width, height)
     base = still(effect.light, t).model_copy(update={"kelvin": WHITE, "strength": 1.0, "sky": 0.0})
     out, whole = np.zeros((height, width, 8), np.float32), np.zeros(3)
     for layer in taken(effect, delivery):
@@ -107,7 +107,7 @@ def skin_cell(
     """Thrown water by its surface, (height, width, 5): which way it faces to the right, up and to the
     viewer, how deep in the box it is seen, and where it is (1), averaged over four rays a texel."""
     width, height = plan.content
-    view = content_view(plan, delivery.by(Flipbook).heading, 2 * width, 2 * height)
+    view = content_view(plan, delivery.by(Flipbook), 2 * width, 2 * height)
     alone = effect.model_copy(update={"layers": tuple(taken(effect, delivery))})
     near, far = slab_round(*plan.box, view, 1).edges
     deep = np.full((view.height, view.width), FAR, np.float32)
@@ -132,7 +132,7 @@ def depth_cell(
     """How far what is seen lies in the box, from its near side (0) to its far side (1), (height, width): the
     mean over what each depth gives to the picture; 1 where nothing is."""
     width, height = plan.content
-    view = content_view(plan, delivery.by(Flipbook).heading, width, height)
+    view = content_view(plan, delivery.by(Flipbook), width, height)
     slab = slab_round(*plan.box, view, DEEP)
     through = np.ones((height, width), np.float32)
     sums, weight = np.zeros_like(through), np.zeros_like(through)

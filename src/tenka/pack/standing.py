@@ -7,6 +7,8 @@ from pathlib import Path
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from tenka.base.errors import BadInput
+from tenka.base.exr import exr_bytes
 from tenka.effect.courses import still
 from tenka.effect.model import Effect, Prop, heard
 from tenka.look.lamps import lamp_at
@@ -18,10 +20,22 @@ from tenka.scene.meshes import Mesh
 from tenka.scene.poses import moves, pose_at
 from tenka.scene.props import deforms, own_mesh, prop_mesh
 
+MOST_BENT = 4_000_000  # places of points over all frames
 
-def stands_still(effect: Effect) -> tuple[str, ...]:
-    """Names of props that a clip bends: a package holds them as at their start."""
-    return tuple(p.name for p in effect.props if not p.hidden and deforms(p))
+
+def stands_still(effect: Effect, folder: Path | None) -> tuple[str, ...]:
+    """Names of props that a clip bends and that have too many points to be told frame by frame: a package
+    holds them as at their start."""
+    bent = [p for p in effect.props if not p.hidden and deforms(p)]
+    try:
+        return tuple(p.name for p in bent if not _bends(p, effect, folder))
+    except BadInput:  # packing says what is amiss
+        return ()
+
+
+def _bends(prop: Prop, effect: Effect, folder: Path | None) -> bool:
+    """Whether a package tells how a prop bends."""
+    return deforms(prop) and 3 * len(own_mesh(prop, folder).faces) * effect.frames <= MOST_BENT
 
 
 def set_file(effect: Effect, folder: Path | None, target: Path) -> form.Set:
@@ -33,7 +47,7 @@ def set_file(effect: Effect, folder: Path | None, target: Path) -> form.Set:
     leaving, moving = [], []
     for prop in shown:
         until = round(leaves[prop.id], 6) if prop.id in leaves else None
-        if moves(prop, effect.props):
+        if moves(prop, effect.props) or _bends(prop, effect, folder):
             moving.append(_moving(effect, prop, folder, target, until))
         elif until is not None:
             leaving.append(form.Leaving(file=f"set_{prop.id}.glb", at=until))
@@ -49,7 +63,7 @@ def set_file(effect: Effect, folder: Path | None, target: Path) -> form.Set:
         lights=_lights(effect),
         leaving=tuple(leaving),
         moving=tuple(moving),
-        still=stands_still(effect),
+        still=stands_still(effect, folder),
         credits=credits,
     )
 
@@ -69,7 +83,18 @@ def _moving(
     file = f"set_{prop.id}.glb"
     (target / file).write_bytes(to_bytes({prop.id: own_mesh(prop, folder)}))
     held = [tuple(map(float, row)) for row in rows]
-    return form.Moving(file=file, rate=effect.rate, rows=tuple(held), until=until)
+    bent = None
+    if _bends(prop, effect, folder):
+        bent = f"set_{prop.id}_bent.exr"
+        (target / bent).write_bytes(exr_bytes(_bent(effect, prop, folder), half=True))
+    return form.Moving(file=file, rate=effect.rate, rows=tuple(held), until=until, bent=bent)
+
+
+def _bent(effect: Effect, prop: Prop, folder: Path | None) -> np.ndarray:
+    """Where the corners of a prop's triangles are in each frame, in the order of its GLB, (frames, n, 3)."""
+    return np.stack(
+        [own_mesh(prop, folder, f / effect.rate).corners.reshape(-1, 3) for f in range(effect.frames)]
+    )
 
 
 def _lights(effect: Effect) -> tuple[form.SetLight, ...]:
@@ -79,7 +104,7 @@ def _lights(effect: Effect) -> tuple[form.SetLight, ...]:
         if light.hidden or light.reaches == "effect":
             continue
         rows = [
-            tuple(round(float(v), 5) for v in lamp_at(light, effect, f / effect.rate).row)
+            tuple(round(float(v), 5) for v in lamp_at(light, effect, f / effect.rate).row[: form.LIGHT_ROW])
             for f in range(effect.frames)
         ]
         still_one = all(row == rows[0] for row in rows)
@@ -88,6 +113,7 @@ def _lights(effect: Effect) -> tuple[form.SetLight, ...]:
                 name=light.name,
                 rate=effect.rate,
                 shadows=light.shadows,
+                reach=light.reach,
                 rows=tuple(rows[:1] if still_one else rows),
             )
         )

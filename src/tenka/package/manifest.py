@@ -46,11 +46,13 @@ class SetLight(Part):
     """A light that stands in the set, frame by frame. Each row holds its place (m), the linear light that it
     gives at 1 m (red, green, blue), the square of its radius (m^2), the way that a panel faces (or three
     zeros), its pattern (0: none, 1: bars, 2: leaves, 3: water), how many of its sizes a radian holds, how
-    dark it is, and how many sizes it has moved."""
+    dark it is, and how many sizes it has moved. With a `reach` its light at a distance r is less by
+    (1 - (r / reach)^4)^2, and nothing beyond."""
 
     name: Text
     rate: float = Field(gt=0, le=240)  # rows a second
     shadows: bool = True
+    reach: float = Field(0.0, ge=0, le=1e4)  # m, where it has faded out; 0: without an end
     rows: tuple[Annotated[tuple[float, ...], Field(min_length=LIGHT_ROW, max_length=LIGHT_ROW)], ...] = Field(
         min_length=1, max_length=40_000
     )
@@ -69,7 +71,8 @@ POSE_ROW = 7
 class Moving(Part):
     """A part of the set that moves, as GLB in its own axes: its place (m) and its turn as a quaternion w x y
     z, frame by frame since the effect's start; the last holds. `until`: s from which on it is no more
-    there."""
+    there. `bent`: where a clip bends it, an OpenEXR picture with a row for each of these frames and a column
+    for each vertex of the GLB in its order: where that is in the part's own axes, m."""
 
     file: Name
     rate: float = Field(gt=0, le=240)  # rows a second
@@ -77,6 +80,7 @@ class Moving(Part):
         min_length=1, max_length=40_000
     )
     until: float | None = Field(None, ge=0, le=1e5)
+    bent: Name | None = None
 
 
 class Set(Part):
@@ -98,7 +102,7 @@ class Set(Part):
     leaving: tuple[Leaving, ...] = Field((), max_length=64)
     # what is not part of the file above, for it moves
     moving: tuple[Moving, ...] = Field((), max_length=256)
-    # names of what is bent by a clip, and stands here as at its start
+    # names of what a clip bends that has too many points to be told, and stands as at its start
     still: tuple[Text, ...] = Field((), max_length=256)
     # who made the props' meshes, and under which terms
     credits: tuple[Text, ...] = Field((), max_length=1000)
@@ -164,6 +168,7 @@ class Manifest(Part):
         """Names of all files besides the manifest."""
         parts: list[Leaving | Moving] = [*self.set.leaving, *self.set.moving]
         names = [self.set.file, *(part.file for part in parts)]
+        names += [part.bent for part in self.set.moving if part.bent is not None]
         for element in self.elements:
             names += element.files
         return names

@@ -8,6 +8,8 @@ from pathlib import Path
 import numpy as np
 
 from tenka.base.errors import BadInput
+from tenka.base.exr import read_exr
+from tenka.effect.lights import closing
 from tenka.effect.model import Camera, Light
 from tenka.package.manifest import LIGHT_ROW, Moving, Set
 from tenka.scene.files import load
@@ -60,6 +62,7 @@ class Mover:
 
     mesh: Mesh
     part: Moving
+    bent: np.ndarray | None = None  # (frames, points, 3)
     _now: tuple[float, Mesh] | None = None
 
     def at(self, time: float) -> Mesh | None:
@@ -73,7 +76,11 @@ class Mover:
             a, b = (np.array(rows[min(n + k, len(rows) - 1)]) for k in (0, 1))
             row = a + (x - n) * (b - a)
             turn = turns(row[None, 3:] / np.linalg.norm(row[3:]))[0]
-            self._now = (x, self.mesh.placed(Pose(turn, row[:3])))
+            mesh = self.mesh
+            if self.bent is not None:
+                a, b = (self.bent[min(n + k, len(rows) - 1)] for k in (0, 1))
+                mesh = mesh.moved(a + np.float32(x - n) * (b - a))
+            self._now = (x, mesh.placed(Pose(turn, row[:3])))
         return self._now[1]
 
 
@@ -85,11 +92,20 @@ def movers_of(folder: Path, stands: Set) -> list[Mover]:
     BadInput
         A file that is broken.
     """
-    return [Mover(mesh_of(folder / part.file), part) for part in stands.moving]
+    found = []
+    for part in stands.moving:
+        mesh, bent = mesh_of(folder / part.file), None
+        if part.bent is not None:
+            bent = read_exr(folder / part.bent, len(mesh.points), len(part.rows), "RGB")
+        found.append(Mover(mesh, part, bent))
+    return found
 
 
 def lamps_at(stands: Set, time: float) -> np.ndarray:
     """The lights of a set at a time, s: rows of lamps, those first that throw shadows."""
     lights = sorted(stands.lights, key=lambda light: not light.shadows)
-    rows = [light.rows[min(max(int(time * light.rate), 0), len(light.rows) - 1)] for light in lights]
-    return np.array(rows, np.float32).reshape(-1, LIGHT_ROW)
+    rows = [
+        (*light.rows[min(max(int(time * light.rate), 0), len(light.rows) - 1)], closing(light.reach))
+        for light in lights
+    ]
+    return np.array(rows, np.float32).reshape(-1, LIGHT_ROW + 1)

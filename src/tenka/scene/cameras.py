@@ -212,9 +212,11 @@ def through_lens(view: View, camera: Camera, count: int) -> list[View]:
     return found
 
 
-def side_view(low: np.ndarray, high: np.ndarray, heading: float, width: int, height: int) -> View:
-    """An orthographic view that holds a box whole, from a heading, level; pixels are square."""
-    forward, right, up = frame_of(heading, 0.0)
+def side_view(
+    low: np.ndarray, high: np.ndarray, heading: float, width: int, height: int, pitch: float = 0.0
+) -> View:
+    """An orthographic view that holds a box whole, from a heading and from above; pixels are square."""
+    forward, right, up = frame_of(heading, pitch)
     centre = (low + high) / 2
     corners = (
         np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])

@@ -10,7 +10,7 @@ from tenka.effect.document import with_own, without_own
 
 
 def add_own(menu: QMenu, state: State, path: str, label: str) -> None:
-    """The entries of a setting of a delivery."""
+    """The entries of a setting that may differ from tier to tier."""
     tier = state.tier
     assert tier is not None
     has = path in tier.values

@@ -33,7 +33,7 @@ from tenka.budget.devices import devices
 from tenka.effect.additions import LINKED, nameable, reshaped
 from tenka.effect.catalogue import Param
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
-from tenka.effect.document import dismissed, get, promoted
+from tenka.effect.document import can_differ, dismissed, get, promoted
 from tenka.effect.model import Feed, Ramp
 from tenka.gas.held import HAVE_A_FORM
 
@@ -359,7 +359,7 @@ class Row(QWidget):
                 action.triggered.connect(
                     lambda _=False, e=ease: self._set(self.value.model_copy(update={"ease": e}), object())
                 )
-        if self.path.startswith("deliveries.") and self.state.tier is not None:
+        if self.state.tier is not None and can_differ(self.state.effect, self.path):
             add_own(menu, self.state, self.path, self.p.label)
         if self.p.affects == "player" and self.p.kind in ("number", "whole"):
             lever = menu.addAction("Give it to the game as a lever")

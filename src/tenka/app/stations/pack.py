@@ -198,10 +198,10 @@ class PackStation(QWidget):
                     f"on {tier.device.name}: {told}" if held else f"on {tier.device.name}: no texture"
                 )
         more = f"; and the elements of {', '.join(others)}" if others else ""
-        bent = stands_still(self.state.played)
+        bent = stands_still(self.state.played, self.state.folder)
         if bent:
             rows.append(
-                f"in the set, {', '.join(bent)} as at the start: bent by a clip, which packages leave out"
+                f"in the set, {', '.join(bent)} as at the start: a clip bends it, and it has too many points"
             )
         rows.append(f"the set, manifest.json, {PAGE}, {ABOUT}{more}")
         self.outputs.setText("\n".join(rows))

@@ -28,6 +28,7 @@ FRAMING = (
     "loop_blend",
     "padding",
     "heading",
+    "pitch",
 )
 """What flipbooks that are matched have in common."""
 
@@ -225,6 +226,16 @@ class Flipbook(RouteSettings):
         360,
         "Side from which frames are drawn; -90 looks along +y.",
         soft=(-180, 180),
+        step=1,
+        when=APART,
+    )
+    pitch: float = ATLAS.number(
+        0.0,
+        "°",
+        -85,
+        85,
+        "How far from above frames are drawn: as steeply as the game looks down on it. 0 is level.",
+        soft=(0, 60),
         step=1,
         when=APART,
     )

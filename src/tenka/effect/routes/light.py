@@ -21,7 +21,7 @@ class LightPlayer(Settings):
         "m",
         0.1,
         1000,
-        "How far the game lets it shine, by which it is weighed; Proof lets it shine without an end.",
+        "How far the game lets it shine, by which it is weighed: towards there it fades out.",
         soft=(1, 30),
         cost="arithmetic",
     )

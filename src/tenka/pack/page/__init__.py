@@ -14,8 +14,8 @@ from tenka.look.heaven import PATCHES, TILE_M, backdrop_of, patches
 from tenka.look.raster import bounce_of
 from tenka.look.volume import sky_of
 from tenka.pack.routes import ROUTES
-from tenka.package.manifest import PAGE, Moving, read
-from tenka.package.stands import light_of, mesh_of, set_of
+from tenka.package.manifest import PAGE, read
+from tenka.package.stands import Mover, light_of, mesh_of, movers_of, set_of
 from tenka.scene.cameras import sun_direction
 from tenka.scene.meshes import Mesh
 
@@ -32,14 +32,26 @@ def _rounded(values: Any) -> Any:
     return np.round(np.asarray(values, float), 6).tolist()
 
 
+def _moves(mover: Mover) -> dict[str, Any]:
+    """Where a part of the set is in each frame, and where its corners are: each place once."""
+    found: dict[str, Any] = {"rate": mover.part.rate, "rows": mover.part.rows}
+    if mover.bent is not None:
+        bent = mover.bent[:, mover.mesh.faces.reshape(-1)]
+        flat = bent.transpose(1, 0, 2).reshape(bent.shape[1], -1)
+        once, which = np.unique(flat, axis=0, return_inverse=True)
+        own = once.reshape(len(once), len(bent), 3).transpose(1, 0, 2)
+        found["bent"] = {"points": len(once), "places": _text(own), "corners": which.reshape(-1).tolist()}
+    return found
+
+
 def page_of(folder: Path) -> bytes:
     """The page of a package whose other files are written: manifest, pictures and set go into it."""
     manifest = read(folder)
     mesh, camera = set_of(folder, manifest.set)
     light = light_of(manifest.set)
-    parts: list[tuple[float | None, Mesh, Moving | None]] = [(None, mesh, None)]
+    parts: list[tuple[float | None, Mesh, Mover | None]] = [(None, mesh, None)]
     parts += [(part.at, mesh_of(folder / part.file), None) for part in manifest.set.leaving]
-    parts += [(part.until, mesh_of(folder / part.file), part) for part in manifest.set.moving]
+    parts += [(mover.part.until, mover.mesh, mover) for mover in movers_of(folder, manifest.set)]
     held = {e.id: ROUTES[e.route].page(folder, e, manifest.set) for e in manifest.elements}
     images = {
         name: "data:image/png;base64," + base64.b64encode((folder / name).read_bytes()).decode()
@@ -57,9 +69,9 @@ def page_of(folder: Path) -> bytes:
                 "until": until,
                 "places": _text(m.points[m.faces]),
                 "colours": _text(np.repeat(m.colours, 3, 0)),
-                "moves": {"rate": moving.rate, "rows": moving.rows} if moving is not None else None,
+                "moves": _moves(mover) if mover is not None else None,
             }
-            for until, m, moving in parts
+            for until, m, mover in parts
             if len(m.faces)
         ],
         "light": {

@@ -77,7 +77,7 @@ float open_(vec3 p, vec3 n) {
   for (int j = -1; j < 2; j++) for (int i = -1; i < 2; i++) s += step(d - 0.0006, textureLod(sunMap, uv + vec2(i, j) * t, 0.0).r);
   return s / 9.0;
 }
-uniform int lampCount; uniform vec4 lampPlace[8]; uniform vec3 lampLight[8]; uniform vec3 lampWay[8];
+uniform int lampCount; uniform vec4 lampPlace[8]; uniform vec3 lampLight[8]; uniform vec4 lampWay[8];
 vec3 behind(float v, vec3 d) {
   if (heaven[0].x < 0.0) return vec3(0.075) * (1.0 + 0.35 * v);
   float rise = d.z > 0.0 ? 1.0 - exp(-3.5 * d.z) : 0.0, n = pow(max(dot(d, towards), 0.0), 8.0);
@@ -89,7 +89,8 @@ vec3 lit(vec3 p, vec3 n, vec3 albedo) {
   for (int m = 0; m < 8; m++) if (m < lampCount) {
     vec3 l = lampPlace[m].xyz - p; float far2 = dot(l, l); vec3 w = l * inversesqrt(far2 + 1e-9);
     float falls = max(dot(n, w), 0.0) / 3.14159265 / (far2 + lampPlace[m].w);
-    if (dot(lampWay[m], lampWay[m]) > 0.0) falls *= max(dot(-w, lampWay[m]), 0.0);
+    if (dot(lampWay[m].xyz, lampWay[m].xyz) > 0.0) falls *= max(dot(-w, lampWay[m].xyz), 0.0);
+    float near = min(far2 * lampWay[m].w, 1.0); falls *= (1.0 - near * near) * (1.0 - near * near);
     c += albedo * lampLight[m] * falls;
   }
   return c;
@@ -156,9 +157,19 @@ const bare = gl.createVertexArray();
 const floats = text => new Float32Array(Uint8Array.from(atob(text), c => c.charCodeAt(0)).buffer);
 const set = DATA.set.map(part => {
   const places = floats(part.places), array = gl.createVertexArray(); gl.bindVertexArray(array);
-  [places, floats(part.colours)].forEach((held, n) => { gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer()); gl.bufferData(gl.ARRAY_BUFFER, held, gl.STATIC_DRAW); gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, 3, gl.FLOAT, false, 0, 0); });
-  return { array, until: part.until ?? Infinity, count: places.length / 3, moves: part.moves };
+  const buffers = [places, floats(part.colours)].map((held, n) => { const b = gl.createBuffer(); gl.bindBuffer(gl.ARRAY_BUFFER, b); gl.bufferData(gl.ARRAY_BUFFER, held, gl.STATIC_DRAW); gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, 3, gl.FLOAT, false, 0, 0); return b; });
+  const bent = part.moves && part.moves.bent ? { ...part.moves.bent, places: floats(part.moves.bent.places), shape: places } : null;
+  return { array, until: part.until ?? Infinity, count: places.length / 3, moves: part.moves, bent, buffer: buffers[0], shown: -1 };
 });
+// what a clip bends: its corners between two frames
+function bend(part, time) {
+  const last = part.moves.rows.length - 1, x = Math.min(Math.max(time * part.moves.rate, 0), last), n = Math.min(Math.floor(x), Math.max(last - 1, 0)), f = x - n;
+  if (x === part.shown) return;
+  part.shown = x;
+  const { points, places, corners, shape } = part.bent, a = 3 * points * n, b = 3 * points * Math.min(n + 1, last);
+  for (let k = 0; k < corners.length; k++) for (let c = 0; c < 3; c++) { const at = 3 * corners[k] + c; shape[3 * k + c] = places[a + at] + f * (places[b + at] - places[a + at]); }
+  gl.bindBuffer(gl.ARRAY_BUFFER, part.buffer); gl.bufferSubData(gl.ARRAY_BUFFER, 0, shape);
+}
 // where a part of the set is: its place, and its turn as a quaternion w x y z
 function poseOf(part, time) {
   if (!part.moves) return [0, 0, 0, 1, 0, 0, 0];
@@ -168,6 +179,7 @@ function poseOf(part, time) {
 }
 function drawSet(p, time) {
   for (const part of set) if (time < part.until) {
+    if (part.bent) bend(part, time);
     const row = poseOf(part, time); gl.uniform3fv(p.at("origin"), row.slice(0, 3)); gl.uniform4fv(p.at("turn"), row.slice(3));
     gl.bindVertexArray(part.array); gl.drawArrays(gl.TRIANGLES, 0, part.count);
   }
@@ -245,9 +257,9 @@ function useLight(p, time) {
   const l = DATA.light; useCast(p); bind(5, castMap, p.at("sunMap")); gl.uniform1f(p.at("expose"), 2 ** l.exposure);
   gl.uniform3fv(p.at("towards"), l.towards); gl.uniform3fv(p.at("sun"), l.sun); gl.uniform3fv(p.at("sky"), l.sky); gl.uniform3fv(p.at("bounce"), l.bounce); gl.uniform3fv(p.at("heaven"), l.heaven.flat());
   bind(7, groundTile, p.at("groundTile")); gl.uniform1f(p.at("groundSize"), DATA.ground.size);
-  const own = M.set.lights.map(x => x.rows[Math.min(Math.max(Math.floor(time * x.rate), 0), x.rows.length - 1)]), lamps = [...thrown, ...own].slice(0, 8);
+  const own = M.set.lights.map(x => [...x.rows[Math.min(Math.max(Math.floor(time * x.rate), 0), x.rows.length - 1)], x.reach > 0 ? 1 / x.reach ** 2 : 0]), lamps = [...thrown, ...own].slice(0, 8);
   gl.uniform1i(p.at("lampCount"), lamps.length);
   gl.uniform1i(p.at("openCount"), OPEN.length); if (OPEN.length) gl.uniform4fv(p.at("opens"), OPEN.flat());
-  if (lamps.length) { gl.uniform4fv(p.at("lampPlace"), lamps.flatMap(r => [r[0], r[1], r[2], r[6]])); gl.uniform3fv(p.at("lampLight"), lamps.flatMap(r => r.slice(3, 6))); gl.uniform3fv(p.at("lampWay"), lamps.flatMap(r => r.slice(7, 10))); }
+  if (lamps.length) { gl.uniform4fv(p.at("lampPlace"), lamps.flatMap(r => [r[0], r[1], r[2], r[6]])); gl.uniform3fv(p.at("lampLight"), lamps.flatMap(r => r.slice(3, 6))); gl.uniform4fv(p.at("lampWay"), lamps.flatMap(r => [r[7], r[8], r[9], r[14]])); }
 }
 function bind(unit_, t, place) { gl.activeTexture(gl.TEXTURE0 + unit_); gl.bindTexture(gl.TEXTURE_2D, t); gl.uniform1i(place, unit_); }

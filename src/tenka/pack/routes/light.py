@@ -128,8 +128,8 @@ class LightWriter:
             f"{100 * e.error:.2g} % of the brightest;\n"
             f"  {e.table.file} has every frame: place in m, light, radius in m.\n"
             "  A surface at distance r whose normal is at the angle a gets light * cos a /\n"
-            "  (pi (r^2 + radius^2)) times its colour, times 2^exposure; beyond `reach` m\n"
-            "  it may be left out.\n"
+            "  (pi (r^2 + radius^2)) times its colour, times (1 - (r / reach)^4)^2, times\n"
+            "  2^exposure; beyond `reach` m there is none.\n"
         )
 
     @staticmethod

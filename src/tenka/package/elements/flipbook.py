@@ -169,6 +169,7 @@ class Flipbook(Element):
     pivot: tuple[Metres, Metres]  # in the frame, from its lower left corner, 0 to 1
     attach: Vec3  # where the pivot stands in the set, m
     heading: float = Field(ge=-720, le=720)  # side it was drawn from, degrees
+    pitch: float = Field(0.0, ge=-90, le=90)  # and how far from above
     clock: Literal["life"] = "life"
     loop: bool = False
     cut_out: CutOut | None = None

@@ -12,7 +12,8 @@ from tenka.package.parts import Element, Texture, rising
 
 class LightTrack(Element):
     """A light over time, straight from key to key: place, m; linear light that it gives at 1 m, red, green,
-    blue; radius, m. Its light falls off by 1 / (distance^2 + radius^2)."""
+    blue; radius, m. Its light falls off by 1 / (distance^2 + radius^2), and by (1 - (distance /
+    reach)^4)^2 towards the player's reach."""
 
     route: Literal["light"] = "light"
     keys: tuple[Annotated[tuple[float, ...], Field(min_length=7, max_length=7)], ...] = Field(

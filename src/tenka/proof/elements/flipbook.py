@@ -229,7 +229,7 @@ class PlayedFlipbook(Played):
         if self._lit[0] != key:
             self._maps = self._maps or load_maps(self.folder, self.element)
             assert self._maps is not None
-            view = frame_of(self.element.heading, 0.0)
+            view = frame_of(self.element.heading, self.element.pitch)
             towards = sun_direction(light.heading, light.height)
             way = np.array([towards @ view[1], towards @ view[2], -(towards @ view[0])])
             sun = black_body_colour(light.kelvin) * light.strength * now.gain

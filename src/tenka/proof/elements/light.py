@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from tenka.effect.lights import closing
 from tenka.effect.routes.light import LightPlayer
 from tenka.look.lamps import NO_LAMPS, widened
 from tenka.package.elements.light import LightTrack
@@ -29,4 +30,6 @@ class PlayedLight(Played):
             widened(np.array([*(row[:3] + carrier), *(row[3:6] * player.brightness), row[6] ** 2]))
             for carrier in now.carriers
         ]
-        return np.array(rows, np.float32)
+        found = np.array(rows, np.float32)
+        found[:, -1] = closing(player.reach)
+        return found
