@@ -17,7 +17,8 @@ from tenka.proof.engine import Package, package_view
 TITLE = "A banner burns along its hem, green at the rim"
 MENDED = (
     "A flipbook of what clings to a prop was hidden behind it: sprites can be *drawn nearer*, and what is "
-    "set on fire begins so. Sprites had neither a height nor a brightness of their own to be levers."
+    "set on fire begins so. Sprites had neither a height nor a brightness of their own to be levers. What a "
+    "clip bends stood still in packages: it is told point by point, and Proof and the page bend it."
 )
 RIM, GREEN, WARM = (0.0, 0.3, 0.12), (0.1, 0.85, 0.4), (1.0, 0.6, 0.2)
 
@@ -34,16 +35,18 @@ def do(hand: Hand) -> None:
     hand.type("part", "hem")
     hand.type("breakup", 0.9)
     hand.type("breakup_size", "18 cm")
-    hand.type("fuel", 16)
+    hand.type("fuel", 12)
     hand.type("thickness", "6 cm")
     hand.coarse(30, 1.0)
     hand.keyed("expansion", (0.0, 0.0), (0.4, 6.0), (0.9, 1.0))
     hand.select(gas)
+    hand.type("fire.soot", 0.8)
     hand.foot("Fit to sources")
     if not hand.small:
         hand.type("domain.voxel", "3.5 cm")
     hand.station("look")
     hand.choose("look.flame_by", "ramp")
+    hand.type("look.flame", 6)
     hand.colours("look.flame_ramp", (0.0, RIM), (0.5, GREEN), (1.0, WARM))
     hand.type("light.strength", 1.2)
     hand.type("light.sky", 0.25)
@@ -112,8 +115,9 @@ def lit_apart(folder: Path, hand: Hand) -> tuple[float, float]:
     view = package_view(package, 320, 200, hand.effect.camera)
     for aside in (-90.0, 90.0):
         package.turn_light(hand.effect.camera.heading + aside, 25.0)
-        moments = (-1.0, 0.8 * hand.effect.seconds)
-        pictures.append([package.draw(t, view).rgb.astype(float) for t in moments])
+        t = 0.8 * hand.effect.seconds
+        both = (package.draw(t, view, runs=()), package.draw(t, view))  # without it, and with it
+        pictures.append([drawn.rgb.astype(float) for drawn in both])
     (none, seen), (as_none, as_seen) = pictures
     y, x = np.nonzero((np.abs(seen - none).max(axis=2) > 3) & (none == as_none).all(axis=2))
     assert len(x) > 50, len(x)

@@ -69,6 +69,7 @@ def do(hand: Hand) -> None:
     hand.delivery("Gas")
     hand.draws("Dust")
     hand.type("route.player.count", 1)
+    hand.type("route.pitch", 18)
     hand.not_on("High")
     hand.further("volume")
     for name in ("temperature", "flame", "colour", "velocity"):

@@ -16,7 +16,9 @@ from bench.jobs.hand import Hand
 from tenka.look.flip import flip_error
 
 TITLE = "Two glazes poured into a vat as ink, a million points"
-MENDED = "Nothing new."
+MENDED = (
+    "How many particles there will be, and the memory for them, was known only afterwards: it is told before."
+)
 GLAZES = ((-0.35, (0.05, 0.42, 0.4), (0.02, 0.16, 0.2)), (0.35, (0.85, 0.5, 0.16), (0.5, 0.16, 0.06)))
 EACH = 500_000
 

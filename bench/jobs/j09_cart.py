@@ -38,6 +38,7 @@ def do(hand: Hand) -> None:
         hand.type("seconds", 2.5)
     hand.simulated()
     hand.station("pack")
+    hand.type("route.pitch", 12)
     hand.type("route.player.count", 2)
     hand.tier("Low")
     hand.own("route.width", 1024)

@@ -15,7 +15,10 @@ from bench.jobs.checks import counted, stored
 from bench.jobs.hand import Hand
 
 TITLE = "A crate is thrown through haze past a post"
-MENDED = "Nothing new."
+MENDED = (
+    "Frames were drawn level alone, and haze that is looked down on was a thin line in the game: *pitch* "
+    "draws them from above."
+)
 
 
 def do(hand: Hand) -> None:
@@ -61,6 +64,8 @@ def do(hand: Hand) -> None:
         hand.button("Write…", film)
     hand.until(lambda: film.said.text().startswith("Wrote"), "the picture", 300)
     film.close()
+    hand.station("pack")
+    hand.type("route.pitch", 12)
     hand.deliver()
 
 

@@ -9,7 +9,10 @@ from tenka.effect.document import get
 from tenka.scene.poses import pose_at
 
 TITLE = "A raft is towed across the basin at two speeds"
-MENDED = "The wedge of a wake was not told: a basin tells it of every hull, at its slowest and its fastest."
+MENDED = (
+    "The wedge of a wake was not told: a basin tells it of every hull, at its slowest and its fastest. A "
+    "window that follows a slow hull grew waves of its own: it moves by whole pairs of cells."
+)
 
 
 def do(hand: Hand) -> None:

@@ -8,7 +8,7 @@ from tenka.demo import FOLDER
 from tenka.effect.document import get
 
 TITLE = "A heap of crates burns in a box that fits"
-MENDED = "Nothing new."
+MENDED = "As for the haze: frames are drawn from where the game looks."
 
 
 def do(hand: Hand) -> None:
@@ -39,6 +39,7 @@ def do(hand: Hand) -> None:
     hand.seen["gestures"] = hand.count - before
     hand.seen["cut"] = [f.text for f in hand.state.findings() if "ut off" in f.text]
     hand.station("pack")
+    hand.type("route.pitch", 7)
     hand.seen_from(22)
     hand.type("route.player.count", 1)
     hand.type("route.player.rotation", 0)

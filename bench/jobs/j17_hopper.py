@@ -51,6 +51,7 @@ def do(hand: Hand) -> None:
     hand.see((0.0, 0.0, 1.45), 5.2, -75.0, 20.0)
     hand.simulated()
     hand.station("pack")
+    hand.type("route.pitch", 20)
     hand.tick("route.loop")
     hand.tick("route.player.any_start")
     hand.type("route.player.count", 1)

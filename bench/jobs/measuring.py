@@ -22,7 +22,7 @@ from tenka.proof.engine import Package, package_view
 
 KNOWN = Path(__file__).with_name("known.json")
 SIZE = (960, 600)
-PASSES = 8
+PASSES = 16
 TIERS = ("Low", "Mid", "High")
 
 

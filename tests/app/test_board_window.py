@@ -18,6 +18,7 @@ from tenka.budget.cost import ledger
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.document import with_tier
+from tenka.effect.lights import SceneLight
 from tenka.effect.model import Tier
 
 TIGHT = 0.05  # MB: the atlases of the effect take 0.12
@@ -165,3 +166,44 @@ def test_the_front_of_points():
 
     points = [at("a", 1, 0.3), at("b", 2, 0.1), at("c", 3, 0.2), at("d", 0.5, 0.0, "no")]
     assert [p.what for p in front_of(points, "ms")] == ["a", "b"]
+
+
+def test_a_light_that_is_brought_along_is_among_the_savings_and_the_values_to_try(
+    window: Window, qtbot: QtBot
+):
+    state = window.state
+    lamp = SceneLight(id="lamp", name="Lamp", part_of="effect", position=(0.0, -0.4, 0.8), strength=6.0)
+    lit = state.effect.model_copy(update={"lights": (lamp,)})
+    bare, whole = ledger(state.effect, "low").ms, ledger(lit, "low").ms
+    tier = state.effect.tiers[0].model_copy(update={"ms": 0.5 * (bare + whole), "mb": 50.0})
+    state.apply(state.effect.model_copy(update={"lights": (lamp,), "tiers": (tier,)}), "Add")
+    until(qtbot, lambda: state.ledger is not None and any(x.layer == "Lamp" for x in state.ledger.lines))
+    assert state.ledger is not None and state.ledger.over
+    window.go_to("budget")
+    QTest.mouseClick(window.budget.board_tab, LEFT)
+    board = window.budget.board
+    texts = [board.rows.setting.itemText(n) for n in range(board.rows.setting.count())]
+    assert "Lamp: reach" in texts and len(set(texts)) == len(texts)
+    QTest.mouseClick(board.savings, LEFT)
+    until(qtbot, lambda: board.work.foretold and board.one is not None and board.takes.isEnabled(), 120_000)
+    assert not board.one.over
+    QTest.mouseClick(board.takes, LEFT)
+    until(qtbot, lambda: state.ledger is not None and not state.ledger.over)
+    own = state.effect.tiers[0]
+    assert "lights.lamp.reach" in own.values or own.unlit == ("lamp",)
+    assert state.effect.lights == (lamp,), "elsewhere it is as it was"
+
+
+def test_what_is_taken_over_time_is_told_of_the_effect_that_was_counted(window: Window, qtbot: QtBot):
+    """A ledger may be a little behind the document: a light that was taken away is still among its lines."""
+    state = window.state
+    lamp = SceneLight(id="lamp", name="Lamp", part_of="effect")
+    state.apply(state.effect.model_copy(update={"lights": (lamp,)}), "Add")
+    until(qtbot, lambda: state.ledger is not None and any(x.layer == "Lamp" for x in state.ledger.lines))
+    until(qtbot, lambda: state.costing.now is not None and not state.status.running)
+    for change in ((), (lamp, lamp.model_copy(update={"id": "other", "name": "Other"}))):
+        state.document.effect = state.effect.model_copy(update={"lights": change})  # not counted yet
+        state.costing._found.clear()
+        assert state.costing.now is None
+        state.costing._count()
+        until(qtbot, lambda: state.costing.now is not None)

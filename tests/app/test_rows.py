@@ -27,6 +27,7 @@ from tenka.effect.additions import LAYERS, with_cue, with_new_layer
 from tenka.effect.courses import Keys
 from tenka.effect.document import get, replaced, with_trial
 from tenka.effect.forces import NEW_FORCES
+from tenka.effect.lights import SceneLight
 from tenka.effect.model import Effect, Prop
 from tenka.effect.starters import with_collider, with_force
 
@@ -218,6 +219,34 @@ def test_the_menu_of_a_row_may_take_the_row_away(full: Window):
     next(a for a in menu.actions() if a.text().startswith("Reset")).trigger()
     settle()
     assert full.state.effect.props[-1].shape == "box" and full.sheet.row("props.other.shape") is not None
+
+
+def test_a_light_that_is_brought_along_has_its_own_reach_on_a_tier(full: Window):
+    state = full.state
+    lamp = SceneLight(id="lamp", name="Lamp", part_of="effect")
+    moon = SceneLight(id="moon", name="Moon")
+    state.apply(state.effect.model_copy(update={"lights": (lamp, moon)}), "Add")
+    tier = state.tier
+    assert tier is not None
+    entries = {}
+    for light in ("moon", "lamp"):
+        state.select(f"lights.{light}")
+        row = row_of(full, f"lights.{light}.reach")
+        assert row is not None
+        menu = row.menu()
+        entries[light] = [a for a in menu.actions() if a.text() == f"Its own value on {tier.name}"]
+    assert not entries["moon"] and len(entries["lamp"]) == 1
+    entries["lamp"][0].trigger()
+    state.edit("lights.lamp.reach", 2.5)
+    settle()
+    assert state.effect.lights[0].reach == 0.0 and state.value("lights.lamp.reach") == 2.5
+    assert state.tier is not None and state.tier.values == {**tier.values, "lights.lamp.reach": 2.5}
+    state.edit(
+        f"tiers.{tier.id}.unlit", ("lamp",)
+    )  # left out there, its row still shows what it is elsewhere
+    assert state.value("lights.lamp.reach") == 0.0
+    state.edit("lights.lamp.part_of", "set")
+    assert state.tier is not None and state.tier.values == tier.values
 
 
 def test_a_drawers_lists_may_take_themselves_away(full: Window):

@@ -215,6 +215,26 @@ def test_a_shelf_stops_them_in_the_law_too(tmp_path: Path):
     assert element.law.agrees.astray < 0.05 * element.law.agrees.path
 
 
+@pytest.mark.parametrize("speed", (3.0, 6.0, 9.0))
+def test_a_thin_shelf_stops_what_is_fast_as_it_does_in_the_simulation(tmp_path: Path, speed: float):
+    """Of 4 cm, in a box of metres, while a particle goes up to 30 cm from frame to frame."""
+    shelf = Prop(id="shelf", name="Shelf", shape="box", position=(0.1, 0, 0.9), size=(0.6, 0.5, 0.04))
+    effect = thrown(gravity=1.0, drag=1.0)
+    layer = effect.layers[0].model_copy(
+        update={"colliders": (PointCollider(id="c", name="C", prop="shelf", bounce=0.3),)}
+    )
+    effect = effect.model_copy(update={"layers": (layer,), "props": (shelf,)})
+    effect = replaced(effect, "layers.bits.sources.s.speed", speed)
+    effect = replaced(effect, "layers.bits.sources.s.burst", 300)
+    (element,) = pack(effect, None, FrameStore(tmp_path / "f"), tmp_path / "p").elements
+    assert isinstance(element, Particles) and element.law is not None and element.law.stops is not None
+    agrees = element.law.agrees
+    assert agrees.alive == 1.0 and agrees.astray < 0.03 * agrees.path, agrees
+    place = rows_of(tmp_path / "p", element)
+    inside = np.abs(place[..., :3] - (0.1, 0.0, 0.92)) < (0.28, 0.23, 0.012)
+    assert not (inside.all(axis=-1) & (place[..., 3] > 0)).any()
+
+
 def rows_by(effect: Effect, tmp_path: Path, written: str, only: str) -> tuple[Particles, np.ndarray]:
     out = tmp_path / written.split()[0]
     effect = replaced(effect, f"deliveries.{only}.route.written", written)

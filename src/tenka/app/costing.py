@@ -47,9 +47,10 @@ class Costing(QObject):
         state, now = self.state, self.state.tier
         books = [book for book in state.ledgers.values() if self.of(book) is None]
         books.sort(key=lambda book: now is None or book.tier.id != now.id)  # the one that is looked at first
-        effect, figures = state.effect, {id: of.figures for id, of in state.status.layers.items()}
+        effect, figures = state.costed_effect, {id: of.figures for id, of in state.status.layers.items()}
 
         def work() -> None:
+            assert effect is not None, "there are ledgers"
             for book in books:
                 if self._worker.wanted:
                     return

@@ -70,6 +70,7 @@ class State(Choosing):
         self._played: tuple[Effect, Tier | None, Effect] | None = None
         self.status = Status()
         self.ledgers: dict[str, Ledger] = {}
+        self.costed_effect: Effect | None = None  # what the ledgers are of, which may be a little behind
         self.ledger_problem = ""
         self._placed: tuple[Effect, list[Finding]] | None = None  # of which effect, and what was found
         self.package: Path | None = None
@@ -349,7 +350,7 @@ class State(Choosing):
             self.ledger_problem = ""
             assert isinstance(found, tuple)
             of, self.ledgers, placed = found
-            self._placed = (of, placed)
+            self._placed, self.costed_effect = (of, placed), of
         self.costed.emit()
 
     @property

@@ -166,7 +166,8 @@ class Suggester:
 
     def _changed(self, made: Effect, changes: tuple[Change, ...]) -> list[Delivery]:
         """The deliveries whose settings some changes touch, as they are then on the tier."""
-        ids = {path.split(".")[1] for change in changes for path in change.values}
+        paths = (path.split(".") for change in changes for path in change.values)
+        ids = {id for group, id, *_ in paths if group == "deliveries"}
         return [d for d in delivered_on(made, self.bench.tier).deliveries if d.id in ids]
 
     def _takes(self, made: Effect) -> Takes:

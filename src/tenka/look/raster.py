@@ -274,11 +274,15 @@ def _lamps_at(lamps, lamp_depths, x, y, z, nx, ny, nz):
     for m in range(lamps.shape[0]):
         lx, ly, lz = lamps[m, 0] - x, lamps[m, 1] - y, lamps[m, 2] - z
         far = np.sqrt(lx * lx + ly * ly + lz * lz + np.float32(1e-9))
-        to = max((nx * lx + ny * ly + nz * lz) / far, ZERO) / np.float32(3.14159265)
+        facing = (nx * lx + ny * ly + nz * lz) / far
+        to = max(facing, ZERO) / np.float32(3.14159265)
         if to > ZERO:
             to *= lamp_falls(lamps, m, x, y, z)
         if to > ZERO and m < lamp_depths.shape[0]:
-            to *= lamp_lit(lamp_depths[m], -lx, -ly, -lz)
+            # off the surface by what a texel of the lamp's sight spans on it, more where that is slanted
+            texel = np.float32(2.0) * far / np.float32(lamp_depths.shape[2])
+            off = np.float32(2.5) * texel * np.sqrt(max(np.float32(1.0) - facing * facing, ZERO))
+            to *= lamp_lit(lamp_depths[m], off * nx - lx, off * ny - ly, off * nz - lz)
         red += lamps[m, 3] * to
         green += lamps[m, 4] * to
         blue += lamps[m, 5] * to

@@ -156,6 +156,10 @@ def lamp_lit(depth, dx, dy, dz):
     near = far * np.float32(0.97) - np.float32(0.03)
     i, j = np.int64(np.floor(u)), np.int64(np.floor(v))
     f, g = u - np.float32(i), v - np.float32(j)
-    top = (ONE - f) * _texel(depth, side, i, j, near) + f * _texel(depth, side, i + 1, j, near)
-    foot = (ONE - f) * _texel(depth, side, i, j + 1, near) + f * _texel(depth, side, i + 1, j + 1, near)
-    return (ONE - g) * top + g * foot
+    total = ZERO  # a tent of three texels, as for the sun
+    for a in range(4):
+        across = g if a == 3 else (ONE - g if a == 0 else ONE)
+        for b in range(4):
+            along = f if b == 3 else (ONE - f if b == 0 else ONE)
+            total += across * along * _texel(depth, side, i - 1 + b, j - 1 + a, near)
+    return total / np.float32(9.0)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from tenka.effect.courses import Course
+from tenka.effect.courses import most as largest
 from tenka.effect.model import Effect, heard
 from tenka.gas.settings import Moment
 from tenka.pack.layout import Box
@@ -17,6 +19,7 @@ from tenka.package.parts import vec3
 from tenka.particles.contact import BOUNCINESS, FRICTION, RESPONSE, distance_to, stops_of
 from tenka.particles.probing import probed
 from tenka.run.given import Links
+from tenka.scene.props import prop_mesh
 
 MOMENTS, CELLS = 48, 600_000  # of the driving field: at most so many moments, and cells in all
 ROUND = 2  # cells round the box
@@ -55,6 +58,34 @@ def round_it(box: Box, most: int) -> tuple[np.ndarray, float, tuple[int, int, in
     """The same with some cells more on each side: what stops particles lies where none of them is."""
     low, cell, (nx, ny, nz) = grid_over(box, most)
     return low - ROUND * cell, cell, (nx + 2 * ROUND, ny + 2 * ROUND, nz + 2 * ROUND)
+
+
+def round_stops(
+    effect: Effect, layer: Any, folder: Path | None, box: Box, most: int, span: tuple[float, float]
+) -> tuple[np.ndarray, float, tuple[int, int, int], float]:
+    """The same round what stops particles, and no further than the widest of them is: what is thin is told as
+    finely as that allows; and how thin the thinnest is, m. The whole box where none of it is in there.
+
+    Raises
+    ------
+    BadInput
+        A mesh that cannot be read.
+    """
+    t, radius = 0.5 * (span[0] + span[1]), 0.5 * max((largest(s.width) for s in layer.sources), default=0.0)
+    low, high = (np.asarray(b, float) for b in box)
+    there = []
+    for collider in heard(layer.colliders):
+        prop = next((p for p in effect.props if p.id == collider.prop), None)
+        if prop is not None:
+            a, b = prop_mesh(prop, effect.props, folder, t).bounds
+            there.append((a - collider.skin, b + collider.skin))
+    if there:
+        near = np.maximum(np.min([a for a, _ in there], axis=0), low) - radius
+        far = np.minimum(np.max([b for _, b in there], axis=0), high) + radius
+        if (near < far).all():
+            low, high = near, far
+    thin = min((float((b - a).min()) for a, b in there), default=np.inf)
+    return *round_it((low, high), most), thin
 
 
 def _centres(low: np.ndarray, cell: float, shape: tuple[int, int, int]) -> np.ndarray:
@@ -97,18 +128,20 @@ def _plainer(low: np.ndarray, cell: float, values: np.ndarray) -> tuple[np.ndarr
     return low, cell, values
 
 
-def stopped(job: Job, layer: Any, box: Box, most: int, span: tuple[float, float]) -> Grid | None:
+def stopped(
+    job: Job, layer: Any, box: Box, most: int, span: tuple[float, float]
+) -> tuple[Grid | None, float]:
     """Distances to what stops particles besides the ground, with how; what moves stands as it does in the
-    middle of the time."""
+    middle of the time. And how thin the thinnest is, as far as the field tells it, m."""
     if not layer.colliders:
-        return None
+        return None, np.inf
     plan, t = job.plans[layer.id], 0.5 * (span[0] + span[1])
     bare = layer.model_copy(update={"motion": layer.motion.model_copy(update={"ground": "none"})})
     moment = Moment(plan.effect.props, job.effect.rate, t, 1e-3)
     stops = stops_of(bare, plan.effect.props, moment, job.folder).packed()
     if not len(stops.rows):
-        return None
-    low, cell, shape = round_it(box, most)
+        return None, np.inf
+    low, cell, shape, thin = round_stops(job.effect, layer, job.folder, box, most, span)
     places = _centres(low, cell, shape)
     far = np.array(
         [
@@ -119,7 +152,7 @@ def stopped(job: Job, layer: Any, box: Box, most: int, span: tuple[float, float]
     nearest = far.argmin(axis=0)
     traits = stops.rows[nearest][:, [BOUNCINESS, FRICTION, RESPONSE]]
     held = np.column_stack([far.min(axis=0), traits]).astype(np.float32)
-    return Grid(held.reshape(1, *shape, 4), low, cell, np.array([t]))
+    return Grid(held.reshape(1, *shape, 4), low, cell, np.array([t])), max(thin, cell)
 
 
 def frames_of(span: tuple[float, float], rate: float, cells: int) -> np.ndarray:

@@ -3,18 +3,21 @@ is read off their frames, and the law's run is held against the simulation."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from tenka.base.errors import BadInput
 from tenka.effect.courses import value_at
 from tenka.effect.model import Delivery, Effect, heard
 from tenka.effect.routes.particles import ParticleBake
 from tenka.gas.settings import GRAVITY
 from tenka.look.swarm import PointSet, life_of, over
-from tenka.pack.driving import field_before, field_of, pushed, round_it, stopped
+from tenka.pack.driving import field_before, field_of, pushed, round_it, round_stops, stopped
 from tenka.pack.layout import Box, the_layer
 from tenka.pack.routes.base import Job
 from tenka.package.law import OVER, Agreement, Field, Ground, Law, Typical
@@ -24,6 +27,7 @@ from tenka.particles.state import Points
 
 FOR_EVER = 1e4  # s
 ACROSS = 1024  # texels in a row of the tables of births
+MOST_PARTS = 8  # of a frame, in which the law goes on
 COMPARED = 60  # moments at which the law's run is held against the simulation
 
 
@@ -71,8 +75,10 @@ def told(job: Job, delivery: Delivery, seen: list[Seen], gain: float) -> Told:
     times = np.linspace(*span, 16)
     pull = float(np.mean([value_at(layer.motion.gravity, float(t)) for t in times])) * GRAVITY
     push = pushed(job, layer, box, route.fineness, span, pull)
-    stops = stopped(job, layer, box, route.fineness, span)
+    stops, thin = stopped(job, layer, box, route.fineness, span)
     born, light_span = _born(layer, seen, push, pull, gain, rate)
+    fastest = float(np.linalg.norm(born.speed, axis=1).max(initial=0.0))
+    parts = min(max(math.ceil(fastest / rate / thin), 1), MOST_PARTS)  # so that none passes what is thin
     law = _law(
         delivery,
         layer,
@@ -80,7 +86,7 @@ def told(job: Job, delivery: Delivery, seen: list[Seen], gain: float) -> Told:
         field_of(f"{delivery.id}_push.exr", push),
         field_of(f"{delivery.id}_stops.exr", stops) if stops is not None else None,
         pull,
-        1.0 / rate,
+        1.0 / (rate * parts),
         _typical(born, span),
         light_span,
     )
@@ -92,13 +98,18 @@ def told(job: Job, delivery: Delivery, seen: list[Seen], gain: float) -> Told:
 UNKNOWN = Agreement(births=0, alive=0, astray=0, most_astray=0, path=0, apart=0, light=0)
 
 
-def law_before(effect: Effect, delivery: Delivery, born: int, box: Box, span: tuple[float, float]) -> Law:
+def law_before(
+    effect: Effect, delivery: Delivery, born: int, box: Box, span: tuple[float, float], folder: Path | None
+) -> Law:
     """The law of a delivery before its births are read off: with as many, and fields as large as can be."""
     route, layer = delivery.by(ParticleBake), the_layer(effect, delivery)
     push = field_before(f"{delivery.id}_push.exr", effect, layer, box, route.fineness, span)
     stops = None
     if heard(layer.colliders):
-        low, cell, shape = round_it(box, route.fineness)
+        try:
+            low, cell, shape, _ = round_stops(effect, layer, folder, box, route.fineness, span)
+        except BadInput:  # packing says what is amiss
+            low, cell, shape = round_it(box, route.fineness)
         stops = field_of(
             f"{delivery.id}_stops.exr", Grid(np.zeros((1, *shape, 0)), low, cell, np.array(span[:1]))
         )

@@ -77,8 +77,8 @@ class SweepRows(QWidget):
                 forward = {}
         self._forward = forward
         self.asked = {p: v for p, v in self.asked.items() if p in forward}
-        names = {d.id: d.name for d in effect.deliveries}
-        wanted = [(f"{names[p.split('.')[1]]}: {param_at(effect, p).label}", p) for p in forward]
+        named = {p: get(effect, ".".join(p.split(".")[:2])).name for p in forward}  # a delivery, or a light
+        wanted = [(f"{named[p]}: {param_at(effect, p).label}", p) for p in forward]
         have = [(self.setting.itemText(n), self.setting.itemData(n)) for n in range(self.setting.count())]
         if wanted != have:
             self.setting.clear()

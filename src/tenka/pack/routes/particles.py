@@ -105,7 +105,9 @@ class ParticlesWriter:
             place=None if lawful else Texture(file=f"{delivery.id}_place.exr"),
             paint=None if lawful else Texture(file=f"{delivery.id}_paint.exr"),
             way=Texture(file=f"{delivery.id}_way.exr") if stretched and not lawful else None,
-            law=law_before(effect, delivery, born, box, span_of(effect, delivery)) if lawful else None,
+            law=law_before(effect, delivery, born, box, span_of(effect, delivery), folder)
+            if lawful
+            else None,
             columns=columns,
             rows=rows,
             most=most,
