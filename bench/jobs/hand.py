@@ -201,12 +201,14 @@ class Hand(SheetHand):
         """Choose a delivery at Pack."""
         with self.says(f"Choose the delivery *{name}*", begins=True):
             self.choose_from(self.window.pack.choice.list, name)
+            self.until(lambda: self.state.delivery is not None and self.state.delivery.name == name, name, 20)
 
     def route(self, kind: str) -> None:
         """Let the chosen delivery go by another route."""
         with self.says(f"let it go *as {ROUTES[kind].TITLE.lower()}*"):
-            self.spin(0.3)
-            self.choose_from(self.window.pack.choice.route, kind)
+            box = self.window.pack.choice.route
+            self.until(lambda: box.findData(kind) >= 0, f"the route {kind}", 20)
+            self.choose_from(box, kind)
             assert self.state.delivery.route.kind == kind
 
     def further(self, kind: str = "") -> str:

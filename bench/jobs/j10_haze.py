@@ -66,6 +66,7 @@ def do(hand: Hand) -> None:
     film.close()
     hand.station("pack")
     hand.type("route.pitch", 12)
+    hand.type("route.player.nearer", 0.6)
     hand.deliver()
 
 

@@ -17,7 +17,7 @@ from tenka.demo import FOLDER
 from tenka.effect.courses import Key, Keys
 from tenka.effect.model import Effect, Prop
 from tenka.pack.packing import pack
-from tenka.package.manifest import ABOUT, PAGE, read
+from tenka.package.manifest import ABOUT, PAGE, is_ours, read
 from tenka.package.stands import movers_of
 from tenka.proof.engine import Package, package_view
 from tenka.scene.props import scene_mesh
@@ -74,7 +74,8 @@ def bent(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def test_what_a_clip_bends_is_bent_in_the_package_as_on_the_stage(bent: Path):
     effect, stands = waving(), read(bent).set
-    assert stands.moving[0].bent == "set_banner_bent.exr" and not stands.still
+    assert stands.moving[0].bent is not None and not stands.still
+    assert stands.moving[0].bent.file == "set_banner_bent.exr" and is_ours(bent)
     (mover,) = movers_of(bent, stands)
     shapes = []
     for t in (0.0, 5 / 24, 5.5 / 24, 11 / 24):

@@ -28,7 +28,7 @@ def about(manifest: Manifest) -> str:
             "for each frame since the start\n(`rate` a second): place x y z, and turn as a quaternion w x "
             "y z.\n"
         )
-        bending = [part.bent for part in manifest.set.moving if part.bent is not None]
+        bending = [part.bent.file for part in manifest.set.moving if part.bent is not None]
         if bending:
             whole += (
                 f"{', '.join(bending)}: what a clip bends, a row for each of these frames and a column for "

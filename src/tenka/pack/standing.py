@@ -14,6 +14,7 @@ from tenka.effect.model import Effect, Prop, heard
 from tenka.look.lamps import lamp_at
 from tenka.look.shot import breaking
 from tenka.package import manifest as form
+from tenka.package.parts import Texture
 from tenka.package.stands import OF_LIGHT
 from tenka.scene.glb import to_bytes
 from tenka.scene.meshes import Mesh
@@ -85,8 +86,8 @@ def _moving(
     held = [tuple(map(float, row)) for row in rows]
     bent = None
     if _bends(prop, effect, folder):
-        bent = f"set_{prop.id}_bent.exr"
-        (target / bent).write_bytes(exr_bytes(_bent(effect, prop, folder), half=True))
+        bent = Texture(file=f"set_{prop.id}_bent.exr")
+        (target / bent.file).write_bytes(exr_bytes(_bent(effect, prop, folder), half=True))
     return form.Moving(file=file, rate=effect.rate, rows=tuple(held), until=until, bent=bent)
 
 

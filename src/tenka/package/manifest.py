@@ -16,7 +16,7 @@ from tenka.base.tree import read as tree_of
 from tenka.effect.catalogue import params
 from tenka.effect.model import Lever
 from tenka.package.elements import AnyElement
-from tenka.package.parts import Id, Name, Part, Share, Text, Vec3
+from tenka.package.parts import Id, Name, Part, Share, Text, Texture, Vec3
 
 FORMAT_VERSION: Literal[2] = 2
 MANIFEST = "manifest.json"
@@ -80,7 +80,7 @@ class Moving(Part):
         min_length=1, max_length=40_000
     )
     until: float | None = Field(None, ge=0, le=1e5)
-    bent: Name | None = None
+    bent: Texture | None = None
 
 
 class Set(Part):
@@ -168,7 +168,7 @@ class Manifest(Part):
         """Names of all files besides the manifest."""
         parts: list[Leaving | Moving] = [*self.set.leaving, *self.set.moving]
         names = [self.set.file, *(part.file for part in parts)]
-        names += [part.bent for part in self.set.moving if part.bent is not None]
+        names += [part.bent.file for part in self.set.moving if part.bent is not None]
         for element in self.elements:
             names += element.files
         return names

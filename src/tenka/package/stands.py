@@ -96,7 +96,7 @@ def movers_of(folder: Path, stands: Set) -> list[Mover]:
     for part in stands.moving:
         mesh, bent = mesh_of(folder / part.file), None
         if part.bent is not None:
-            bent = read_exr(folder / part.bent, len(mesh.points), len(part.rows), "RGB")
+            bent = read_exr(folder / part.bent.file, len(mesh.points), len(part.rows), "RGB")
         found.append(Mover(mesh, part, bent))
     return found
 

@@ -119,9 +119,9 @@ class BoardPage(QWidget):
     # --- what is done -------------------------------------------------------------------------
 
     def _find(self) -> None:
-        if self.work.running:
+        if self.work.running_here:
             self.work.stop()
-        else:
+        else:  # what is looked for on another tier ends
             self.one = self.other = None
             self.work.suggest()
 
@@ -200,7 +200,7 @@ class BoardPage(QWidget):
 
     def _name(self) -> None:
         work, tier = self.work, self.state.tier
-        self.savings.setText("Stop" if work.running else "Find savings")
+        self.savings.setText("Stop" if work.running_here else "Find savings")
         self.savings.setEnabled(tier is not None and bool(self.state.effect.deliveries))
         self.bar.setVisible(work.running)
         progress = work.progress

@@ -89,6 +89,11 @@ class Work(Search):
         return board is not None and bool(board[1]) and board[0] is not self.state.effect
 
     @property
+    def running_here(self) -> bool:
+        """Whether it is the present tier that is looked at for more."""
+        return self.running and self.state.tier is not None and self._on == self.state.tier.id
+
+    @property
     def _board(self) -> tuple[Effect, list[Point]] | None:
         tier = self.state.tier
         return self._boards.get(tier.id) if tier is not None else None
@@ -158,6 +163,7 @@ class Work(Search):
         except TenkaError as error:
             self.state.refuse(error)
             return
+        self.stop()  # what is still measured is of the effect as it was
         self.state.apply(effect, f"Take into {tier.name}: {point.what}")
         self.state.said.emit(f"{point.what}: taken into {tier.name}; Ctrl+Z takes it back.")
 

@@ -52,8 +52,8 @@ void main() {
   vec3 body = haze * (round_ + sun * lamb), bed = ownBed == 1 ? bedColour * (0.6 * sky + sun * towards.z * open / 3.14159265) : vec3(0.0);
   vec3 h = normalize(towards - d); float a = max(rough * rough, 4e-4), q = pow(max(dot(n, h), 0.0), 2.0) * (a * a - 1.0) + 1.0;
   vec3 glint = sun * min(a * a / (3.14159265 * q * q) * (r0 + (1.0 - r0) * pow(1.0 - max(dot(h, -d), 0.0), 5.0)) / (4.0 * max(facing, 0.1)), 40.0) * open * mirrors;
-  vec3 light = mirror * sky_ + glint + (1.0 - mirror) * (body + thin * exp(-(absorbs + murk) * deep) * bed);
-  float through = ownBed == 1 ? 0.0 : (1.0 - mirror) * dot(thin * exp(-(absorbs + murk) * deep), vec3(1.0 / 3.0));
+  vec3 light = mirror * sky_ + glint + (1.0 - mirror) * (body + thin * exp(-(absorbs + murk) * min(deep, way)) * bed);
+  float through = ownBed == 1 ? 0.0 : (1.0 - mirror) * dot(thin * exp(-(absorbs + murk) * min(deep, way)), vec3(1.0 / 3.0));
   float cover = clamp(foam * froth, 0.0, 1.0), web = 0.6 * webs(place.xy / 0.1) + 0.4 * webs(place.xy / 0.043), over = smoothstep(0.0, 1.0, (web - (0.93 - 1.02 * cover)) / 0.42) * (0.35 + 0.65 * min(1.5 * cover, 1.0)) * step(0.004, cover);
   light = mix(light, foamColour * (round_ + sun * (0.5 * lamb + 0.5 * towards.z * open / 3.14159265)), 0.94 * over); through *= 1.0 - 0.94 * over;
   o = vec4(light * expose, 1.0 - through);
