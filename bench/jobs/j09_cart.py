@@ -39,6 +39,8 @@ def do(hand: Hand) -> None:
     hand.simulated()
     hand.station("pack")
     hand.type("route.player.count", 2)
+    hand.type("route.pitch", 12)
+    hand.type("route.player.nearer", 2)
     hand.tier("Low")
     hand.own("route.width", 1024)
     hand.own("route.height", 896)

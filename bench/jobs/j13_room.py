@@ -51,9 +51,12 @@ def do(hand: Hand) -> None:
         if hand.dry or hand.state.ledger.over:
             hand.save_within(tier)
         own = hand.effect.tier(tier.lower())
-        taken[tier] = [f"{light.name} left out" for light in hand.effect.lights if light.id in own.unlit]
+        named = {light.id: light.name for light in hand.effect.lights}
+        taken[tier] = [f"{named[id]} left out" for id in own.unlit]
         for path, value in own.values.items():
-            taken[tier].append(f"{path.split('.')[1]}, {path.split('.')[-1].replace('_', ' ')} {value:g}")
+            group, id, *_, name = path.split(".")
+            who = named[id] if group == "lights" else hand.effect.delivery(id).name
+            taken[tier].append(f"{who}: {name.replace('_', ' ')} {value}")
     hand.seen["taken"] = taken
     hand.tier("Mid")
     hand.deliver()
@@ -73,7 +76,8 @@ def holds(hand: Hand) -> dict[str, str]:
         for id in named:
             own = tier.values.get(f"lights.{id}.reach")
             assert own is None or id in tier.unlit or there[named[id]] == own
-        lit = ", ".join(f"{name} {ms:.3f} ms (reach {there[name]:g} m)" for name, ms in lines.items())
+        ends = {name: f"to {reach:g} m" if reach else "without an end" for name, reach in there.items()}
+        lit = ", ".join(f"{name} {ms:.3f} ms ({ends[name]})" for name, ms in lines.items())
         told[tier.name] = f"{lit or 'no light'}; {book.ms:.3f} of {book.tier.ms:g} ms"
     for tier, changes in hand.seen["taken"].items():
         assert changes, "it was over its budget"

@@ -40,7 +40,7 @@ def do(hand: Hand) -> None:
     hand.seen["cut"] = [f.text for f in hand.state.findings() if "ut off" in f.text]
     hand.station("pack")
     hand.type("route.pitch", 7)
-    hand.seen_from(22)
+    hand.seen_from(24)
     hand.type("route.player.count", 1)
     hand.type("route.player.rotation", 0)
     hand.tier("Low")
