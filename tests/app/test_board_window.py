@@ -189,7 +189,8 @@ def test_a_light_that_is_brought_along_is_among_the_savings_and_the_values_to_tr
     assert not board.one.over
     QTest.mouseClick(board.takes, LEFT)
     until(qtbot, lambda: state.ledger is not None and not state.ledger.over)
-    assert not board.work.running and board.savings.text() == "Find savings"
+    assert not board.work.running
+    until(qtbot, lambda: board.savings.text() == "Find savings")
     own = state.effect.tiers[0]
     assert "lights.lamp.reach" in own.values or own.unlit == ("lamp",)
     assert state.effect.lights == (lamp,), "elsewhere it is as it was"
