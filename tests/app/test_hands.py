@@ -21,7 +21,8 @@ from tenka.app.window import Window
 from tenka.base.errors import BadInput
 from tenka.effect import storage, things
 from tenka.effect.additions import LAYERS, with_new_layer
-from tenka.effect.document import get
+from tenka.effect.document import get, with_own
+from tenka.effect.lights import SceneLight
 from tenka.effect.model import Effect
 from tenka.effect.starters import with_force, with_prop
 
@@ -258,6 +259,23 @@ def test_a_row_has_a_menu_whose_entries_act(window: Window, qtbot: QtBot):
     assert len(window.state.effect.layers) == 2
     trial = window.in_hand.menu(window, "")
     assert [a.text().split("\t")[0] for a in trial.actions()] == ["Paste"]
+
+
+def test_a_light_fitted_anew_is_the_same_one_with_what_the_hand_and_tiers_gave_it(window: Window):
+    state = window.state
+    first = SceneLight(
+        id="firelight", name="Light of Puff", stands_for="puff", part_of="effect", strength=2.0
+    )
+    window.fire_light.found.emit(None, first)
+    state.edit("lights.firelight.reach", 3.0)
+    state.edit("lights.firelight.name", "Glow")
+    tier = state.effect.tiers[0].id
+    state.apply(with_own(state.effect, tier, "lights.firelight.reach", 1.5), "Own")
+    window.fire_light.found.emit(None, first.model_copy(update={"id": "firelight_2", "strength": 5.0}))
+    (again,) = state.effect.lights
+    assert (again.id, again.name, again.reach, again.strength) == ("firelight", "Glow", 3.0, 5.0)
+    assert state.effect.tiers[0].values["lights.firelight.reach"] == 1.5
+    assert state.selection == "lights.firelight"
 
 
 def test_recent_effects_are_kept_and_new_begins_with_nothing(window: Window, qtbot: QtBot, tmp_path: Path):

@@ -245,6 +245,12 @@ def test_a_light_that_is_brought_along_has_its_own_reach_on_a_tier(full: Window)
         f"tiers.{tier.id}.unlit", ("lamp",)
     )  # left out there, its row still shows what it is elsewhere
     assert state.value("lights.lamp.reach") == 0.0
+    # taken over by other ways than an edit it is the game's all the same, and can be changed
+    pasted = replaced(state.effect, "lights.lamp.part_of", "set")
+    state.apply(pasted, "Paste")
+    state.edit("lights.lamp.reach", 4.0)
+    assert state.effect.lights[0].reach == 4.0 == state.value("lights.lamp.reach")
+    state.edit("lights.lamp.part_of", "effect")
     state.edit("lights.lamp.part_of", "set")
     assert state.tier is not None and state.tier.values == tier.values
 

@@ -13,7 +13,7 @@ from tenka.look.firelight import fitted
 from tenka.run.driver import stored_frames
 
 FEWEST = 2  # frames
-CHOSEN = ("reach", "reaches", "only", "part_of", "shadows", "hidden")  # by hand, and not by fitting
+CHOSEN = ("reach", "reaches", "only", "part_of", "shadows")  # by hand, and not by fitting
 
 
 class FireLight(QObject):

@@ -18,6 +18,7 @@ from tenka.budget.told import over_at_worst, over_budget, sizing
 from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect import storage
+from tenka.effect.delivered import has_own
 from tenka.effect.document import Document, delivered_on, edited, get, is_there, label_of, with_own
 from tenka.effect.model import Delivery, Effect, GasLayer, Layer, Tier
 from tenka.effect.naming import in_names
@@ -125,7 +126,7 @@ class State(Choosing):
 
     def value(self, path: str) -> Any:
         """The value of a setting, on the present tier where that has its own."""
-        own = self.tier is not None and path in self.tier.values and is_there(self.played, path)
+        own = has_own(self.effect, self.tier, path) and is_there(self.played, path)
         return get(self.played if own else self.effect, path)
 
     @property
@@ -233,10 +234,10 @@ class State(Choosing):
     def edit(self, path: str, value: object, label: str = "", merge: object = None) -> None:
         """One edit; what is refused is said in the hint line and changes nothing."""
         try:
-            if self.also and path.startswith(f"{self.selection}."):
-                changed = set_together(self.effect, path, value, self.selection, self.also)
-            elif self.tier is not None and path in self.tier.values:
+            if self.tier is not None and has_own(self.effect, self.tier, path):
                 changed = with_own(self.effect, self.tier.id, path, value)
+            elif self.also and path.startswith(f"{self.selection}."):
+                changed = set_together(self.effect, path, value, self.selection, self.also)
             else:
                 changed = edited(self.effect, path, value)
             self.document.apply(ridden(self.effect, changed), label or label_of(path), path, merge)

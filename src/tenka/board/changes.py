@@ -22,7 +22,7 @@ LOOKS = frozenset(
     f"{where}{name}"
     for where, names in (
         ("", "seen_from seen_to window window_size"),
-        ("player.", "scale size_spread size_over far_share width length reach"),
+        ("player.", "scale tall size_spread size_over far_share width length reach"),
     )
     for name in names.split()
 )

@@ -9,7 +9,7 @@ from tenka.effect.deliveries import Delivery
 from tenka.effect.routes import ROUTES, Route
 
 if TYPE_CHECKING:
-    from tenka.effect.model import Effect, Layer
+    from tenka.effect.model import Effect, Layer, Tier
 
 
 def delivering(effect: Effect, layers: Sequence[Layer]) -> tuple[Delivery, ...]:
@@ -122,3 +122,17 @@ def check_deliveries(effect: Effect) -> None:
         astray = next((name for name in named if name not in known), None)
         if astray is not None:
             raise ValueError(f"tier {tier.id} names '{astray[:60]}', which is no delivery of the effect")
+
+
+def can_differ(effect: Effect, path: str) -> bool:
+    """Whether a setting may have a value of its own on a tier: of a delivery, or of the effect's own light;
+    the lights of the set are the game's, and the same everywhere."""
+    group, id, *rest = (*path.split("."), "", "")
+    if group == "lights":
+        return rest[0] != "part_of" and any(x.id == id and x.part_of == "effect" for x in effect.lights)
+    return group == "deliveries"
+
+
+def has_own(effect: Effect, tier: Tier | None, path: str) -> bool:
+    """Whether a setting has a value of its own on a tier, that counts there."""
+    return tier is not None and path in tier.values and can_differ(effect, path)

@@ -18,6 +18,7 @@ from tenka.base.errors import BadInput
 from tenka.base.tree import explain
 from tenka.effect.catalogue import Param, Settings, params, walk
 from tenka.effect.courses import Course
+from tenka.effect.delivered import can_differ
 from tenka.effect.model import TRIED, Effect, Lever, Tier, Trial, tidied
 
 MOST_UNDO = 400
@@ -83,15 +84,6 @@ def param_at(effect: Effect, path: str) -> Param:
         return params(type(get(effect, owner)))[name]
     except KeyError:
         raise BadInput(f"'{path}' is not a setting") from None
-
-
-def can_differ(effect: Effect, path: str) -> bool:
-    """Whether a setting may have a value of its own on a tier: of a delivery, or of the effect's own light;
-    the lights of the set are the game's, and the same everywhere."""
-    group, id, *rest = (*path.split("."), "", "")
-    if group == "lights":
-        return rest[0] != "part_of" and any(x.id == id and x.part_of == "effect" for x in effect.lights)
-    return group == "deliveries"
 
 
 def with_own(effect: Effect, tier_id: str, path: str, value: Any) -> Effect:

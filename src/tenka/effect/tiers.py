@@ -22,7 +22,7 @@ class Tier(Settings):
     """A device, this effect's budget on it, and the viewing for which cost is counted.
 
     `without` names the deliveries that are left out there, `unlit` the effect's own lights that are;
-    `values` gives settings of deliveries, by path, that are others there.
+    `values` gives settings of deliveries and of those lights, by path, that are others there.
     """
 
     id: Id

@@ -85,6 +85,12 @@ def looked_at(surfaces: Surfaces, view: View) -> np.ndarray:
 
 
 @kernel(inline=True)
+def _tent(n, share):
+    """Weight of the n-th of four texels across a tent of three, a share of a texel further on."""
+    return share if n == 3 else (ONE - share if n == 0 else ONE)
+
+
+@kernel(inline=True)
 def lit(x, y, z, view, depth, bias):
     """Share of the sun that the props let through, from sixteen texels."""
     rx, ry, rz = x - view[0], y - view[1], z - view[2]
@@ -103,11 +109,10 @@ def lit(x, y, z, view, depth, bias):
     # a tent of three texels: the edge is soft, and moves evenly from one texel to the next
     total = ZERO
     for a in range(4):
-        across = g if a == 3 else (ONE - g if a == 0 else ONE)
+        across = _tent(a, g)
         for b in range(4):
-            along = f if b == 3 else (ONE - f if b == 0 else ONE)
             if depth[j - 1 + a, i - 1 + b] > d:
-                total += across * along
+                total += across * _tent(b, f)
     return total / np.float32(9.0)
 
 
@@ -158,8 +163,7 @@ def lamp_lit(depth, dx, dy, dz):
     f, g = u - np.float32(i), v - np.float32(j)
     total = ZERO  # a tent of three texels, as for the sun
     for a in range(4):
-        across = g if a == 3 else (ONE - g if a == 0 else ONE)
+        across = _tent(a, g)
         for b in range(4):
-            along = f if b == 3 else (ONE - f if b == 0 else ONE)
-            total += across * along * _texel(depth, side, i - 1 + b, j - 1 + a, near)
+            total += across * _tent(b, f) * _texel(depth, side, i - 1 + b, j - 1 + a, near)
     return total / np.float32(9.0)

@@ -66,7 +66,8 @@ def lawful_words(element: Particles) -> str:
     if stops is not None:
         told.append(
             f"{stops.file}: red: distance in m to what stops them, {_size(stops)} of {stops.cell:g} m from "
-            f"{stops.low} on; green: bounce, blue: friction, alpha: 0 bounces, 1 sticks, 2 ends."
+            f"{stops.low} on, beyond it as at its edge; green: bounce, blue: friction, alpha: 0 bounces, 1 "
+            "sticks, 2 ends."
         )
     told.append(
         f"{law.over.file}: over the share of its life: {light}opacity in alpha; second row: width "

@@ -33,7 +33,8 @@ from tenka.budget.devices import devices
 from tenka.effect.additions import LINKED, nameable, reshaped
 from tenka.effect.catalogue import Param
 from tenka.effect.courses import Course, Keys, course_from, value_at, with_key
-from tenka.effect.document import can_differ, dismissed, get, promoted
+from tenka.effect.delivered import can_differ, has_own
+from tenka.effect.document import dismissed, get, promoted
 from tenka.effect.model import Feed, Ramp
 from tenka.gas.held import HAVE_A_FORM
 
@@ -134,7 +135,7 @@ class Row(QWidget):
     @property
     def own(self) -> bool:
         """Whether the present tier has a value of its own."""
-        return self.state.tier is not None and self.path in self.state.tier.values
+        return has_own(self.state.effect, self.state.tier, self.path)
 
     def _make(self, value: Any) -> QWidget:
         p = self.p
