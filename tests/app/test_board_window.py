@@ -207,5 +207,5 @@ def test_what_is_taken_over_time_is_told_of_the_effect_that_was_counted(window: 
         state.document.effect = state.effect.model_copy(update={"lights": change})  # not counted yet
         state.costing._found.clear()
         assert state.costing.now is None
-        state.costing._count()
+        state.costing._count_times()
         until(qtbot, lambda: state.costing.now is not None)

@@ -38,6 +38,20 @@ def test_the_cost_row_shows_the_ledger_over_time_and_unfolds_into_deliveries(win
     assert cost_at(state, COST) == f"{np.interp(state.time, times, ms):.3f} ms"
 
 
+def test_nothing_is_told_of_the_effect_that_was_open_before(window: Window, tmp_path, qtbot: QtBot):
+    state, file = window.state, tmp_path / "longer.tenka"
+    before = state.ledger
+    storage.save(small_effect(seconds=1.0), file)
+    state.count_again()  # ends, most likely, after the other is open
+    window.open(file)
+    assert state.ledger is None and state.costing.now is None and not state.status.stored
+    assert cost_of(state, COST) is None
+    until(qtbot, lambda: state.costing.now is not None)
+    assert state.ledger is not before and state.costing.effect is state.effect
+    times, _ = cost_of(state, COST)
+    assert times[-1] == pytest.approx(1.0)
+
+
 def test_another_tier_has_a_curve_of_its_own_and_a_moment_over_its_budget_is_told(
     window: Window, qtbot: QtBot
 ):

@@ -13,7 +13,7 @@ from tenka.app.dropping import Dropper
 from tenka.app.timers import once
 from tenka.base.errors import BadInput, TenkaError
 from tenka.base.jobs import Worker
-from tenka.budget.cost import Ledger, ledger
+from tenka.budget.cost import Ledger
 from tenka.budget.told import over_at_worst, over_budget, sizing
 from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
@@ -25,11 +25,9 @@ from tenka.effect.naming import in_names
 from tenka.effect.starters import empty
 from tenka.effect.together import set_together
 from tenka.pack.amiss import amiss
-from tenka.pack.looked import known_cuts
 from tenka.run.findings import Finding
 from tenka.run.fitting import ridden
 from tenka.run.kinds import KINDS
-from tenka.run.placing import placing
 from tenka.run.session import Session
 from tenka.run.status import Status
 
@@ -54,7 +52,6 @@ class State(Choosing):
     trace_asked = pyqtSignal(str)  # a path or curve is to be drawn on the stage
     tier_chosen = pyqtSignal()
     _raw_news = pyqtSignal()
-    _raw_costs = pyqtSignal(object)
     _raw_kept = pyqtSignal(str)
 
     def __init__(self, store: FrameStore | None = None, journal_folder: Path | None = None) -> None:
@@ -70,12 +67,7 @@ class State(Choosing):
         self.tier_id = ""
         self._played: tuple[Effect, Tier | None, Effect] | None = None
         self.status = Status()
-        self.ledgers: dict[str, Ledger] = {}
-        self.costed_effect: Effect | None = None  # what the ledgers are of, which may be a little behind
-        self.ledger_problem = ""
-        self._placed: tuple[Effect, list[Finding]] | None = None  # of which effect, and what was found
         self.package: Path | None = None
-        self._coster = Worker("ledger", lambda error: self._raw_costs.emit(error))
         self.costing = Costing(self)
         self._keeper = Worker("journal", lambda error: self._raw_kept.emit(str(error)))
         self.dropper = Dropper(lambda: self.effect, self.apply, self.said.emit)
@@ -84,7 +76,6 @@ class State(Choosing):
         self._autosave = once(self, AUTOSAVE_MS, self._keep)
         self._news = once(self, NEWS_MS, self._take_news)
         self._raw_news.connect(lambda: None if self._news.isActive() else self._news.start())
-        self._raw_costs.connect(self._take_costs)
         self._raw_kept.connect(self._take_kept)
 
     # --- the document -------------------------------------------------------------------------
@@ -186,6 +177,8 @@ class State(Choosing):
             self.tier_id = mid
         self.select(f"layers.{self.layer.id}" if self.layer else "light")
         self.session.take(self.effect, wait=False)
+        self.status = Status()
+        self.costing.forget()  # nothing is told of the last effect
         self.opened.emit()
         self.changed.emit("")
         self.moved.emit(0)
@@ -331,28 +324,11 @@ class State(Choosing):
 
     def count_again(self) -> None:
         """Work out the ledgers anew, in the background."""
-        folder, store = self.folder, self.store
-        effect, figures = self.effect, {id: of.figures for id, of in self.status.layers.items()}
+        self.costing.count()
 
-        def work() -> None:
-            found: dict[str, Ledger] = {}
-            known = known_cuts(store, folder)
-            for tier in effect.tiers:
-                found[tier.id] = ledger(effect, tier.id, figures, folder, known)
-            self._raw_costs.emit((effect, found, placing(effect, folder, figures)))
-
-        self._coster.ask(work)
-
-    def _take_costs(self, found: object) -> None:
-        if isinstance(found, Exception):
-            self.ledger_problem = str(found)
-            self.ledgers = {}
-        else:
-            self.ledger_problem = ""
-            assert isinstance(found, tuple)
-            of, self.ledgers, placed = found
-            self._placed, self.costed_effect = (of, placed), of
-        self.costed.emit()
+    @property
+    def ledgers(self) -> dict[str, Ledger]:
+        return self.costing.ledgers
 
     @property
     def ledger(self) -> Ledger | None:
@@ -365,8 +341,8 @@ class State(Choosing):
         found = []
         if self.status.problem:
             found.append(Finding(self.status.problem))
-        if self.ledger_problem:
-            found.append(Finding(self.ledger_problem))
+        if self.costing.problem:
+            found.append(Finding(self.costing.problem))
         for layer in self.effect.layers:
             if layer.hidden:
                 continue
@@ -374,8 +350,8 @@ class State(Choosing):
                 figures = self.status.layers[layer.id].figures
                 found += KINDS[layer.kind].findings(self.effect, layer, figures)
         found += amiss(self.effect)
-        if self._placed is not None and self._placed[0] is self.effect:  # a mend is of the present effect
-            found += self._placed[1]
+        if self.costing.effect is self.effect:  # a mend is of the present effect
+            found += self.costing.placed
         book = self.ledger
         for missing in book.uncounted if book is not None and not self.status.running else ():
             found.append(Finding(str(missing).rstrip(".")))
@@ -391,7 +367,6 @@ class State(Choosing):
         for session in (*self._ending, self.session):
             session.close()
         self.dropper.close()
-        self._coster.close()
         self.costing.close()
         self._keeper.close()
         if self.journal is not None:

@@ -77,7 +77,7 @@ class Cards(QWidget):
         books, self._tips = self.books(), []
         if not books:
             painter.setPen(theme.colour(theme.QUIET))
-            words = self.state.ledger_problem or (
+            words = self.state.costing.problem or (
                 "The effect has no tier yet: a starting point of the tray brings three."
                 if not self.state.effect.tiers
                 else "Counting…"
