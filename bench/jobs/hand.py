@@ -251,14 +251,17 @@ class Hand(SheetHand):
             self.click(choice.there, QPoint(10, choice.there.height() // 2))
             assert delivery.id in self.state.tier.without, (delivery.id, self.state.tier.without)
 
-    def seen_from(self, distance: float, copies: int = 1) -> None:
-        """How far the player stands from it on every tier, m, and how many of it there are."""
+    def seen_from(self, distance: float, copies: int = 1, together: int = 1) -> None:
+        """How far the player stands from it on every tier, m, how many of it there are, and how many of them
+        are drawn in one call."""
         for tier in [t.name for t in self.effect.tiers]:
             self.tier(tier)
             self.station("budget")
             self.type("distance", distance)
             if copies > 1:
                 self.type("copies", copies)
+            if together > 1:
+                self.type("copies_a_call", together)
         self.station("pack")
 
     def own(self, name: str, text: str | float) -> None:

@@ -10,7 +10,10 @@ from tenka.package.manifest import read
 from tenka.proof.elements.flipbook import left_afar
 
 TITLE = "Puffs over far roofs"
-MENDED = "Nothing new."
+MENDED = (
+    "A call was counted for each copy, which is more than drawing far puffs takes: a tier says how many of "
+    "them the game draws *in one call*, and the ledger tells where calls are much of a budget."
+)
 
 
 def do(hand: Hand) -> None:
@@ -34,11 +37,7 @@ def do(hand: Hand) -> None:
     hand.type("route.player.far_share", 0.5)
     hand.type("route.player.far_from", 40)
     hand.type("route.player.far_to", 90)
-    hand.seen_from(120, copies=50)
-    hand.tier("Low")  # where fifty calls alone are more than it has
-    hand.station("budget")
-    hand.type("copies", 25)
-    hand.station("pack")
+    hand.seen_from(120, copies=50, together=10)
     hand.choose("route.cut_out", "each frame")
     hand.tier("Mid")
     hand.deliver()
@@ -48,16 +47,22 @@ def holds(hand: Hand) -> dict[str, str]:
     (element,) = read(hand.packages[1]).elements
     assert element.variants == 3
     counted(hand)
-    book = hand.state.ledgers["mid"]
-    book_low = hand.state.ledgers["low"]
-    assert (book.tier.copies, book_low.tier.copies) == (50, 25)
+    books = {t.name: hand.state.ledgers[t.id] for t in hand.effect.tiers}
+    assert all(book.tier.copies == 50 and not book.over for book in books.values())
+    calls = {
+        name: next(t.value for t in book.lines[0].terms if t.name == "calls") for name, book in books.items()
+    }
     away = np.arange(30.0, 100.0, 0.25)
     left = left_afar(element.player, away).sum(axis=1) / element.player.count
     jump = float(np.abs(np.diff(left)).max())
     assert left[0] == 1.0 and abs(left[-1] - 0.5) < 1e-6 and jump < 0.02, (left[0], left[-1], jump)
     return {
         "With distance": f"from all to half of it, by {100 * jump:.1f} % at most in a step of 0.25 m",
-        "Fifty copies at 120 m": f"{book.ms:.3f} ms on Mid, all of them; {book.mb:.1f} MB",
-        "Calls": f"of fifty alone {50 * book.device.draw_call_us / 1e3:.2f} ms on Mid, "
-        f"{50 * book_low.device.draw_call_us / 1e3:.2f} ms on Low, which gets 25",
+        "Fifty copies at 120 m": "all of them, "
+        + ", ".join(f"{book.ms:.3f} ms on {name}" for name, book in books.items()),
+        "Calls": "ten copies in one, "
+        + ", ".join(
+            f"{calls[name]:.3f} ms of {50 * book.device.draw_call_us / 1e3:.2f} on {name}"
+            for name, book in books.items()
+        ),
     }

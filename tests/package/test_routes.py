@@ -595,6 +595,31 @@ def test_a_live_grid_is_described_and_costs_what_its_voxels_do(
     assert more["arithmetic"] > plain["arithmetic"] and more["memory"] > 1.4 * plain["memory"]
 
 
+# --- copies ---------------------------------------------------------------------------------------
+
+
+def test_copies_that_the_game_draws_together_share_a_call_where_they_can(
+    effect: Effect, store: FrameStore, folder: Path
+):
+    figures = {id: figures_of(plan, store) for id, plan in plans_of(effect, None).items()}
+
+    def counted(copies: int, together: int) -> dict[str, tuple[str, dict[str, float]]]:
+        tier = Tier(id="mid", name="Mid", distance=6.0, ms=0.05, copies=copies, copies_a_call=together)
+        book = ledger(effect.model_copy(update={"tiers": (tier,)}), "mid", figures)
+        told.append([note for note in book.notes if "in one call" in note])
+        return {x.layer: (x.route, {t.name: t.value for t in x.terms}) for x in book.lines}
+
+    told: list[list[str]] = []
+    one, apart, fives, all_at_once = counted(1, 1), counted(12, 1), counted(12, 5), counted(12, 400)
+    assert {route for route, _ in one.values()} == set(ROUTES)
+    for name, (route, terms) in one.items():
+        alone = route in ("grid", "livewater", "light", "meshes", "volume")
+        calls = [found[name][1].pop("calls") / terms["calls"] for found in (apart, fives, all_at_once)]
+        assert calls == pytest.approx([12, 12, 12] if alone else [12, 3, 1]), route
+        assert apart[name] == fives[name] == all_at_once[name], "nothing else is changed"
+    assert [len(notes) for notes in told] == [0, 1, 0, 0]
+
+
 # --- together --------------------------------------------------------------------------------------
 
 

@@ -6,7 +6,7 @@ inputs. What the model leaves out is said in `told.LEFT_OUT`, in the window and 
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -25,6 +25,8 @@ from tenka.pack.looked import Known
 from tenka.pack.routes import ROUTES as WRITERS
 from tenka.package.parts import Element
 from tenka.run.kinds import KINDS
+
+MUCH = 0.3  # of a budget
 
 
 @dataclass(frozen=True)
@@ -160,8 +162,20 @@ def ledger(
         lines.append(line if _shows(delivery, tier) else _unseen(line, delivery, tier))
         elements.append((delivery, element))
     lines += [lamp_line(light, played, tier, d) for light in shining_lights(played)]
-    notes = (*_notes(effect, tier, d), *undrawn)
+    notes = (*_notes(effect, tier, d), *_many_calls(lines, tier), *undrawn)
     return Ledger(tier, d, tuple(lines), tuple(problems), tuple(uncounted), notes, tuple(elements))
+
+
+def _many_calls(lines: Sequence[Line], tier: Tier) -> Iterator[str]:
+    """That copies in calls of their own take much of a budget."""
+    if tier.copies == 1 or tier.copies_a_call > 1:
+        return
+    ms = sum(t.value for line in lines if line.ms for t in line.terms if t.name == "calls")
+    if ms > MUCH * tier.ms:
+        yield (
+            f"The calls of {tier.copies} copies take {ms:.2f} ms of {tier.name}'s {tier.ms:g} ms: "
+            "'in one call' says how many of them the game draws together."
+        )
 
 
 def packed_lines(elements: Sequence[Element], effect: Effect, tier_id: str) -> tuple[Line, ...]:

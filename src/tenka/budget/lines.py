@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from tenka.base.words import counted
 from tenka.budget.devices import BlockFormat, Device
+from tenka.effect.model import Tier
 
 DEPTH_BYTES = 4.0  # of the depth picture, read for soft edges
 PLAIN_TARGET = 4.0  # bytes a pixel for which a device's fill rate is stated
@@ -106,6 +108,25 @@ class Line:
     covered: float
     terms: tuple[Term, ...]
     bound: str
+
+
+def calls_of(
+    tier: Tier, d: Device, draws: int = 1, alone: bool = False, what: str = "draw", plural: str = ""
+) -> Term:
+    """What the device's calls take, ms.
+
+    Parameters
+    ----------
+    draws : for a copy, or for as many as are drawn together
+    alone : whether no two copies can be drawn in one call
+    what, plural : the word for a call
+    """
+    together = 1 if alone else min(tier.copies_a_call, tier.copies)
+    calls = draws * -(-tier.copies // together)
+    why = f"{counted(calls, what, plural)} of {d.draw_call_us:g} µs"
+    if together > 1:
+        why += f", up to {together} copies in one"
+    return Term("calls", calls * d.draw_call_us / 1e3, "ms", why)
 
 
 def passes_of(d: Device, fill: float, flops: float, moved: float) -> dict[str, float]:

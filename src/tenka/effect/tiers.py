@@ -59,6 +59,17 @@ class Tier(Settings):
     copies: int = VIEWING.number(
         1, "", 1, 500, "How many of this effect are on screen.", soft=(1, 12), step=1, label="on screen"
     )
+    copies_a_call: int = VIEWING.number(
+        1,
+        "",
+        1,
+        500,
+        "How many of those on screen the game draws in one call. What has textures or a mesh of its own at "
+        "each moment (volumes, meshes, live grids, lights) is drawn one by one all the same.",
+        soft=(1, 64),
+        step=1,
+        label="in one call",
+    )
     fov: float = VIEWING.number(
         50.0,
         "°",

@@ -6,7 +6,7 @@ import numpy as np
 
 from tenka.base.words import counted as count_of
 from tenka.budget.devices import Device
-from tenka.budget.lines import MB, Line, Term, passes_of
+from tenka.budget.lines import MB, Line, Term, calls_of, passes_of
 from tenka.budget.routes.volume import covered_by
 from tenka.effect.model import Tier
 from tenka.package.elements.bodies import Bodies
@@ -30,8 +30,7 @@ def bodies_line(name: str, element: Bodies, tier: Tier, d: Device) -> Line:
     flops = vertices * FLOPS_A_VERTEX + covered * FLOPS_A_PIXEL
     passes = passes_of(d, covered, flops, read + drawn)
     bound = max(passes, key=lambda k: passes[k])
-    calls = tier.copies * (1 if textures else max(element.pieces, 1))
-    calls_ms = calls * d.draw_call_us / 1e3
+    calls = calls_of(tier, d, 1 if textures else max(element.pieces, 1))
     update_ms = 0.0 if textures else element.pieces * tier.copies / d.particles_per_ms
     takes = (element, *element.further)
     mesh = sum(take.triangles for take in takes) * 3 * BYTES_A_VERTEX / MB
@@ -54,9 +53,9 @@ def bodies_line(name: str, element: Bodies, tier: Tier, d: Device) -> Line:
         ),
         Term("covered", covered / 1e6, "Mpx", f"at most {FILLED:g} of the box in which they fly"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(calls, 'draw')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("mesh", mesh, "MB", f"{BYTES_A_VERTEX} bytes a vertex{of}"),
         Term("moves", bake, "MB", f"{where}, {count_of(len(element.times), 'moment')}{of}"),
     )
-    whole = passes[bound] + calls_ms
+    whole = passes[bound] + calls.value
     return Line(name, "bodies", whole, update_ms, mesh + bake, 1.0 if covered else 0.0, covered, terms, bound)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tenka.base.words import counted as count_of
 from tenka.budget.devices import BlockFormat, Device
 from tenka.budget.lines import (
     BLOCKS,
@@ -16,6 +15,7 @@ from tenka.budget.lines import (
     PLAIN_TARGET,
     Line,
     Term,
+    calls_of,
     colour_format,
     light_format,
     motion_format,
@@ -145,7 +145,7 @@ def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
     flops = operations(element)
     passes = passes_of(d, covered, covered * flops, traffic.all)
     bound = max(passes, key=lambda k: passes[k])
-    calls_ms = tier.copies * d.draw_call_us / 1e3
+    calls = calls_of(tier, d)
     update_ms = player.count * tier.copies / d.particles_per_ms
     overdraw = one / pixels if pixels else 0.0
     where = "written once a pixel: tile-based" if d.tile_based else "read and written for each layer"
@@ -172,9 +172,9 @@ def flipbook_line(name: str, element: Flipbook, tier: Tier, d: Device) -> Line:
         Term("covered", covered / 1e6, "Mpx", counted),
         Term("overdraw", overdraw, "layers", "mean over the pixels that have any"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(tier.copies, 'draw')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("update", update_ms, "ms", moved),
         *held,
     )
-    whole_ms, whole_mb = passes[bound] + calls_ms, sum(term.value for term in held)
+    whole_ms, whole_mb = passes[bound] + calls.value, sum(term.value for term in held)
     return Line(name, "flipbook", whole_ms, update_ms, whole_mb, overdraw, covered, terms, bound)

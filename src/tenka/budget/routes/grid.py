@@ -6,7 +6,7 @@ import numpy as np
 
 from tenka.base.words import counted as count_of
 from tenka.budget.devices import Device
-from tenka.budget.lines import MB, Line, Term, passes_of
+from tenka.budget.lines import MB, Line, Term, calls_of, passes_of
 from tenka.budget.routes.volume import FLOPS, REUSE, covered_by
 from tenka.effect.model import Tier
 from tenka.package.elements.grid import LiveGrid
@@ -31,8 +31,7 @@ def grid_line(name: str, element: LiveGrid, tier: Tier, d: Device) -> Line:
     seen = samples * BYTES * 2 / REUSE + 2.0 * pixels * d.target_bytes
     passes = passes_of(d, pixels, flops + samples * FLOPS, moved + seen)
     bound = max(passes, key=lambda k: passes[k])
-    calls = tier.copies * (round(steps * (element.passes + 4)) + 1)
-    calls_ms = calls * d.draw_call_us / 1e3
+    calls = calls_of(tier, d, round(steps * (element.passes + 4)) + 1, True, "pass", "passes")
     held = voxels * fields * BYTES * HELD / MB
     reasons = {
         "fill": f"{pixels / 1e6:.2f} Mpx of {d.target_bytes:g} bytes at {d.fill_gpixel_s:g} Gpx/s",
@@ -48,9 +47,9 @@ def grid_line(name: str, element: LiveGrid, tier: Tier, d: Device) -> Line:
             "covered", pixels / 1e6, "Mpx", f"the box at {tier.distance:g} m, {element.samples} samples a ray"
         ),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(calls, 'pass', 'passes')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("fields", held, "MB", f"{fields} fields of {BYTES} bytes, twice"),
     )
     return Line(
-        name, "grid", passes[bound] + calls_ms, 0.0, held, 1.0 if pixels else 0.0, pixels, terms, bound
+        name, "grid", passes[bound] + calls.value, 0.0, held, 1.0 if pixels else 0.0, pixels, terms, bound
     )

@@ -6,7 +6,7 @@ import numpy as np
 
 from tenka.base.words import counted as count_of
 from tenka.budget.devices import Device
-from tenka.budget.lines import MB, Line, Term, passes_of
+from tenka.budget.lines import MB, Line, Term, calls_of, passes_of
 from tenka.budget.routes.volume import covered_by
 from tenka.effect.model import Tier
 from tenka.package.elements.light import LightTrack
@@ -38,7 +38,7 @@ def shining(name: str, middle: np.ndarray, reach: float, keys: int, told: str, t
     moved = covered * (BYTES + d.target_bytes)
     passes = passes_of(d, covered, covered * FLOPS, moved)
     bound = max(passes, key=lambda k: passes[k])
-    calls_ms = tier.copies * d.draw_call_us / 1e3
+    calls = calls_of(tier, d, alone=True, what="light")
     held = KEY_BYTES * keys / MB
     reasons = {
         "fill": f"{covered / 1e6:.2f} Mpx of {d.target_bytes:g} bytes at {d.fill_gpixel_s:g} Gpx/s",
@@ -48,7 +48,7 @@ def shining(name: str, middle: np.ndarray, reach: float, keys: int, told: str, t
     terms = (
         Term("covered", covered / 1e6, "Mpx", f"all within {reach:.3g} m, at {tier.distance:g} m"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(tier.copies, 'light')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("keys", held, "MB", told),
     )
-    return Line(name, "light", passes[bound] + calls_ms, 0.0, held, 0.0, covered, terms, bound)
+    return Line(name, "light", passes[bound] + calls.value, 0.0, held, 0.0, covered, terms, bound)

@@ -6,7 +6,7 @@ import numpy as np
 
 from tenka.base.words import counted as count_of
 from tenka.budget.devices import Device
-from tenka.budget.lines import MB, Line, Term, passes_of
+from tenka.budget.lines import MB, Line, Term, calls_of, passes_of
 from tenka.budget.routes.surface import PIXEL_BYTES, PIXEL_FLOPS
 from tenka.budget.routes.volume import covered_by
 from tenka.effect.model import Tier
@@ -32,8 +32,7 @@ def meshes_line(name: str, element: MeshFrames, tier: Tier, d: Device) -> Line:
     flops = copies * vertices * VERTEX_FLOPS + pixels * PIXEL_FLOPS
     passes = passes_of(d, pixels, flops, read + drawn)
     bound = max(passes, key=lambda k: passes[k])
-    calls = copies * (2 if drops else 1)
-    calls_ms = calls * d.draw_call_us / 1e3
+    calls = calls_of(tier, d, 2 if drops else 1, alone=True)
     held = sum(element.vertices) * VERTEX_BYTES + 3 * sum(element.triangles) * INDEX_BYTES
     held = (held + sum(element.drops) * DROP_BYTES) / MB
     reasons = {
@@ -53,8 +52,8 @@ def meshes_line(name: str, element: MeshFrames, tier: Tier, d: Device) -> Line:
         ),
         Term("covered", pixels / 1e6, "Mpx", f"{FILLED:g} of the box that holds it, at {tier.distance:g} m"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(calls, 'draw')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("meshes", held, "MB", f"{meshes} of {VERTEX_BYTES:g} bytes a vertex"),
     )
-    whole = passes[bound] + calls_ms
+    whole = passes[bound] + calls.value
     return Line(name, "meshes", whole, 0.0, held, 1.0 if pixels else 0.0, pixels, terms, bound)

@@ -6,9 +6,8 @@ import math
 
 import numpy as np
 
-from tenka.base.words import counted as count_of
 from tenka.budget.devices import Device
-from tenka.budget.lines import MB, Line, Term, passes_of
+from tenka.budget.lines import MB, Line, Term, calls_of, passes_of
 from tenka.effect.model import Tier
 from tenka.package.elements.particles import Particles
 from tenka.package.law import Law
@@ -69,7 +68,7 @@ def particles_line(name: str, element: Particles, tier: Tier, d: Device) -> Line
     blending = 2.0 * covered * d.target_bytes
     passes = passes_of(d, covered, flops, read + blending)
     bound = max(passes, key=lambda k: passes[k])
-    calls_ms = tier.copies * d.draw_call_us / 1e3
+    calls = calls_of(tier, d)
     held, holds = held_by(element, each)
     size = (np.array(element.high) - np.array(element.low)) + 1e-6
     per_m = tier.height / (2.0 * math.tan(math.radians(tier.fov) / 2) * tier.distance)
@@ -85,8 +84,8 @@ def particles_line(name: str, element: Particles, tier: Tier, d: Device) -> Line
         Term("covered", covered / 1e6, "Mpx", f"{one:.1f} px each, {count:,.0f} drawn on average"),
         Term("overdraw", covered / max(touched, 1.0), "layers", "over the box in which they fly"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(tier.copies, 'draw')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("textures", held, "MB", holds),
     )
-    whole = passes[bound] + calls_ms
+    whole = passes[bound] + calls.value
     return Line(name, "particles", whole, 0.0, held, terms[1].value, covered, terms, bound)

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import math
 
-from tenka.base.words import counted as count_of
 from tenka.budget.devices import Device
-from tenka.budget.lines import DEPTH_BYTES, MB, Line, Term, motion_format, passes_of, texture_bytes
+from tenka.budget.lines import DEPTH_BYTES, MB, Line, Term, calls_of, motion_format, passes_of, texture_bytes
 from tenka.effect.model import Tier
 from tenka.package.elements.shimmer import Shimmer
 
@@ -24,7 +23,7 @@ def shimmer_line(name: str, element: Shimmer, tier: Tier, d: Device) -> Line:
     moved = copied + covered * (2.0 * d.target_bytes + DEPTH_BYTES)
     passes = passes_of(d, 2.0 * covered, covered * FLOPS, moved)
     bound = max(passes, key=lambda k: passes[k])
-    calls_ms = 2 * tier.copies * d.draw_call_us / 1e3
+    calls = calls_of(tier, d, 2)
     held = texture_bytes(wide, tall, form) / MB
     reasons = {
         "fill": f"{2 * covered / 1e6:.2f} Mpx of {d.target_bytes:g} bytes at {d.fill_gpixel_s:g} Gpx/s, "
@@ -36,7 +35,7 @@ def shimmer_line(name: str, element: Shimmer, tier: Tier, d: Device) -> Line:
     terms = (
         Term("covered", covered / 1e6, "Mpx", f"the sheet at {tier.distance:g} m"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(2 * tier.copies, 'draw')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("angle atlas", held, "MB", f"{wide} × {tall} px as {form.upper()} with mip levels"),
     )
-    return Line(name, "shimmer", passes[bound] + calls_ms, 0.0, held, 1.0, covered, terms, bound)
+    return Line(name, "shimmer", passes[bound] + calls.value, 0.0, held, 1.0, covered, terms, bound)

@@ -6,7 +6,17 @@ import numpy as np
 
 from tenka.base.words import counted as count_of
 from tenka.budget.devices import Device
-from tenka.budget.lines import BLOCKS, DEPTH_BYTES, MB, Line, Term, colour_format, passes_of, texture_bytes
+from tenka.budget.lines import (
+    BLOCKS,
+    DEPTH_BYTES,
+    MB,
+    Line,
+    Term,
+    calls_of,
+    colour_format,
+    passes_of,
+    texture_bytes,
+)
 from tenka.budget.routes.volume import covered_by
 from tenka.effect.model import Tier
 from tenka.package.elements.slices import Slices
@@ -30,7 +40,7 @@ def slices_line(name: str, element: Slices, tier: Tier, d: Device) -> Line:
     moved = texture + blending + depth
     passes = passes_of(d, covered, covered * FLOPS, moved)
     bound = max(passes, key=lambda k: passes[k])
-    calls_ms = tier.copies * d.draw_call_us / 1e3
+    calls = calls_of(tier, d)
     wide, tall = element.textures[0]
     held = count * texture_bytes(wide, tall, form) / MB
     reasons = {
@@ -46,7 +56,7 @@ def slices_line(name: str, element: Slices, tier: Tier, d: Device) -> Line:
         ),
         Term("overdraw", float(count), "layers", "one sheet over the other"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(tier.copies, 'draw')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("sheets", held, "MB", f"{count_of(count, 'atlas', 'atlases')}, each {size_told}"),
     )
-    return Line(name, "slices", passes[bound] + calls_ms, 0.0, held, float(count), covered, terms, bound)
+    return Line(name, "slices", passes[bound] + calls.value, 0.0, held, float(count), covered, terms, bound)

@@ -6,7 +6,7 @@ import numpy as np
 
 from tenka.base.words import counted as count_of
 from tenka.budget.devices import Device
-from tenka.budget.lines import MB, Line, Term, passes_of
+from tenka.budget.lines import MB, Line, Term, calls_of, passes_of
 from tenka.budget.routes.volume import covered_by
 from tenka.effect.model import Tier
 from tenka.package.elements.livewater import LiveWater
@@ -37,7 +37,7 @@ def surface_line(name: str, element: Surface, tier: Tier, d: Device) -> Line:
     moved += 2.0 * pixels * d.target_bytes
     passes = passes_of(d, pixels, flops, moved)
     bound = max(passes, key=lambda k: passes[k])
-    calls_ms = copies * d.draw_call_us / 1e3
+    calls = calls_of(tier, d)
     wide, tall = element.textures[0]
     held = wide * tall * each / MB
     reasons = {
@@ -60,11 +60,11 @@ def surface_line(name: str, element: Surface, tier: Tier, d: Device) -> Line:
             f"the water on {tier.width} × {tier.height} px at {tier.distance:g} m",
         ),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(copies, 'draw')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("atlases", held, "MB", f"{wide} × {tall} px of {each} bytes, not compressed"),
     )
     return Line(
-        name, "surface", passes[bound] + calls_ms, 0.0, held, 1.0 if pixels else 0.0, pixels, terms, bound
+        name, "surface", passes[bound] + calls.value, 0.0, held, 1.0 if pixels else 0.0, pixels, terms, bound
     )
 
 
@@ -82,8 +82,7 @@ def livewater_line(name: str, element: LiveWater, tier: Tier, d: Device) -> Line
     seen = pixels * PIXEL_BYTES + 2.0 * pixels * d.target_bytes
     passes = passes_of(d, pixels, flops + drawn, moved + seen)
     bound = max(passes, key=lambda k: passes[k])
-    calls = tier.copies * (round(steps * (3 + element.movers)) + 1)
-    calls_ms = calls * d.draw_call_us / 1e3
+    calls = calls_of(tier, d, round(steps * (3 + element.movers)) + 1, True, "pass", "passes")
     held = cells * fields * LIVE_BYTES * HELD / MB
     reasons = {
         "fill": f"{pixels / 1e6:.2f} Mpx of {d.target_bytes:g} bytes at {d.fill_gpixel_s:g} Gpx/s",
@@ -97,9 +96,17 @@ def livewater_line(name: str, element: LiveWater, tier: Tier, d: Device) -> Line
         Term("steps", steps, "", f"a frame of {d.frame_ms:g} ms, {each:g} flop a cell each"),
         Term("covered", pixels / 1e6, "Mpx", f"the water at {tier.distance:g} m"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(calls, 'pass', 'passes')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("fields", held, "MB", f"{fields} fields of {LIVE_BYTES} bytes, twice"),
     )
     return Line(
-        name, "livewater", passes[bound] + calls_ms, 0.0, held, 1.0 if pixels else 0.0, pixels, terms, bound
+        name,
+        "livewater",
+        passes[bound] + calls.value,
+        0.0,
+        held,
+        1.0 if pixels else 0.0,
+        pixels,
+        terms,
+        bound,
     )

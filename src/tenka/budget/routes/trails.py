@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import math
 
-from tenka.base.words import counted as count_of
 from tenka.budget.devices import Device
-from tenka.budget.lines import MB, Line, Term, passes_of
+from tenka.budget.lines import MB, Line, Term, calls_of, passes_of
 from tenka.effect.model import Tier
 from tenka.package.elements.trails import Trails
 
@@ -33,7 +32,7 @@ def trails_line(name: str, element: Trails, tier: Tier, d: Device) -> Line:
     flops = covered * FLOPS_A_PIXEL + corners * FLOPS_A_CORNER
     passes = passes_of(d, covered, flops, read + blending)
     bound = max(passes, key=lambda k: passes[k])
-    calls_ms = tier.copies * d.draw_call_us / 1e3
+    calls = calls_of(tier, d)
     width, height = element.textures[0]
     held = width * height * TEXEL / MB
     reasons = {
@@ -47,9 +46,9 @@ def trails_line(name: str, element: Trails, tier: Tier, d: Device) -> Line:
         Term("covered", covered / 1e6, "Mpx", f"{long:.0f} × {wide:.1f} px each, {count:,.0f} on average"),
         Term("corners", corners / 1e3, "k", f"{back:.0f} moments behind each head"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(tier.copies, 'draw')} of {d.draw_call_us:g} µs"),
+        calls,
         Term("textures", held, "MB", f"{width} × {height} px of {TEXEL} bytes, without compression"),
     )
     return Line(
-        name, "trails", passes[bound] + calls_ms, 0.0, held, 1.0 if covered else 0.0, covered, terms, bound
+        name, "trails", passes[bound] + calls.value, 0.0, held, 1.0 if covered else 0.0, covered, terms, bound
     )

@@ -7,7 +7,7 @@ from scipy.spatial import ConvexHull, QhullError
 
 from tenka.base.words import counted as count_of
 from tenka.budget.devices import Device
-from tenka.budget.lines import MB, Line, Term, passes_of
+from tenka.budget.lines import MB, Line, Term, calls_of, passes_of
 from tenka.effect.model import Camera, Tier
 from tenka.package.elements.volume import Volume
 from tenka.scene.cameras import view_of
@@ -47,7 +47,7 @@ def volume_line(name: str, element: Volume, tier: Tier, d: Device) -> Line:
     texture, blending = samples * each / REUSE, 2.0 * pixels * d.target_bytes
     passes = passes_of(d, pixels, samples * FLOPS, texture + blending)
     bound = max(passes, key=lambda k: passes[k])
-    calls_ms = tier.copies * d.draw_call_us / 1e3
+    calls = calls_of(tier, d, alone=True)
     nx, ny, nz = element.shape
     grid = nx * ny * nz * each / MB
     moving = nx * ny * nz * VELOCITY_BYTES / MB if element.frames[0].velocity is not None else 0.0
@@ -66,7 +66,7 @@ def volume_line(name: str, element: Volume, tier: Tier, d: Device) -> Line:
         ),
         Term("samples", samples / 1e6, "M", f"{player.samples} along each ray"),
         *(Term(what, ms, "ms", reasons[what]) for what, ms in passes.items()),
-        Term("calls", calls_ms, "ms", f"{count_of(tier.copies, 'draw')} of {d.draw_call_us:g} µs"),
+        calls,
         Term(
             "grids",
             HELD * grid,
@@ -81,7 +81,7 @@ def volume_line(name: str, element: Volume, tier: Tier, d: Device) -> Line:
     return Line(
         name,
         "volume",
-        passes[bound] + calls_ms,
+        passes[bound] + calls.value,
         0.0,
         HELD * (grid + moving),
         1.0 if pixels else 0.0,
