@@ -32,7 +32,7 @@ from tenka.pack.packing import pack
 from tenka.package import manifest as form
 from tenka.package.elements.particles import Particles
 from tenka.package.law import OVER, Law
-from tenka.package.laws import Births, Grid, Run, drawn, grid_of, laid
+from tenka.package.laws import Births, Fields, Grid, Run, drawn, grid_of, laid
 from tenka.package.rows import rows_of
 from tenka.particles.probing import probed
 from tenka.run.driver import figures_of
@@ -87,7 +87,7 @@ def uniform(a: tuple[float, float, float], k: float) -> Grid:
 def test_a_flight_is_that_of_a_slowed_body_at_any_step(step: float, k: float):
     wind = 3.0
     born = np.array([0.0, 0.0137, 0.2])
-    run = Run(law(step=step), births((1, 0, 2), (0, 2, 5), born), uniform((k * wind, 0, 0), k), None, 0.0)
+    run = Run(law(step=step), births((1, 0, 2), (0, 2, 5), born), Fields(uniform((k * wind, 0, 0), k)), 0.0)
     run.to(1.2)
     t = 1.2 - born
     if k:
@@ -99,7 +99,7 @@ def test_a_flight_is_that_of_a_slowed_body_at_any_step(step: float, k: float):
 
 
 def test_what_is_small_feels_more_of_all_but_gravity():
-    run = Run(law(), births((0, 0, 0), (4, 0, 0), [0.0], own=3.0), uniform((0, 0, 0), 0.5), None, 0.0)
+    run = Run(law(), births((0, 0, 0), (4, 0, 0), [0.0], own=3.0), Fields(uniform((0, 0, 0), 0.5)), 0.0)
     run.to(8.0)
     assert run.place[0, 0] == pytest.approx(4 / 1.5, rel=1e-3)  # all its way against a drag of 3 x 0.5
     assert run.speed[0, 2] == pytest.approx(-G / 1.5, rel=1e-3)  # and falls as fast as that lets it
@@ -109,7 +109,7 @@ def test_what_is_small_feels_more_of_all_but_gravity():
 def test_a_ball_bounces_as_high_as_it_must_and_comes_to_rest(step: float):
     told = law(step=step, ground={"response": "bounce", "bounce": 0.5, "friction": 0.0})
     b = births((0, 0, 1.1), (0, 0, 0), [0.0], width=0.2)
-    run = Run(told, b, uniform((0, 0, 0), 0.0), None, 0.0)
+    run = Run(told, b, Fields(uniform((0, 0, 0), 0.0)), 0.0)
     fall = math.sqrt(2 / G)
     run.to(fall * 1.5)  # half of the way up and down again, which takes as long as the fall
     assert run.place[0, 2] == pytest.approx(0.1 + 0.25, abs=2e-3)
@@ -119,7 +119,7 @@ def test_a_ball_bounces_as_high_as_it_must_and_comes_to_rest(step: float):
 
 def test_friction_stops_what_slides_after_its_way():
     told = law(ground={"response": "bounce", "bounce": 0.0, "friction": 0.5})
-    run = Run(told, births((0, 0, 0), (3, 0, 0), [0.0]), uniform((0, 0, 0), 0.0), None, 0.0)
+    run = Run(told, births((0, 0, 0), (3, 0, 0), [0.0]), Fields(uniform((0, 0, 0), 0.0)), 0.0)
     run.to(3.0)
     assert run.place[0, 0] == pytest.approx(9 / (2 * 0.5 * G), rel=0.03)
     np.testing.assert_allclose(run.speed, 0, atol=1e-6)
@@ -128,7 +128,7 @@ def test_friction_stops_what_slides_after_its_way():
 @pytest.mark.parametrize("response", ["stick", "die"])
 def test_what_the_ground_holds_stays_and_what_it_ends_is_gone(response: str):
     told = law(ground={"response": response, "bounce": 0.3, "friction": 0.3})
-    run = Run(told, births((0, 0, 1), (1, 0, 0), [0.0]), uniform((0, 0, 0), 0.0), None, 0.0)
+    run = Run(told, births((0, 0, 1), (1, 0, 0), [0.0]), Fields(uniform((0, 0, 0), 0.0)), 0.0)
     run.to(2.0)
     if response == "die":
         assert not len(run.there())
@@ -144,7 +144,7 @@ def test_a_sloping_field_of_distance_turns_a_fall_aside():
     far = (x + z) / math.sqrt(2)
     held = np.stack([far, 0 * far, 0 * far, 0 * far], axis=1).astype(np.float32)
     stops = Grid(held.reshape(1, n, n, n, 4), np.full(3, -3.0), cell, np.zeros(1))
-    run = Run(law(), births((0, 0, 0.0), (0, 0, 0), [0.0]), uniform((0, 0, 0), 0.0), stops, 0.0)
+    run = Run(law(), births((0, 0, 0.0), (0, 0, 0), [0.0]), Fields(uniform((0, 0, 0), 0.0), stops), 0.0)
     run.to(0.5)
     assert np.linalg.norm(run.place[0]) == pytest.approx(0.25 * G / (2 * math.sqrt(2)), rel=0.02)
     assert run.place[0, 0] + run.place[0, 2] == pytest.approx(0, abs=1e-3)
@@ -287,7 +287,7 @@ def test_what_a_gas_carries_is_carried_by_the_field(tmp_path: Path):
 
 def test_levers_turn_what_a_law_plays():
     b = births((0, 0, 0), (1, 0, 0), np.zeros(8), width=0.1)
-    run = Run(law(births=8, streak=0.1, gravity=0.0), b, uniform((0, 0, 0), 0.0), None, 0.0)
+    run = Run(law(births=8, streak=0.1, gravity=0.0), b, Fields(uniform((0, 0, 0), 0.0)), 0.0)
     run.to(0.5)
     ids, rows = drawn(run.law, b, run)
     assert ids.tolist() == list(range(8))

@@ -13,7 +13,7 @@ from tenka.base.randomness import unit_array
 from tenka.pack.routes.base import Output
 from tenka.package.elements.particles import Particles
 from tenka.package.law import Field, Law
-from tenka.package.laws import Grid, births_of, columns_of, grid_of
+from tenka.package.laws import Grid, births_of, columns_of, fields_of
 
 
 def lawful_outputs(law: Law) -> list[Output]:
@@ -28,6 +28,8 @@ def lawful_outputs(law: Law) -> list[Output]:
     ]
     if law.stops is not None:
         found.append(Output(law.stops.file, f"how far it is to what stops them, {_size(law.stops)}, 16 bits"))
+    if law.shade is not None:
+        found.append(Output(law.shade.file, f"how light it is at a place, {_size(law.shade)}, 16 bits"))
     return found
 
 
@@ -68,6 +70,15 @@ def lawful_words(element: Particles) -> str:
             f"{stops.file}: red: distance in m to what stops them, {_size(stops)} of {stops.cell:g} m from "
             f"{stops.low} on, beyond it as at its edge; green: bounce, blue: friction, alpha: 0 bounces, 1 "
             "sticks, 2 ends."
+        )
+    if law.shade is not None:
+        light = f"light (times l, and by red, green, blue of {law.shade.file} where it is), "
+        if law.light_span > 0:
+            light += f"which goes over {law.light_span:.4g} s of its age instead, "
+        told.append(
+            f"{law.shade.file}: red, green, blue: by what factor light is another at a place, "
+            f"{_size(law.shade)} of {law.shade.cell:g} m from {law.shade.low} on, in the shadow of the "
+            "others or near a lamp."
         )
     told.append(
         f"{law.over.file}: over the share of its life: {light}opacity in alpha; second row: width "
@@ -116,6 +127,9 @@ def lawful_page(folder: Path, element: Particles) -> dict[str, Any]:
         "times": list(element.times),
         "births": _text(rows, np.float32),
         "over": _text(b.over, np.float32),
-        "push": _paged(grid_of(folder, law.push), law.push),
-        "stops": _paged(grid_of(folder, law.stops), law.stops) if law.stops is not None else None,
+        "fields": {
+            name: _paged(grid, getattr(law, name))
+            for name, grid in vars(fields_of(folder, law)).items()
+            if grid is not None
+        },
     }

@@ -17,11 +17,21 @@ from tenka.effect.model import Delivery, Effect, heard
 from tenka.effect.routes.particles import ParticleBake
 from tenka.gas.settings import GRAVITY
 from tenka.look.swarm import PointSet, life_of, over
-from tenka.pack.driving import field_before, field_of, pushed, round_it, round_stops, stopped
+from tenka.pack.driving import (
+    field_before,
+    field_of,
+    frames_of,
+    grid_over,
+    pushed,
+    round_it,
+    round_stops,
+    stopped,
+)
 from tenka.pack.layout import Box, the_layer
+from tenka.pack.lighting import Cells, Lit, Samples, lit_at_places, over_age
 from tenka.pack.routes.base import Job
 from tenka.package.law import OVER, Agreement, Field, Ground, Law, Typical
-from tenka.package.laws import Births, Grid, Run, drawn, flown, laid
+from tenka.package.laws import Births, Fields, Grid, Run, drawn, flown, laid
 from tenka.package.parts import Texture, vec3
 from tenka.particles.state import Points
 
@@ -37,13 +47,12 @@ class Told:
 
     Attributes
     ----------
-    push, stops : of its fields, None where nothing stops them but the ground
+    fields : no `stops` where only the ground stops them, no `shade` where light is as well told without
     """
 
     law: Law
     births: Births
-    push: Grid
-    stops: Grid | None
+    fields: Fields
 
 
 @dataclass
@@ -76,21 +85,27 @@ def told(job: Job, delivery: Delivery, seen: list[Seen], gain: float) -> Told:
     pull = float(np.mean([value_at(layer.motion.gravity, float(t)) for t in times])) * GRAVITY
     push = pushed(job, layer, box, route.fineness, span, pull)
     stops, thin = stopped(job, layer, box, route.fineness, span)
-    born, light_span = _born(layer, seen, push, pull, gain, rate)
+    born, seen_light, light_span = _born(layer, seen, push, pull, gain, rate)
+    lit, shade = _lit(layer, seen_light, len(born), grid_over(box, route.fineness), span, rate)
+    born.light, born.over[0, :, :3] = lit.factor, lit.table
+    fields = Fields(push, stops, shade)
     fastest = float(np.linalg.norm(born.speed, axis=1).max(initial=0.0))
     parts = min(max(math.ceil(fastest / rate / thin), 1), MOST_PARTS)  # so that none passes what is thin
     law = _law(
         delivery,
         layer,
         len(born),
-        field_of(f"{delivery.id}_push.exr", push),
-        field_of(f"{delivery.id}_stops.exr", stops) if stops is not None else None,
+        {
+            name: field_of(f"{delivery.id}_{name}.exr", grid)
+            for name, grid in vars(fields).items()
+            if grid is not None
+        },
         pull,
         1.0 / (rate * parts),
         _typical(born, span),
         light_span,
     )
-    found = Told(law, born, push, stops)
+    found = Told(law, born, fields)
     found.law = law.model_copy(update={"agrees": agreement(found, seen, gain)})
     return found
 
@@ -103,26 +118,28 @@ def law_before(
 ) -> Law:
     """The law of a delivery before its births are read off: with as many, and fields as large as can be."""
     route, layer = delivery.by(ParticleBake), the_layer(effect, delivery)
-    push = field_before(f"{delivery.id}_push.exr", effect, layer, box, route.fineness, span)
-    stops = None
+    fields = {"push": field_before(f"{delivery.id}_push.exr", effect, layer, box, route.fineness, span)}
     if heard(layer.colliders):
         try:
             low, cell, shape, _ = round_stops(effect, layer, folder, box, route.fineness, span)
         except BadInput:  # packing says what is amiss
             low, cell, shape = round_it(box, route.fineness)
-        stops = field_of(
-            f"{delivery.id}_stops.exr", Grid(np.zeros((1, *shape, 0)), low, cell, np.array(span[:1]))
-        )
+        still = Grid(np.zeros((1, *shape, 0)), low, cell, np.array(span[:1]))
+        fields["stops"] = field_of(f"{delivery.id}_stops.exr", still)
+    if _is_lit(layer):
+        low, cell, shape = grid_over(box, route.fineness)
+        times = frames_of(span, effect.rate, int(np.prod(shape))) / effect.rate
+        changing = Grid(np.zeros((len(times), *shape, 0)), low, cell, times)
+        fields["shade"] = field_of(f"{delivery.id}_shade.exr", changing)
     none = Births(*(np.zeros((0, 3)),) * 2, *(np.zeros(0),) * 6, np.zeros((2, OVER, 4)))
-    return _law(delivery, layer, born, push, stops, GRAVITY, 1.0 / effect.rate, _typical(none, span))
+    return _law(delivery, layer, born, fields, GRAVITY, 1.0 / effect.rate, _typical(none, span))
 
 
 def _law(
     delivery: Delivery,
     layer: Any,
     count: int,
-    push: Field,
-    stops: Field | None,
+    fields: dict[str, Field],
     pull: float,
     step: float,
     typical: Typical,
@@ -139,12 +156,13 @@ def _law(
         columns=max(1, min(count, ACROSS)),
         rows=max(1, -(-count // ACROSS)),
         step=round(step, 9),
-        push=push,
+        push=fields["push"],
         gravity=round(pull, 6),
         ground=None
         if m.ground == "none"
         else Ground(response=m.ground, bounce=m.bounce, friction=m.friction),
-        stops=stops,
+        stops=fields.get("stops"),
+        shade=fields.get("shade"),
         thick=round(0.5 / look.scale, 6),
         streak=look.streak if look.form == "streak" else 0.0,
         stretch=look.stretch if look.form in ("disc", "sprite") else 0.0,
@@ -155,9 +173,9 @@ def _law(
 
 def _born(
     layer: Any, seen: list[Seen], push: Grid, pull: float, gain: float, rate: float
-) -> tuple[Births, float]:
-    """How each was born: flown back, by the law, from where it is seen first; and the span of its light, see
-    `Law`."""
+) -> tuple[Births, list[Samples], float]:
+    """How each was born: flown back, by the law, from where it is seen first; its light over its age, and the
+    span of that, see `Law`."""
     look, first = layer.look, seen[0].time
     of: dict[int, int] = {}
     rows: list[tuple[int, int]] = []
@@ -206,47 +224,48 @@ def _born(
     until = np.where(cut, moment[ends] + 0.5 / rate - born, until)
     longest = float(np.minimum(until, moment[-1] - born).max(initial=1e-3))
     axes = [(0.0, nominal), (longest, np.full(len(born), longest))]
-    found = [(*_light(seen, of, born, lives_, gain), span) for span, lives_ in axes]
-    light, factor, _, span = min(found, key=lambda f: f[2])
+    found = [(_samples(seen, of, born, lives, gain), span) for span, lives in axes]
+    light, span = min(found, key=lambda f: over_age(f[0], len(born)).left)
     table = np.zeros((2, OVER, 4))
-    table[0, :, :3] = light
     table[0, :, 3] = look.opacity * over(look.opacity_over, np.linspace(0, 1, OVER))
     table[1, :, 0] = over(look.size_over, np.linspace(0, 1, OVER))
-    return Births(place, speed, born, nominal, until, width, factor, own, table), span
+    each = np.ones(len(born))
+    return Births(place, speed, born, nominal, until, width, each, own, table), light, span
 
 
-def _light(
+def _samples(
     seen: list[Seen], of: dict[int, int], born: np.ndarray, life: np.ndarray, gain: float
-) -> tuple[np.ndarray, np.ndarray, float]:
-    """The mean light over a share of life, (OVER, 3); by what factor each is brighter than that; and what is
-    left, root mean square."""
-    sums, counts = np.zeros((OVER, 3)), np.zeros(OVER)
-    parts = []
+) -> list[Samples]:
+    """The light of all over a share of `life`, s."""
+    found = []
     for s in seen:
         i = np.array([of[id] for id in s.drawn.id.tolist()], int)
         x = np.clip((s.time - born[i]) / np.maximum(life[i], 1e-6), 0, 1) * (OVER - 1)
-        light = s.drawn.colour * gain
-        nearest = np.rint(x).astype(int)
-        np.add.at(sums, nearest, light)
-        np.add.at(counts, nearest, 1)
-        parts.append((i, x, light))
-    table = np.zeros((OVER, 3))
-    known = np.flatnonzero(counts)
-    if len(known):
-        mean = sums[known] / counts[known, None]
-        table = np.stack([np.interp(np.arange(OVER), known, mean[:, c]) for c in range(3)], axis=1)
+        found.append(Samples(s.time, i, x, s.drawn.colour * gain, s.drawn.place))
+    return found
 
-    def at(x: np.ndarray) -> np.ndarray:
-        return np.stack([np.interp(x, np.arange(OVER), table[:, c]) for c in range(3)], axis=1)
 
-    have, want = np.zeros(len(of)), np.zeros(len(of))
-    for i, x, light in parts:
-        ideal = at(x)
-        np.add.at(have, i, (light * ideal).sum(axis=1))  # the factor that fits best by least squares
-        np.add.at(want, i, (ideal**2).sum(axis=1))
-    factor = np.where(want > 1e-12, have / np.maximum(want, 1e-12), 1.0)
-    left = [((at(x) * factor[i, None] - light) ** 2).sum() for i, x, light in parts]
-    return table, factor, float(np.sum(left))
+def _is_lit(layer: Any) -> bool:
+    """Whether light on a particle depends on where it is."""
+    return bool(layer.look.lit > 0 or layer.look.colour_by.startswith("gas"))
+
+
+def _lit(
+    layer: Any,
+    samples: list[Samples],
+    births: int,
+    over_box: tuple[np.ndarray, float, tuple[int, int, int]],
+    span: tuple[float, float],
+    rate: float,
+) -> tuple[Lit, Grid | None]:
+    """The light of all, with a field of it where that is worth it."""
+    plain = over_age(samples, births)
+    if not _is_lit(layer):
+        return plain, None
+    low, cell, shape = over_box
+    times = frames_of(span, rate, int(np.prod(shape))) / rate
+    lit = lit_at_places(samples, plain, births, Cells(low, cell, shape, times))
+    return lit, lit.shade
 
 
 def _typical(b: Births, span: tuple[float, float]) -> Typical:
@@ -282,7 +301,7 @@ def _typical(b: Births, span: tuple[float, float]) -> Typical:
 def agreement(found: Told, seen: list[Seen], gain: float) -> Agreement:
     """How the law's run is beside the simulation."""
     law, births = found.law, found.births
-    run = Run(law, births, found.push, found.stops, seen[0].time)
+    run = Run(law, births, found.fields, seen[0].time)
     ids = {id: n for n, id in enumerate(dict.fromkeys(id for s in seen for id in s.drawn.id.tolist()))}
     chosen = set(np.unique(np.linspace(0, len(seen) - 1, COMPARED).round().astype(int)).tolist())
     off, both, apart, light = [], [], [], []
@@ -338,8 +357,10 @@ def pictures(found: Told) -> dict[str, tuple[np.ndarray, bool]]:
         law.launch.file: (table(b.speed, b.life), False),
         law.own.file: (table(b.width, b.light, b.own, b.until), False),
         law.over.file: (b.over.astype(np.float32), False),
-        law.push.file: (laid(found.push.values), True),
+        **{
+            getattr(law, name).file: (laid(grid.values), True)
+            for name, grid in vars(found.fields).items()
+            if grid is not None
+        },
     }
-    if law.stops is not None and found.stops is not None:
-        held[law.stops.file] = (laid(found.stops.values), True)
     return held

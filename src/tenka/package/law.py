@@ -116,8 +116,14 @@ class Law(Part):
     gravity: Metres  # m/s^2
     ground: Ground | None
     stops: Field | None  # distance to what stops them, m; bounce; friction; 0 bounces, 1 sticks, 2 ends
+    shade: Field | None = None  # red, green, blue: by what factor light is another at a place
     thick: Amount  # share of its width at which one meets what stops it
     streak: Amount  # s of its way that one is drawn along
     stretch: Amount  # the same, for each m of its width
     typical: Typical
     agrees: Agreement
+
+    @property
+    def fields(self) -> list[Field]:
+        """All that it has."""
+        return [field for field in (self.push, self.stops, self.shade) if field is not None]

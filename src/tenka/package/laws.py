@@ -46,6 +46,15 @@ class Grid:
         return found
 
 
+@dataclass(frozen=True)
+class Fields:
+    """What drives particles, what stops them besides the ground, and how light it is, over their box."""
+
+    push: Grid
+    stops: Grid | None = None
+    shade: Grid | None = None
+
+
 def grid_of(folder: Path, field: Field) -> Grid:
     """A field of a package.
 
@@ -58,6 +67,18 @@ def grid_of(folder: Path, field: Field) -> Grid:
     nx, ny, nz = field.shape
     values = raw.reshape(len(field.times), ny, nz, nx, 4).transpose(0, 3, 1, 2, 4)
     return Grid(values, np.array(field.low), field.cell, np.array(field.times))
+
+
+def fields_of(folder: Path, law: Law) -> Fields:
+    """All fields of a law.
+
+    Raises
+    ------
+    BadInput
+        A texture that is broken or not what the manifest says.
+    """
+    stops, shade = (grid_of(folder, f) if f is not None else None for f in (law.stops, law.shade))
+    return Fields(grid_of(folder, law.push), stops, shade)
 
 
 def laid(values: np.ndarray) -> np.ndarray:
@@ -138,8 +159,8 @@ class Run:
     place, speed, state : of all births, begun or not
     """
 
-    def __init__(self, law: Law, births: Births, push: Grid, stops: Grid | None, first: float) -> None:
-        self.law, self.births, self.push, self.stops = law, births, push, stops
+    def __init__(self, law: Law, births: Births, fields: Fields, first: float) -> None:
+        self.law, self.births, self.fields = law, births, fields
         self.time, self.first = first, first
         self.place, self.speed = births.place.copy(), births.speed.copy()
         self.state = np.zeros(len(births), np.int8)
@@ -161,7 +182,7 @@ class Run:
         r = np.minimum(b.born + b.until, t1) - since
         go = np.flatnonzero((r > 0) & (self.state == FLIES))
         r, x, v = r[go], self.place[go], self.speed[go]
-        felt = self.push.at(x + 0.5 * r[:, None] * v, 0.5 * (t0 + t1))
+        felt = self.fields.push.at(x + 0.5 * r[:, None] * v, 0.5 * (t0 + t1))
         g = np.array([0.0, 0.0, -self.law.gravity])
         own = b.own[go]
         a, k = g + own[:, None] * felt[:, :3], own * felt[:, 3]
@@ -172,9 +193,9 @@ class Run:
     def _distance(self, place: np.ndarray, radius: np.ndarray) -> np.ndarray:
         """How far each is from what stops it, (n,) m."""
         far = np.full(len(place), np.inf) if self.law.ground is None else place[:, 2] - radius
-        if self.stops is None:
+        if self.fields.stops is None:
             return far
-        return np.asarray(np.minimum(far, self.stops.at(place, self.time, 1)[:, 0] - radius))
+        return np.asarray(np.minimum(far, self.fields.stops.at(place, self.time, 1)[:, 0] - radius))
 
     def _surface(self, place: np.ndarray, radius: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """The same; the way off it, (n, 3); bounce, friction and response there, (n, 3)."""
@@ -183,8 +204,9 @@ class Run:
         if ground is not None:
             far = place[:, 2] - radius
             traits[:] = (ground.bounce, ground.friction, RESPONSES[ground.response])
-        if self.stops is not None:
-            stops, step = self.stops, 0.5 * self.stops.cell
+        stops = self.fields.stops
+        if stops is not None:
+            step = 0.5 * stops.cell
             held = stops.at(place, self.time)
             near = held[:, 0] - radius < far
             ends = [
@@ -202,7 +224,7 @@ class Run:
         """Ways of particles that may meet something, and what becomes of them."""
         state = np.zeros(len(x), np.int8)
         end, speed = flown(a, k, x, v, r)
-        if self.law.ground is None and self.stops is None:
+        if self.law.ground is None and self.fields.stops is None:
             return end, speed, state
         rest = np.arange(len(x))
         left = r.copy()
@@ -277,7 +299,9 @@ def drawn(law: Law, births: Births, run: Run) -> tuple[np.ndarray, np.ndarray]:
     rows = np.zeros((len(i), WIDE), np.float32)
     width = births.width[i] * lived[1][:, 0]
     rows[:, :3], rows[:, 3] = run.place[i], width
-    rows[:, 4:7], rows[:, 7] = light[:, :3] * births.light[i, None], lived[0][:, 3]
+    shade = run.fields.shade
+    there = shade.at(run.place[i], run.time, 3) if shade is not None else 1.0
+    rows[:, 4:7], rows[:, 7] = light[:, :3] * births.light[i, None] * there, lived[0][:, 3]
     rows[:, 8:] = -run.speed[i] * (law.streak + law.stretch * width)[:, None]
     return i, rows
 
@@ -300,9 +324,8 @@ def run_rows(folder: Path, element: Particles) -> np.ndarray:
     """
     law = element.law
     assert law is not None
-    births, push = births_of(folder, law), grid_of(folder, law.push)
-    stops = grid_of(folder, law.stops) if law.stops is not None else None
-    run = Run(law, births, push, stops, element.times[0])
+    births = births_of(folder, law)
+    run = Run(law, births, fields_of(folder, law), element.times[0])
     columns = columns_of(law, births, element.times)
     of = np.zeros(len(births), np.int64)
     of[list(columns.of)] = list(columns.of.values())

@@ -34,7 +34,7 @@ def covered_px(element: Particles, tier: Tier) -> tuple[float, float]:
 
 def moved(law: Law) -> int:
     """Bytes that are read and written to move one by its law."""
-    fields = [f for f in (law.push, law.stops) if f is not None]
+    fields = law.fields
     cells = sum(CORNERS if max(f.shape) > 1 else 1 for f in fields)
     return 2 * STATE + cells * FIELD
 

@@ -68,7 +68,7 @@ const rubbed = (v, loss) => { const l = Math.hypot(...v); return mul(v, l > 1e-9
 const RESPONSE = { bounce: 0, stick: 1, die: 2 };
 class Lawful {
   constructor(e, data) {
-    this.law = e.law; this.first = e.times[0]; this.last = e.times[e.times.length - 1]; this.times = data.times; this.push = field(data.push); this.stops = field(data.stops);
+    this.law = e.law; this.first = e.times[0]; this.last = e.times[e.times.length - 1]; this.times = data.times; [this.push, this.stops, this.shade] = ["push", "stops", "shade"].map(name => field(data.fields[name]));
     const rows = floatsOf(data.births); this.over = floatsOf(data.over); this.born = [];
     for (let n = 0; n < this.law.births; n++) { const r = rows.subarray(n * BORN, n * BORN + BORN); this.born.push({ place: [...r.subarray(0, 3)], speed: [...r.subarray(3, 6)], born: r[6], life: r[7], until: r[8], width: r[9], light: r[10], own: r[11], chance: r[12] }); }
     this.restart();
@@ -133,8 +133,8 @@ class Lawful {
     for (const b of this.born) {
       if (Math.max(b.born, this.first) > time + 1e-9 || time >= b.born + b.until - 1e-9 || b.state === 2) continue;
       const begun = Math.max(b.born, this.first, from), p = b.state ? b.p : add(b.p, mul(b.v, time - begun)), age = time - b.born, share = age / Math.max(b.life, 1e-6), lit = law.light_span > 0 ? age / law.light_span : share;
-      const width = b.width * this.of(share, 1, 0), tail = -(law.streak + law.stretch * width), row = new Float32Array(11);
-      row.set([...p, width, ...[0, 1, 2].map(c => b.light * this.of(lit, 0, c)), this.of(share, 0, 3), ...mul(b.v, tail)]); row.chance = b.chance; found.push(row);
+      const there = this.shade ? this.shade.at(p, from) : [1, 1, 1], width = b.width * this.of(share, 1, 0), tail = -(law.streak + law.stretch * width), row = new Float32Array(11);
+      row.set([...p, width, ...[0, 1, 2].map(c => there[c] * b.light * this.of(lit, 0, c)), this.of(share, 0, 3), ...mul(b.v, tail)]); row.chance = b.chance; found.push(row);
     }
     return found;
   }

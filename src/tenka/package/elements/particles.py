@@ -54,7 +54,7 @@ class Particles(Element):
     def files(self) -> list[str]:
         held = [x for x in (self.place, self.paint, self.way, *self.tables) if x is not None]
         law = self.law
-        fields = [] if law is None else [f.file for f in (law.push, law.stops) if f is not None]
+        fields = [] if law is None else [f.file for f in law.fields]
         held += [] if law is None else [law.born, law.launch, law.own, law.over]
         return [texture.file for texture in held] + fields
 
@@ -62,8 +62,7 @@ class Particles(Element):
     def textures(self) -> list[tuple[int, int]]:
         law = self.law
         if law is not None:
-            fields = [f.texture for f in (law.push, law.stops) if f is not None]
-            return [(law.columns, law.rows)] * 3 + [(OVER, 2), *fields]
+            return [(law.columns, law.rows)] * 3 + [(OVER, 2), *(f.texture for f in law.fields)]
         size = (self.columns, self.rows * len(self.times))
         return [size] * (3 if self.way is not None else 2)
 
