@@ -41,6 +41,7 @@ def do(hand: Hand) -> None:
     hand.type("route.player.count", 2)
     hand.type("route.pitch", 12)
     hand.type("route.player.nearer", 2)
+    hand.choose("route.player.stands", "to the eye")
     hand.tier("Low")
     hand.own("route.width", 1024)
     hand.own("route.height", 896)

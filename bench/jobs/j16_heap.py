@@ -8,7 +8,10 @@ from tenka.demo import FOLDER
 from tenka.effect.document import get
 
 TITLE = "A heap of crates burns in a box that fits"
-MENDED = "As for the haze: frames are drawn from where the game looks."
+MENDED = (
+    "Sprites turned wholly to the eye: a tall fire that is looked up to from near was twice as tall in the "
+    "game. They can stand *upright*, turned about the vertical alone, and what is set on fire begins so."
+)
 
 
 def do(hand: Hand) -> None:
@@ -39,7 +42,10 @@ def do(hand: Hand) -> None:
     hand.seen["gestures"] = hand.count - before
     hand.seen["cut"] = [f.text for f in hand.state.findings() if "ut off" in f.text]
     hand.station("pack")
-    hand.type("route.pitch", 7)
+    hand.type("route.heading", -75)
+    hand.tick("route.crop")
+    hand.type("route.columns", 16)
+    hand.type("route.rows", 4)
     hand.seen_from(24)
     hand.type("route.player.count", 1)
     hand.type("route.player.rotation", 0)

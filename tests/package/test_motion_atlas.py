@@ -9,6 +9,7 @@ import pytest
 from build import small_effect
 from chains import as_flipbooks, effect_of, lighter, one_sprite, proof_picture, stage_picture, whole_view
 from PIL import Image
+from players import quad
 
 from tenka.budget.cost import ledger
 from tenka.cache.store import FrameStore
@@ -16,7 +17,7 @@ from tenka.demo import FOLDER
 from tenka.effect.document import replaced
 from tenka.effect.model import Effect
 from tenka.look.flip import flip_error as flip
-from tenka.look.sprites import QUAD_FIELDS, draw_quads
+from tenka.look.sprites import draw_quads
 from tenka.pack.packing import pack
 from tenka.package.atlas import load_atlas
 from tenka.proof.engine import Package
@@ -36,12 +37,11 @@ def test_what_moves_evenly_is_drawn_where_it_is_between_two_frames(share: float)
     way = np.array([12.0, -8.0])
     atlas = np.concatenate([disc(24, 40), disc(24 + way[0], 40 + way[1])], axis=1)
     motion = np.broadcast_to((way / PX).astype(np.float32), (PX, 2 * PX, 2)).copy()
-    quad = np.zeros((1, QUAD_FIELDS), np.float32)
-    quad[0] = (PX / 2, PX / 2, 1, 0, PX / 2, PX / 2, 1.0, 0, 1, share, 1.0, 0.01, 1.0, 1, 1, 1)
-    drawn = {}
+    table = quad(PX / 2, PX / 2, 1, 0, PX / 2, PX / 2, 1.0, 0, 1, share, 1.0, 0.01, 1.0, 1, 1, 1)
+    drawn, far = {}, np.full((PX, PX), 9.0, np.float32)
     for name, held in (("plain", motion[:0, :0]), ("along", motion)):
         image = np.zeros((PX, PX, 3), np.float32)
-        draw_quads(quad, (atlas,), (2, PX, PX, 0), np.full((PX, PX), 9.0, np.float32), 0.0, True, image, held)
+        draw_quads(table, (atlas,), (2, PX, PX, 0), far, 0.0, True, image, held)
         drawn[name] = image[..., 0]
     wanted = disc(24 + share * way[0], 40 + share * way[1])[..., 0]
     assert np.abs(drawn["along"] - wanted).max() < 0.02

@@ -16,6 +16,7 @@ import trimesh
 from build import element_of, layout_of, small_effect, with_layer
 from command import command
 from PIL import Image
+from players import quad
 
 from tenka.base.errors import BadInput, Cancelled, TooLarge
 from tenka.base.jobs import Progress
@@ -498,7 +499,7 @@ def test_shipped_profiles_are_whole_and_a_bad_one_is_one_sentence(tmp_path: Path
 
 def test_layers_are_counted_on_the_picture_only():
     layers = np.zeros((10, 10), np.int32)
-    count_layers(np.array([[0, 0, 1, 0, 3, 3, 1, 0, 0, 0, 1, 1, 1, 1, 1, 1]], np.float32), WHOLE, layers)
+    count_layers(quad(0, 0, 1, 0, 3, 3, 1, 0, 0, 0, 1, 1, 1, 1, 1, 1), WHOLE, layers)
     assert layers.sum() == 9 and layers[:3, :3].all()
 
 

@@ -102,6 +102,8 @@ VARIANTS: dict[str, dict[str, object]] = {
     "emission": {ROUTE + "second": "emission", "light__backdrop": "sky", "light__exposure": 0.5},
     "heat": {
         ROUTE + "variants": 2,
+        ROUTE + "pitch": 20.0,
+        ROUTE + "player__stands": "upright",
         ROUTE + "second": "temperature",
         ROUTE + "alpha_form": "straight",
         "light__backdrop": "dark",

@@ -10,7 +10,7 @@ import pytest
 from build import element_of, small_effect
 from hypothesis import given
 from hypothesis import strategies as st
-from players import PLAYERS
+from players import PLAYERS, quad
 
 from tenka.base.errors import BadInput
 from tenka.budget.devices import SHIPPED, device, devices
@@ -75,7 +75,7 @@ def test_a_white_sprite_of_opacity_covers_by_its_alpha(size: float, opacity: flo
     """An atlas of full white: the picture becomes back * (1 - opacity) + opacity inside the quad."""
     level = np.ones((32, 32, 4), np.float32)
     image = np.full((40, 60, 3), 0.25, np.float32)
-    table = np.array([[30, 20, 1, 0, 8 * size, 6 * size, 5, 0, 0, 0, opacity, 0.1, 1, 1, 1, 1]], np.float32)
+    table = quad(30, 20, 1, 0, 8 * size, 6 * size, 5, 0, 0, 0, opacity, 0.1, 1, 1, 1, 1)
     draw_quads(table, (level,), (1, 32, 32, 0), np.full((40, 60), 1e9, np.float32), 0.0, True, image)
     np.testing.assert_allclose(image[20, 30], 0.25 * (1 - opacity) + opacity, atol=1e-5)
     layers = np.zeros((40, 60), np.int32)
@@ -90,7 +90,7 @@ def test_a_frame_is_blended_into_the_next():
     level[:, 16:, :3] = 1.0
     for blend, want in ((True, 0.5), (False, 0.0)):
         image = np.zeros((20, 20, 3), np.float32)
-        table = np.array([[10, 10, 1, 0, 6, 6, 5, 0, 1, 0.5, 1, 0.1, 1, 1, 1, 1]], np.float32)
+        table = quad(10, 10, 1, 0, 6, 6, 5, 0, 1, 0.5, 1, 0.1, 1, 1, 1, 1)
         draw_quads(table, (level,), (2, 16, 16, 0), np.full((20, 20), 1e9, np.float32), 0.0, blend, image)
         assert image[10, 10, 0] == pytest.approx(want, abs=1e-5)
 
@@ -100,9 +100,7 @@ def test_far_sprites_read_smaller_mip_levels():
     read_by = []
     for density in (1.0, 2.0, 8.0):
         image = np.zeros((40, 40, 3), np.float32)
-        table = np.array(
-            [[20, 20, 1, 0, 32 / density, 32 / density, 5, 0, 0, 0, 1, 0.1, density, 1, 1, 1]], np.float32
-        )
+        table = quad(20, 20, 1, 0, 32 / density, 32 / density, 5, 0, 0, 0, 1, 0.1, density, 1, 1, 1)
         read_by.append(
             draw_quads(table, levels, (1, 64, 64, 0), np.full((40, 40), 1e9, np.float32), 0.0, False, image)
         )
@@ -116,7 +114,7 @@ def test_what_is_behind_the_set_is_not_drawn():
     depth = np.full((20, 20), 1e9, np.float32)
     depth[:, :10] = 2.0
     draw_quads(
-        np.array([[10, 10, 1, 0, 8, 8, 5, 0, 0, 0, 1, 0.1, 1, 1, 1, 1]], np.float32),
+        quad(10, 10, 1, 0, 8, 8, 5, 0, 0, 0, 1, 0.1, 1, 1, 1, 1),
         (level,),
         (1, 8, 8, 0),
         depth,

@@ -31,7 +31,7 @@ from tenka.scene.cameras import View
 PLAYED_MOMENTS = 4  # over a life, at which two ways of playing are held against each other
 STEADY_LIVES = 3  # after which as many are alive as ever will be
 
-DRAWN = ("blend", "soft_edge")  # what of a player one sprite alone shows
+DRAWN = ("blend", "soft_edge", "stands")  # what of a player one sprite alone shows
 
 Rows = Sequence[Sequence[np.ndarray]]
 

@@ -343,12 +343,13 @@ def without_layer(effect: Effect, id: str) -> Effect:
 
 def _before(gas: GasLayer, across: float) -> Route:
     """The first route of a gas that clings to something so wide, m: sprites are drawn before that, or it
-    would hide them."""
+    would hide them; and they stand upright as it does."""
     route = gas.first_route()
     if not isinstance(route, Flipbook):
         return route
     nearer = round(0.5 * across + route.player.soft_edge, 2)
-    return route.model_copy(update={"player": route.player.model_copy(update={"nearer": nearer})})
+    player = route.player.model_copy(update={"nearer": nearer, "stands": "upright"})
+    return route.model_copy(update={"player": player})
 
 
 def with_fed_prop(

@@ -12,14 +12,22 @@ from tenka.base.jit import kernel, prange
 ZERO = np.float32(0.0)
 ONE = np.float32(1.0)
 HALF = np.float32(0.5)
+TWO = np.float32(2.0)
+NEAREST = np.float32(0.05)
 BANDS = 16
 STILL = np.zeros((0, 0, 2), np.float32)
 WHOLE = np.zeros((0, 8, 2), np.float32)
 X, Y, COS, SIN, HALF_WIDE, HALF_TALL, DEPTH, FRAME, NEXT, BLEND, OPACITY, PER_PX, TEXELS, TINT = range(14)
-QUAD_FIELDS = 16
+STANDS, PLANE = 16, 17
+QUAD_FIELDS = 29
 """Columns of a table of quads: centre in px; unit axis along the width (px space, y down); half width and
 half height in px; depth in m; frame, next frame and the share of the next one; opacity; m per px; texels per
-px; red, green and blue by which its light is multiplied."""
+px; red, green and blue by which its light is multiplied.
+
+One that does not face the picture has the depth of its centre, m, in STANDS, which is 0 otherwise, and four
+rows of three numbers in PLANE. With x, y the px from the first two columns on, and p = (x, y, 1), its
+coordinates are the first two rows times p, and its depth the fourth, each over the third times p. The first
+columns hold the box round it then."""
 
 
 @dataclass(frozen=True)
@@ -74,14 +82,36 @@ def quad_table(
     out[:, HALF_WIDE], out[:, HALF_TALL] = half[:, 0], half[:, 1]
     out[:, FRAME], out[:, NEXT], out[:, BLEND] = frame, np.minimum(frame + 1, frames - 1), place - frame
     out[:, OPACITY], out[:, PER_PX], out[:, TEXELS] = opacity, per_px, texels
-    out[:, TINT:] = 1.0 if tint is None else tint
+    out[:, TINT:STANDS] = 1.0 if tint is None else tint
+    out[:, STANDS:] = 0.0
     return out[np.argsort(-out[:, DEPTH], kind="stable")]
+
+
+@kernel
+def _row(q, n, dx, dy):
+    """A row of a quad's plane times a place."""
+    k = PLANE + 3 * n
+    return q[k] * dx + q[k + 1] * dy + q[k + 2]
+
+
+@kernel
+def _depth(q, x, y):
+    """Depth of a quad at a pixel's centre, m."""
+    if q[STANDS] <= ZERO:
+        return q[DEPTH]
+    dx, dy = np.float32(x) + HALF - q[X], np.float32(y) + HALF - q[Y]
+    return max(_row(q, 3, dx, dy) / _row(q, 2, dx, dy) + q[DEPTH] - q[STANDS], NEAREST)
 
 
 @kernel
 def _place(q, x, y):
     """Coordinates of a pixel centre in a quad, each in [-1, 1] inside (second one up)."""
     dx, dy = np.float32(x) + HALF - q[X], np.float32(y) + HALF - q[Y]
+    if q[STANDS] > ZERO:
+        w = _row(q, 2, dx, dy)
+        if w <= ZERO:  # behind the eye
+            return TWO, TWO
+        return _row(q, 0, dx, dy) / w, _row(q, 1, dx, dy) / w
     return (dx * q[COS] + dy * q[SIN]) / q[HALF_WIDE], (dx * q[SIN] - dy * q[COS]) / q[HALF_TALL]
 
 
@@ -219,7 +249,7 @@ def _draw(quads, cuts, levels, offsets, widths, blocks, grid, depth, soft, blend
                     if not _within(q, cuts, u, v):
                         continue
                     fade = q[OPACITY]
-                    gap = depth[y, x] - q[DEPTH]
+                    gap = depth[y, x] - _depth(q, x, y)
                     if gap <= ZERO:
                         continue
                     if soft > ZERO:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from tenka.effect.catalogue import PLAYER, Settings
 from tenka.effect.placed import Ramp, Vec3, ramp
 
@@ -165,6 +167,11 @@ class Player(Settings):
         "does not hide its fire.",
         soft=(0, 3),
         label="drawn nearer by",
+    )
+    stands: Literal["to the eye", "upright"] = PLAYER.param(
+        "to the eye",
+        "Sprites turn wholly to the eye; or upright, about the vertical alone, and lean as their frames were "
+        "drawn: what is tall keeps its foreshortening from near, below and above.",
     )
     far_share: float = PLAYER.number(
         1.0,

@@ -1,15 +1,15 @@
 "use strict";
 // Flipbooks: sprites that face the camera, each playing the frames of an atlas over its life.
-const sprite = program(`layout(location=0) in vec4 where_; layout(location=1) in vec4 shape; layout(location=2) in vec4 play; layout(location=3) in float level; layout(location=4) in vec3 tint;
-uniform vec2 size; uniform highp sampler2D shapes; out vec2 uv; flat out vec4 frame; flat out float deep, lod; flat out vec3 hue;
+const sprite = program(`layout(location=0) in vec4 mid; layout(location=1) in vec4 across; layout(location=2) in vec3 upwards; layout(location=3) in vec4 play; layout(location=4) in vec3 tint;
+uniform highp sampler2D shapes; out vec2 uv; out float deep; flat out vec4 frame; flat out float lod; flat out vec3 hue;
 void main() {
   // a corner of the frame's cut-out, or of the whole frame
   vec2 c = texelFetch(shapes, ivec2(gl_VertexID, min(int(play.x), textureSize(shapes, 0).y - 1)), 0).xy * 2.0 - 1.0; uv = c; hue = tint;
-  vec2 off = vec2(c.x * shape.z * shape.x + c.y * shape.w * shape.y, c.x * shape.z * shape.y - c.y * shape.w * shape.x);
-  vec2 px = where_.xy + off; deep = where_.z; frame = play; lod = level;
-  gl_Position = vec4(px.x / size.x * 2.0 - 1.0, 1.0 - px.y / size.y * 2.0, 0.0, 1.0);
+  // its middle and half sides as the eye has them: to the right, up and away, m; how much nearer it is taken to be
+  vec3 p = mid.xyz + c.x * across.xyz + c.y * upwards; deep = max(p.z - mid.w, 0.05); frame = play; lod = across.w;
+  gl_Position = vec4(p.xy / halfs, 0.0, p.z);
 }`, `
-in vec2 uv; flat in vec4 frame; flat in float deep, lod; flat in vec3 hue; layout(location=0) out vec4 o;
+in vec2 uv; in float deep; flat in vec4 frame; flat in float lod; flat in vec3 hue; layout(location=0) out vec4 o;
 uniform sampler2D colour, second, moves, depths, body; uniform vec2 atlas; uniform vec4 grid; uniform float soft;
 uniform int holds, straight_, blends, along, heat; uniform float secondScale; uniform vec2 moveScale;
 vec4 read(vec2 texel) {
@@ -40,7 +40,7 @@ void main() {
 }`);
 const spriteArray = gl.createVertexArray(), spriteBuffer = gl.createBuffer();
 gl.bindVertexArray(spriteArray); gl.bindBuffer(gl.ARRAY_BUFFER, spriteBuffer);
-[[0, 4, 0], [1, 4, 16], [2, 4, 32], [3, 1, 48], [4, 3, 52]].forEach(([n, size, at]) => { gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, size, gl.FLOAT, false, 64, at); gl.vertexAttribDivisor(n, 1); });
+[[0, 4, 0], [1, 4, 16], [2, 3, 32], [3, 4, 44], [4, 3, 60]].forEach(([n, size, at]) => { gl.enableVertexAttribArray(n); gl.vertexAttribPointer(n, size, gl.FLOAT, false, 72, at); gl.vertexAttribDivisor(n, 1); });
 gl.bindVertexArray(null);
 
 function bodyOf(table) {
@@ -73,7 +73,7 @@ ROUTES.flipbook = {
   },
   parts(e, h, player, time, carriers, v) { return rows(sprites(e, player, time, carriers, v), v); },
   paint(e, h, p, list, v, heat) {
-    use(sprite, v); gl.bindVertexArray(spriteArray); gl.uniform2f(sprite.at("size"), canvas.width, canvas.height); gl.uniform1i(sprite.at("heat"), heat ? 1 : 0);
+    use(sprite, v); gl.bindVertexArray(spriteArray); gl.uniform1i(sprite.at("heat"), heat ? 1 : 0);
     bind(4, targets.depth, sprite.at("depths"));
     bind(0, h.colour, sprite.at("colour")); bind(1, h.second, sprite.at("second")); bind(2, h.moves, sprite.at("moves")); bind(3, h.body, sprite.at("body")); bind(5, h.shapes.texture, sprite.at("shapes"));
     gl.uniform2f(sprite.at("atlas"), e.width, e.height); gl.uniform4f(sprite.at("grid"), e.columns, h.cw, h.ch, e.padding);
@@ -129,19 +129,28 @@ function frameAt(e, through) {
   let n = 0; while (n < t.length - 2 && t[n + 1] <= moment) n++;
   return t.length < 2 ? 0 : Math.min(n + (moment - t[n]) / (t[n + 1] - t[n]), t.length - 1);
 }
+function sidesOf(s, v) {
+  // directions across and up a sprite as the eye has them: it faces the picture, or turns about the vertical alone and leans as it was drawn
+  const c = Math.cos(s.turn), q = Math.sin(s.turn), seen = w => [dot(w, v.right), dot(w, v.up), dot(w, v.forward)];
+  let across = [1, 0, 0], up = [0, 1, 0];
+  if (s.player.stands === "upright") {
+    let to = add(s.place, mul(v.eye, -1)); to = [to[0], to[1], 0]; if (Math.hypot(...to) < 1e-6) to = [v.up[0], v.up[1], 0];
+    to = mul(to, 1 / Math.max(Math.hypot(...to), 1e-9)); const lean = s.e.pitch * Math.PI / 180;
+    across = seen([to[1], -to[0], 0]); up = seen(add(mul(to, Math.sin(lean)), [0, 0, Math.cos(lean)]));
+  }
+  return [add(mul(across, c), mul(up, q)), add(mul(across, -q), mul(up, c))];
+}
 function rows(list, v) {
   const found = [];
   for (const s of list) {
-    const at = project(v, s.place); if (at[2] <= 0.05) continue;
-    const perPx = 2 * v.tall * at[2] / canvas.height, half = mul(s.size, 0.5 / perPx), c = Math.cos(s.turn), q = -Math.sin(s.turn);
-    const off = [(0.5 - s.e.pivot[0]) * 2 * half[0], (0.5 - s.e.pivot[1]) * 2 * half[1]];
+    const d = add(s.place, mul(v.eye, -1)), p = [dot(d, v.right), dot(d, v.up), dot(d, v.forward)]; if (p[2] <= 0.05) continue;
+    const [a, b] = sidesOf(s, v), mid = add(p, add(mul(a, (0.5 - s.e.pivot[0]) * s.size[0]), mul(b, (0.5 - s.e.pivot[1]) * s.size[1]))); if (mid[2] <= 0.05) continue;
+    const perPx = 2 * v.tall * p[2] / canvas.height, half = mul(s.size, 0.5 / perPx), flat = Math.abs(a[0] * b[1] - a[1] * b[0]);
     const count = s.e.times.length, place = frameAt(s.e, s.through), frame = Math.min(Math.floor(place), count - 1), h = held[s.e.id];
     let level = 0, density = (h.cw - 2 * s.e.padding) / Math.max(2 * half[0], 1e-6);
     while (density > 1.5 && level < h.levels - 1) { density /= 2; level++; }
-    const depth = Math.max(at[2] - s.player.nearer, 0.05);
-    found.push({ e: s.e, player: s.player, depth, px: 4 * half[0] * half[1] * h.shapes.share[Math.min(s.first + frame, h.shapes.share.length - 1)],
-      row: [at[0] + off[0] * c + off[1] * q, at[1] + off[0] * q - off[1] * c, depth, 0, c, q, half[0], half[1], s.first + frame, s.first + (s.e.loop && s.e.period ? (frame + 1) % count : Math.min(frame + 1, count - 1)), place - frame, s.opacity, level, ...s.tint] });
+    found.push({ e: s.e, player: s.player, depth: Math.max(mid[2] - s.player.nearer, 0.05), px: 4 * half[0] * half[1] * flat * h.shapes.share[Math.min(s.first + frame, h.shapes.share.length - 1)],
+      row: [...mid, s.player.nearer, ...mul(a, 0.5 * s.size[0]), level, ...mul(b, 0.5 * s.size[1]), s.first + frame, s.first + (s.e.loop && s.e.period ? (frame + 1) % count : Math.min(frame + 1, count - 1)), place - frame, s.opacity, ...s.tint] });
   }
   return found;
 }
-

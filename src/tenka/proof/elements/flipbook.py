@@ -18,6 +18,7 @@ from tenka.look.volume import sky_of
 from tenka.package.atlas import Maps, load_atlas, load_maps
 from tenka.package.elements.flipbook import Flipbook, slowed
 from tenka.proof.elements.base import Drawn, Now, Played, Ride
+from tenka.proof.elements.upright import stood
 from tenka.scene.cameras import View, frame_of, sun_direction
 
 NEAREST = 0.05
@@ -205,6 +206,9 @@ def quads(
     if looped:
         table[:, NEXT] = (table[:, FRAME] + 1) % each
     table[:, [FRAME, NEXT]] += (each * s.variant[kept])[:, None]
+    if player.stands == "upright":
+        # the table has its rows by depth, as these are
+        table = stood(table, element, s.place[kept], size, turn, player.nearer, view)
     return table
 
 
