@@ -97,6 +97,17 @@ def test_what_was_foretold_is_measured_and_told(window: Window, qtbot: QtBot):
     window.state.edit("deliveries.puff.route.width", 128)
     qtbot.wait(200)
     assert board.work.stale and "before its last change" in board.about.text()
+    named = [board.which.itemText(n) for n in range(3, board.which.count())]
+    assert named and all(text.startswith("Puff: ") for text in named), named
+    # what is shown of a delivery that is gone is still shown
+    window.state.apply(window.state.effect.model_copy(update={"deliveries": ()}), "Remove")
+    qtbot.wait(200)
+    assert board.work.stale and board.which.count() >= 3
+    bare = window.state.effect
+    board.choose(points[0])
+    QTest.mouseClick(board.takes, LEFT)
+    qtbot.wait(50)
+    assert window.state.effect is bare and window.said.text(), "it cannot be taken, which is said"
 
 
 def test_values_are_tried_and_one_is_taken(window: Window, qtbot: QtBot):

@@ -7,11 +7,12 @@ from build import small_effect
 
 from tenka.base.errors import BadInput
 from tenka.effect.courses import Key, Keys, Wave
-from tenka.effect.document import get, replaced
+from tenka.effect.document import get, replaced, with_own
 from tenka.effect.keyed import moments, with_moment_moved
+from tenka.effect.lights import SceneLight
 from tenka.effect.model import Cue, Effect
 from tenka.effect.things import all_as_text, duplicated, parts_of, pasted, put_at, removed
-from tenka.effect.together import fit_together, set_together
+from tenka.effect.together import edited_on, fit_together, set_together
 from tenka.effect.values import value_as_text, value_pasted
 
 SOURCE = "layers.puff.sources.source"
@@ -48,6 +49,26 @@ def test_a_moment_moves_with_all_its_keys_and_not_past_others() -> None:
     assert [k.t for k in get(moved, f"{path}.emission").keys] == pytest.approx([0.0, 0.14])
     with pytest.raises(BadInput, match="neighbours"):
         with_moment_moved(effect, path, 0.3, 0.45)
+
+
+def test_of_several_each_gets_a_value_where_it_has_it_on_a_tier() -> None:
+    """One of three lights has a reach of its own on Low: edited together there, that changes of it."""
+    lamps = tuple(SceneLight(id=x, name=x.title(), part_of="effect") for x in "abc")
+    effect = small_effect().model_copy(update={"lights": lamps})
+    low = effect.tiers[0]
+    effect = with_own(effect, low.id, "lights.b.reach", 2.0)
+    low = effect.tiers[0]
+    before = get(effect, "lights.b.reach")
+    for first, others in (("a", ("b", "c")), ("b", ("a", "c"))):
+        paths = [f"lights.{x}" for x in others]
+        changed = edited_on(effect, low, f"lights.{first}.reach", 5.0, f"lights.{first}", paths)
+        assert [get(changed, f"lights.{x}.reach") for x in "abc"] == [5.0, before, 5.0]
+        assert changed.tiers[0].values == {"lights.b.reach": 5.0}
+    elsewhere = edited_on(effect, effect.tiers[1], "lights.a.reach", 5.0, "lights.a", ["lights.b"])
+    assert get(elsewhere, "lights.b.reach") == 5.0
+    assert elsewhere.tiers[0].values == {"lights.b.reach": 2.0}
+    with pytest.raises(BadInput):
+        edited_on(effect, low, "lights.b.reach", -5.0, "lights.b", ["lights.a"])
 
 
 def test_several_are_changed_together_positions_by_the_same_way() -> None:

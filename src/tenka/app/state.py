@@ -19,11 +19,11 @@ from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
 from tenka.effect import storage
 from tenka.effect.delivered import has_own
-from tenka.effect.document import Document, delivered_on, edited, get, is_there, label_of, with_own
+from tenka.effect.document import Document, delivered_on, get, is_there, label_of
 from tenka.effect.model import Delivery, Effect, GasLayer, Layer, Tier
 from tenka.effect.naming import in_names
 from tenka.effect.starters import empty
-from tenka.effect.together import set_together
+from tenka.effect.together import edited_on
 from tenka.pack.amiss import amiss
 from tenka.run.findings import Finding
 from tenka.run.fitting import ridden
@@ -227,12 +227,8 @@ class State(Choosing):
     def edit(self, path: str, value: object, label: str = "", merge: object = None) -> None:
         """One edit; what is refused is said in the hint line and changes nothing."""
         try:
-            if self.tier is not None and has_own(self.effect, self.tier, path):
-                changed = with_own(self.effect, self.tier.id, path, value)
-            elif self.also and path.startswith(f"{self.selection}."):
-                changed = set_together(self.effect, path, value, self.selection, self.also)
-            else:
-                changed = edited(self.effect, path, value)
+            others = self.also if path.startswith(f"{self.selection}.") else ()
+            changed = edited_on(self.effect, self.tier, path, value, self.selection, others)
             self.document.apply(ridden(self.effect, changed), label or label_of(path), path, merge)
         except TenkaError as error:
             self.refuse(error)

@@ -19,14 +19,14 @@ from PyQt6.QtWidgets import (
 
 from tenka.app import theme
 from tenka.app.board.chart import Chart
-from tenka.app.board.sweeprows import SweepRows
+from tenka.app.board.sweeprows import SweepRows, named, written
 from tenka.app.board.wiping import Wipe
 from tenka.app.board.work import Point, Work, front_of
 from tenka.app.sheet.fields import ChoiceField
 from tenka.app.state import State
 from tenka.app.timers import once
 from tenka.base.words import span
-from tenka.effect.document import param_at
+from tenka.effect.document import is_there
 
 SIDE, LEAST_SIDE = 330, 200
 SHOW_MS = 60
@@ -245,9 +245,9 @@ class BoardPage(QWidget):
         for p in self.work.points:
             for path, value in p.values.items():
                 seen[(path, str(value))] = (path, value)
-        for path, value in seen.values():
-            label = param_at(self.state.effect, path).label
-            items.append(((path, value), f"{label} {value}"))
+        there = [(path, value) for path, value in seen.values() if is_there(self.state.effect, path)]
+        for path, value in there:
+            items.append(((path, value), f"{named(self.state.effect, path)} {written(value)}"))
         if items != [(self.which.itemData(n), self.which.itemText(n)) for n in range(self.which.count())]:
             now = self.which.currentData()
             self.which.blockSignals(True)

@@ -14,6 +14,7 @@ from tenka.base.words import counted
 from tenka.board.changes import ladders
 from tenka.board.variants import combined, fitted
 from tenka.effect.document import get, on_tier, param_at
+from tenka.effect.model import Effect
 
 SOME = 4  # values that are put forward
 
@@ -77,8 +78,7 @@ class SweepRows(QWidget):
                 forward = {}
         self._forward = forward
         self.asked = {p: v for p, v in self.asked.items() if p in forward}
-        named = {p: get(effect, ".".join(p.split(".")[:2])).name for p in forward}  # a delivery, or a light
-        wanted = [(f"{named[p]}: {param_at(effect, p).label}", p) for p in forward]
+        wanted = [(named(effect, p), p) for p in forward]
         have = [(self.setting.itemText(n), self.setting.itemData(n)) for n in range(self.setting.count())]
         if wanted != have:
             self.setting.clear()
@@ -96,7 +96,7 @@ class SweepRows(QWidget):
         values = [now, *some]
         if all(isinstance(v, int | float) for v in values):
             values.sort()
-        self.values.setText(", ".join(_written(v) for v in values))
+        self.values.setText(", ".join(map(written, values)))
         self.values.setCursorPosition(0)
 
     def add(self) -> None:
@@ -128,8 +128,7 @@ class SweepRows(QWidget):
                 widget.deleteLater()
         effect = self.state.effect
         for path, values in self.asked.items():
-            label = param_at(effect, path).label
-            button = QPushButton(f"{label}: {', '.join(map(_written, values))}")
+            button = QPushButton(f"{named(effect, path)}: {', '.join(map(written, values))}")
             button.setProperty("field", True)
             button.setToolTip("Do not try these")
             button.clicked.connect(partial(self._dropped, path))
@@ -144,7 +143,12 @@ class SweepRows(QWidget):
         return f"Try {counted(self.count, 'variant')}" if self.count else "Try variants"
 
 
-def _written(value: Any) -> str:
+def named(effect: Effect, path: str) -> str:
+    """A setting of a delivery or of a light, with what it is of."""
+    return f"{get(effect, '.'.join(path.split('.')[:2])).name}: {param_at(effect, path).label}"
+
+
+def written(value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     return f"{value:g}" if isinstance(value, float) else f"{value}"
