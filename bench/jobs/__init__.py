@@ -14,7 +14,8 @@ from bench.jobs.hand import Hand
 @dataclass(frozen=True)
 class Job:
     """One of them: a module with a `TITLE`, `do` (all that the hand does), `holds` (what must be true then,
-    told as figures by name), and `MENDED` (what was put right in the program on the way)."""
+    told as figures by name), and `MENDED` (what was put right in the program on the way); `PICTURE` names the
+    one that the guide shows where that is not the stage's."""
 
     number: int
     name: str
@@ -27,6 +28,10 @@ class Job:
     @property
     def mended(self) -> str:
         return str(self.module.MENDED)
+
+    @property
+    def picture(self) -> str:
+        return str(getattr(self.module, "PICTURE", "stage"))
 
     def do(self, hand: Hand) -> None:
         self.module.do(hand)

@@ -29,13 +29,13 @@ from tenka.cache.store import FrameStore
 TABLE = Path(__file__).resolve().parents[2] / "docs" / "jobs.md"
 
 
-def keep(number: int, row: dict[str, object], stage: Path) -> None:
+def keep(number: int, row: dict[str, object], picture: Path) -> None:
     """Keep what a job came to, in the table and in the guide."""
     known = json.loads(KNOWN.read_text()) if KNOWN.is_file() else {}
     known[str(number)] = known.get(str(number), {}) | row
     KNOWN.write_text(json.dumps(known, indent=1, sort_keys=True) + "\n")
-    if stage.is_file():
-        recipes.picture(stage, str(row["name"]))
+    if picture.is_file():
+        recipes.picture(picture, str(row["name"]))
     TABLE.write_text(table(known))
     recipes.PAGE.write_text(recipes.page(known))
 
@@ -62,7 +62,7 @@ def run(job: Job, app: QApplication, out: Path, small: bool, dry: bool = False) 
             QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
         print(json.dumps(row), flush=True)
         if not small:
-            keep(job.number, row, out / f"{job.name}-stage.png")
+            keep(job.number, row, out / f"{job.name}-{job.picture}.png")
 
 
 def main() -> int:

@@ -11,30 +11,47 @@ from tenka.proof.elements.flipbook import sprites
 
 TITLE = "Steam off a soaked awning for the small device"
 MENDED = "Sprites were born in a disc alone: *born along* lays them on a line."
-WIDE = 2.8
+PICTURE = "proof"  # which one the guide shows: six sprites are the game's
+WIDE = 2.4
 
 
 def do(hand: Hand) -> None:
     hand.new("Plume")
     hand.coarse(20, 1.0)
     hand.select("layers.plume.sources.mouth")
-    hand.vector("position", 0.0, 0.0, 2.05)
-    hand.vector("size", 0.5, 0.2, 0.12)
+    hand.vector("position", 0.0, 0.1, 2.14)
+    hand.vector("size", 0.9, 0.8, 0.12)
     hand.type("density", 3)
-    hand.type("temperature", 60)
-    hand.vector("push", 0.0, 0.0, 0.1)
+    hand.type("temperature", 180)
+    hand.vector("push", 0.0, 0.0, 0.7)
+    hand.type("breakup", 1)
+    hand.type("breakup_size", 0.22)
     hand.select("layers.plume")
     hand.foot("Fit to sources")
-    hand.type("domain.voxel", "6 cm" if not hand.small else "14 cm")
+    hand.type("domain.voxel", "4 cm" if not hand.small else "14 cm")
     hand.look("Steam")
+    hand.type("look.extinction", 6)
+    hand.type("light.heading", 150)
+    hand.type("light.height", 24)
     hand.station("shape")
-    hand.tray("Prop", "Box")
-    hand.vector("size", 1.3, 3.0, 0.04)
-    hand.vector("position", 0.0, 0.5, 2.2)
+    hand.type("fading.heat_half_life", 2)
+    hand.type("fading.half_life", 2.4)
+    hand.tray("Prop", "Box")  # the awning, its posts and a wall behind it
+    hand.vector("size", 1.35, 3.1, 0.05)
+    hand.vector("position", 0.0, 0.52, 2.2)
     hand.type("turn", 90)
-    hand.type("tilt", 18)
-    hand.colour("colour", 0.25, 0.1, 0.07)
-    hand.see((0.0, 0.0, 1.9), 6.5, -75.0, 4.0)
+    hand.type("tilt", -18)
+    hand.colour("colour", 0.3, 0.09, 0.06)
+    for x in (-1.4, 1.4):
+        hand.tray("Prop", "Cylinder")
+        hand.vector("size", 0.07, 0.07, 2.0)
+        hand.vector("position", x, -0.08, 1.0)
+    hand.tray("Prop", "Box")
+    hand.vector("size", 4.4, 0.2, 3.2)
+    hand.vector("position", 0.0, 1.3, 1.6)
+    hand.select("props.prop")
+    hand.vector("position", 2.0, 0.3, 0.0)
+    hand.see((0.0, 0.3, 2.15), 6.2, -72.0, 3.0)
     hand.simulated()
     hand.station("pack")
     hand.type("route.player.count", 6)

@@ -39,8 +39,8 @@ def _ended(step: str) -> str:
     return step if step.endswith("…*") else f"{step}."
 
 
-def picture(stage: Path, name: str) -> None:
-    """The page's picture of a job, from that of the stage."""
-    with Image.open(stage) as image:
+def picture(drawn: Path, name: str) -> None:
+    """The page's picture of a job, from one that was drawn."""
+    with Image.open(drawn) as image:
         small = image.convert("RGB").resize(SIZE, Image.Resampling.LANCZOS)
     small.quantize(160).save(FOLDER / "pictures" / f"job_{name}.png", optimize=True)
