@@ -19,7 +19,8 @@ from routes import many_ways
 from bench.browser import NAME, asked, picture
 from tenka.cache.store import FrameStore
 from tenka.effect.document import replaced
-from tenka.effect.model import Effect
+from tenka.effect.lights import SceneLight
+from tenka.effect.model import Effect, Prop
 from tenka.effect.placed import ramp
 from tenka.look.flip import flip_error as flip
 from tenka.pack.packing import pack
@@ -135,6 +136,28 @@ def test_the_page_draws_what_proof_draws(name: str, tmp_path: Path):
         wrong = np.abs(made - wanted)[seen].mean() / np.abs(wanted)[seen].mean()
         assert wrong < 0.08, wrong
         assert np.abs(made[~seen]).mean() < 1.0
+
+
+@pytest.mark.skipif(NAME is None, reason="there is no browser here")
+def test_what_stands_before_a_lamp_casts_its_shadow_on_the_page_as_in_proof(tmp_path: Path):
+    post = Prop(id="post", name="Post", shape="box", position=(0.5, 0.2, 0.5), size=(0.3, 0.5, 1.0))
+    wall = Prop(id="wall", name="Wall", shape="box", position=(1.6, 0.3, 0.8), size=(0.2, 3.0, 1.6))
+    pages, proofs = [], []
+    for shadows in (True, False):
+        lamp = SceneLight(
+            id="lamp", name="Lamp", position=(-0.8, -0.3, 1.2), strength=40.0, wide=0.1, shadows=shadows
+        )
+        effect = replaced(small_effect(props=(post, wall), lights=(lamp,)), "light.strength", 0.3)
+        out = tmp_path / f"package_{shadows}"
+        pack(effect, None, FrameStore(tmp_path / "frames"), out)
+        package = Package(out)
+        pages.append(in_browser(out, tmp_path, "t=-1"))
+        proofs.append(package.draw(-1.0, package_view(package, *SIZE)).rgb)
+    dark = np.abs(proofs[0].astype(int) - proofs[1]).max(axis=2) > 12
+    assert dark.mean() > 0.02, "nothing lies in the lamp's shadow"
+    there = np.abs(pages[0].astype(int) - pages[1]).max(axis=2) > 12
+    assert (there & dark).sum() > 0.9 * dark.sum() and (there & ~dark).sum() < 0.15 * dark.sum()
+    assert flip(pages[0], proofs[0]) < flip(pages[1], proofs[0]) and flip(pages[0], proofs[0]) < 0.05
 
 
 @pytest.mark.skipif(NAME is None, reason="there is no browser here")

@@ -13,8 +13,8 @@ const piece = program(STANDS + `out vec3 at, tint;
 void main() { vec4 s = stand(); at = s.xyz; tint = colour; gl_Position = s.w > 1e-6 ? clip(at) : vec4(2.0, 2.0, 2.0, 1.0); }`, LIT + BURIED + `
 in vec3 at, tint; layout(location=0) out vec4 o;
 void main() { if (buried(at)) discard; vec3 n = normalize(cross(dFdx(at), dFdy(at))); if (dot(n, at - eye) > 0.0) n = -n; o = vec4(lit(at, n, tint * tone(at, n, false)) * expose, 1.0); }`);
-const pieceCast = program(STANDS + `uniform vec3 towards, castRight, castUp, castMiddle; uniform float castSize;
-void main() { vec4 s = stand(); vec3 q = s.xyz - castMiddle; gl_Position = s.w > 1e-6 ? vec4(dot(q, castRight) / castSize, dot(q, castUp) / castSize, -dot(q, towards) / castSize, 1.0) : vec4(2.0, 2.0, 2.0, 1.0); }`, `void main() {}`);
+const pieceCast = program(CASTING + STANDS + `
+void main() { vec4 s = stand(); gl_Position = s.w > 1e-6 ? seenBy(s.xyz) : vec4(2.0, 2.0, 2.0, 1.0); }`, `void main() {}`);
 function pieces(p, h, time, carriers) {
   const at = h && placeIn(h.times, time); if (!at) return;
   bind(0, h.t, p.at("stands")); gl.bindVertexArray(h.array);

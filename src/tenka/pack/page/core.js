@@ -65,9 +65,19 @@ float tone(vec3 p, vec3 n, bool lies) {
   return t;
 }
 `;
-const LIT = TONE + `
-uniform vec3 towards, sun, sky, bounce; uniform vec3 heaven[3]; uniform float expose;
-uniform sampler2D sunMap; uniform vec3 castRight, castUp, castMiddle; uniform float castSize;
+// what casts shadows, as the sun sees it, or, with a size of 0, a lamp on one of its sides
+const CASTING = `
+uniform vec3 towards, castRight, castUp, castMiddle; uniform float castSize;
+const float LAMP_NEAR = 0.02, LAMP_FAR = 1000.0; const int LAMP_PX = 128;
+float alongLamp(float d) { return d >= 1.0 ? 1e9 : 2.0 * LAMP_FAR * LAMP_NEAR / (LAMP_FAR + LAMP_NEAR - (2.0 * d - 1.0) * (LAMP_FAR - LAMP_NEAR)); }
+vec4 seenBy(vec3 p) {
+  vec3 q = p - castMiddle; float x = dot(q, castRight), y = dot(q, castUp), z = dot(q, towards);
+  return castSize > 0.0 ? vec4(x / castSize, y / castSize, -z / castSize, 1.0) : vec4(x, y, (z * (LAMP_FAR + LAMP_NEAR) - 2.0 * LAMP_FAR * LAMP_NEAR) / (LAMP_FAR - LAMP_NEAR), z);
+}
+`;
+const LIT = TONE + CASTING + `
+uniform vec3 sun, sky, bounce; uniform vec3 heaven[3]; uniform float expose;
+uniform sampler2D sunMap;
 float open_(vec3 p, vec3 n) {
   // how much of the sun comes: nine looks at the map of what the sun sees
   vec3 q = p + n * castSize * 0.0016 - castMiddle; vec2 uv = vec2(dot(q, castRight), dot(q, castUp)) / castSize * 0.5 + 0.5;
@@ -77,7 +87,21 @@ float open_(vec3 p, vec3 n) {
   for (int j = -1; j < 2; j++) for (int i = -1; i < 2; i++) s += step(d - 0.0006, textureLod(sunMap, uv + vec2(i, j) * t, 0.0).r);
   return s / 9.0;
 }
-uniform int lampCount; uniform vec4 lampPlace[8]; uniform vec3 lampLight[8]; uniform vec4 lampWay[8];
+uniform int lampCount, lampSeen; uniform vec4 lampPlace[8]; uniform vec3 lampLight[8]; uniform vec4 lampWay[8]; uniform vec3 lampFrom[2];
+uniform sampler2D lampMap;
+float tent(int n, float share) { return n == 3 ? share : n == 0 ? 1.0 - share : 1.0; }
+float lampOpen(int m, vec3 d) {
+  // how much of a lamp's light comes to what lies at d from it: a tent of three texels of what it sees on that side
+  vec3 a = abs(d); ivec2 tile = ivec2(0, m * LAMP_PX); float far_; vec2 q;
+  if (a.x >= a.y && a.x >= a.z) { tile.x = d.x > 0.0 ? 0 : 1; far_ = a.x; q = d.yz; }
+  else if (a.y >= a.z) { tile.x = d.y > 0.0 ? 2 : 3; far_ = a.y; q = d.xz; }
+  else { tile.x = d.z > 0.0 ? 4 : 5; far_ = a.z; q = d.xy; }
+  if (far_ < 1e-4) return 1.0;
+  tile.x *= LAMP_PX; vec2 u = (q / far_ * 0.5 + 0.5) * float(LAMP_PX) - 0.5, f = fract(u); ivec2 i = ivec2(floor(u)); float near = far_ * 0.97 - 0.03, s = 0.0;
+  for (int y = 0; y < 4; y++) for (int x = 0; x < 4; x++)
+    s += tent(x, f.x) * tent(y, f.y) * step(near, alongLamp(texelFetch(lampMap, tile + clamp(i + ivec2(x - 1, y - 1), 0, LAMP_PX - 1), 0).r));
+  return s / 9.0;
+}
 vec3 behind(float v, vec3 d) {
   if (heaven[0].x < 0.0) return vec3(0.075) * (1.0 + 0.35 * v);
   float rise = d.z > 0.0 ? 1.0 - exp(-3.5 * d.z) : 0.0, n = pow(max(dot(d, towards), 0.0), 8.0);
@@ -88,9 +112,11 @@ vec3 lit(vec3 p, vec3 n, vec3 albedo) {
   vec3 c = albedo * (sun * open_(p, n) * max(dot(n, towards), 0.0) / 3.14159265 + 0.6 * (sky * u + bounce * (1.0 - u)));
   for (int m = 0; m < 8; m++) if (m < lampCount) {
     vec3 l = lampPlace[m].xyz - p; float far2 = dot(l, l); vec3 w = l * inversesqrt(far2 + 1e-9);
-    float falls = max(dot(n, w), 0.0) / 3.14159265 / (far2 + lampPlace[m].w);
+    float facing = dot(n, w), falls = max(facing, 0.0) / 3.14159265 / (far2 + lampPlace[m].w);
     if (dot(lampWay[m].xyz, lampWay[m].xyz) > 0.0) falls *= max(dot(-w, lampWay[m].xyz), 0.0);
     float near = min(far2 * lampWay[m].w, 1.0); falls *= (1.0 - near * near) * (1.0 - near * near);
+    // off the surface by what a texel of the lamp's sight spans on it, more where that is slanted
+    if (m < lampSeen && falls > 0.0) falls *= lampOpen(m, p + n * (5.0 * sqrt(far2) / float(LAMP_PX) * sqrt(max(1.0 - facing * facing, 0.0))) - lampFrom[m]);
     c += albedo * lampLight[m] * falls;
   }
   return c;
@@ -138,8 +164,8 @@ void main() {
     gl_FragDepth = 0.5 + 0.5 * clamp(c.z / c.w * 0.5 + 0.5, 0.0, 0.999999);
   }
 }`);
-const caster = program(POSED + `layout(location=0) in vec3 place; uniform vec3 towards, castRight, castUp, castMiddle; uniform float castSize;
-void main() { vec3 q = posed(place) - castMiddle; gl_Position = vec4(dot(q, castRight) / castSize, dot(q, castUp) / castSize, -dot(q, towards) / castSize, 1.0); }`, `void main() {}`);
+const caster = program(CASTING + POSED + `layout(location=0) in vec3 place;
+void main() { gl_Position = seenBy(posed(place)); }`, `void main() {}`);
 const film = program(`void main() { vec2 q = vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0; gl_Position = vec4(q, 0.0, 1.0); }`, `
 uniform sampler2D light; uniform float mixed; uniform int heat; layout(location=0) out vec4 o;
 vec3 shoulder(vec3 x) { x = max(x, vec3(0.0)); return min(x, 1.0 - 0.25 / max(x, vec3(0.5))); }
@@ -246,19 +272,36 @@ function use(p, v) {
   gl.uniform2f(p.at("halfs"), v.wide, v.tall); gl.uniform1f(p.at("pixel"), 2 * v.tall / canvas.height);
 }
 // what the sun sees of the set, within reach of what the camera looks at
-const CAST = 2048, castMap = gl.createTexture(), castTo = gl.createFramebuffer();
-gl.bindTexture(gl.TEXTURE_2D, castMap); gl.texImage2D(gl.TEXTURE_2D, 0, gl.DEPTH_COMPONENT24, CAST, CAST, 0, gl.DEPTH_COMPONENT, gl.UNSIGNED_INT, null);
-for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, k, gl.NEAREST);
-gl.bindFramebuffer(gl.FRAMEBUFFER, castTo); gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.DEPTH_ATTACHMENT, gl.TEXTURE_2D, castMap, 0); gl.drawBuffers([gl.NONE]); gl.bindFramebuffer(gl.FRAMEBUFFER, null);
+const CAST = 2048, LAMP_PX = 128, SEEING = 2; // px of a lamp's side; so many lamps cast shadows
+function depthsOf(wide, tall) {
+  const map = gl.createTexture(), to = gl.createFramebuffer();
+  gl.bindTexture(gl.TEXTURE_2D, map); gl.texImage2D(gl.TEXTURE_2D, 0, gl.DEPTH_COMPONENT24, wide, tall, 0, gl.DEPTH_COMPONENT, gl.UNSIGNED_INT, null);
+  for (const k of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, k, gl.NEAREST);
+  gl.bindFramebuffer(gl.FRAMEBUFFER, to); gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.DEPTH_ATTACHMENT, gl.TEXTURE_2D, map, 0); gl.drawBuffers([gl.NONE]); gl.bindFramebuffer(gl.FRAMEBUFFER, null);
+  return { map, to };
+}
+const casts = depthsOf(CAST, CAST), sights = depthsOf(6 * LAMP_PX, SEEING * LAMP_PX);
 const sunWay = DATA.light.towards, castRight = (([x, y]) => { const l = Math.hypot(x, y) || 1; return [-y / l, x / l, 0]; })(sunWay), castUp = cross(sunWay, castRight), castMiddle = DATA.camera.target, castSize = Math.min(60, Math.max(6, DATA.camera.distance * 1.3));
-function useCast(p) { gl.uniform3fv(p.at("towards"), sunWay); gl.uniform3fv(p.at("castRight"), castRight); gl.uniform3fv(p.at("castUp"), castUp); gl.uniform3fv(p.at("castMiddle"), castMiddle); gl.uniform1f(p.at("castSize"), castSize); }
-let thrown = [];  // lights of elements in the picture that is drawn
+const SUN = [sunWay, castRight, castUp, castMiddle, castSize];
+function useCast(p, [towards, right, up, middle, size] = SUN) { gl.uniform3fv(p.at("towards"), towards); gl.uniform3fv(p.at("castRight"), right); gl.uniform3fv(p.at("castUp"), up); gl.uniform3fv(p.at("castMiddle"), middle); gl.uniform1f(p.at("castSize"), size); }
+let lamps = [], looking = []; // all lights in the picture that is drawn; from where those that cast shadows look
+const SIDES = [[[1, 0, 0], [0, 1, 0], [0, 0, 1]], [[-1, 0, 0], [0, 1, 0], [0, 0, 1]], [[0, 1, 0], [1, 0, 0], [0, 0, 1]], [[0, -1, 0], [1, 0, 0], [0, 0, 1]], [[0, 0, 1], [1, 0, 0], [0, 1, 0]], [[0, 0, -1], [1, 0, 0], [0, 1, 0]]];
+let sawOf = "";
+function lookFrom(thrown, time, v) {
+  // lights of elements and of the set, those first that cast shadows; what these see is drawn anew where one has moved by 5 cm, or the set has
+  const own = M.set.lights.map(x => ({ casts: x.shadows, row: [...x.rows[Math.min(Math.max(Math.floor(time * x.rate), 0), x.rows.length - 1)], x.reach > 0 ? 1 / x.reach ** 2 : 0] })).sort((a, b) => b.casts - a.casts);
+  const all = [...thrown.map(row => ({ casts: true, row })), ...own].slice(0, 8);
+  lamps = all.map(x => x.row); looking = all.filter(x => x.casts).slice(0, SEEING).map(x => x.row.slice(0, 3).map(q => Math.round(q / 0.05) * 0.05));
+  const moved = set.some(part => part.moves || part.until < Infinity) ? time : 0, saw = looking.join() + "/" + moved;
+  if (!looking.length || saw === sawOf) return;
+  sawOf = saw; gl.bindFramebuffer(gl.FRAMEBUFFER, sights.to); gl.viewport(0, 0, 6 * LAMP_PX, SEEING * LAMP_PX); gl.clear(gl.DEPTH_BUFFER_BIT); use(caster, v);
+  looking.forEach((place, m) => SIDES.forEach((side, n) => { gl.viewport(n * LAMP_PX, m * LAMP_PX, LAMP_PX, LAMP_PX); useCast(caster, [...side, place, 0]); drawSet(caster, time); }));
+}
 function useLight(p, time) {
-  const l = DATA.light; useCast(p); bind(5, castMap, p.at("sunMap")); gl.uniform1f(p.at("expose"), 2 ** l.exposure);
-  gl.uniform3fv(p.at("towards"), l.towards); gl.uniform3fv(p.at("sun"), l.sun); gl.uniform3fv(p.at("sky"), l.sky); gl.uniform3fv(p.at("bounce"), l.bounce); gl.uniform3fv(p.at("heaven"), l.heaven.flat());
+  const l = DATA.light; useCast(p); bind(5, casts.map, p.at("sunMap")); bind(6, sights.map, p.at("lampMap")); gl.uniform1f(p.at("expose"), 2 ** l.exposure);
+  gl.uniform3fv(p.at("sun"), l.sun); gl.uniform3fv(p.at("sky"), l.sky); gl.uniform3fv(p.at("bounce"), l.bounce); gl.uniform3fv(p.at("heaven"), l.heaven.flat());
   bind(7, groundTile, p.at("groundTile")); gl.uniform1f(p.at("groundSize"), DATA.ground.size);
-  const own = M.set.lights.map(x => [...x.rows[Math.min(Math.max(Math.floor(time * x.rate), 0), x.rows.length - 1)], x.reach > 0 ? 1 / x.reach ** 2 : 0]), lamps = [...thrown, ...own].slice(0, 8);
-  gl.uniform1i(p.at("lampCount"), lamps.length);
+  gl.uniform1i(p.at("lampCount"), lamps.length); gl.uniform1i(p.at("lampSeen"), looking.length); if (looking.length) gl.uniform3fv(p.at("lampFrom"), looking.flat());
   gl.uniform1i(p.at("openCount"), OPEN.length); if (OPEN.length) gl.uniform4fv(p.at("opens"), OPEN.flat());
   if (lamps.length) { gl.uniform4fv(p.at("lampPlace"), lamps.flatMap(r => [r[0], r[1], r[2], r[6]])); gl.uniform3fv(p.at("lampLight"), lamps.flatMap(r => r.slice(3, 6))); gl.uniform4fv(p.at("lampWay"), lamps.flatMap(r => [r[7], r[8], r[9], r[14]])); }
 }

@@ -8,9 +8,10 @@ function draw(time, players, carriers, heat, only) {
   const middle = mul(add(M.bounds_low, M.bounds_high), 0.5), away = c => Math.hypot(...add(add(c, middle), mul(v.eye, -1)));
   const near = Object.fromEntries(shown.map(e => [e.id, carriers.filter(c => away(c) >= e.seen_from && away(c) < e.seen_to)]));
   const each = (name, call) => shown.flatMap(e => ROUTES[e.route][name] && near[e.id].length ? ages.flatMap(([t, n]) => { number = n; return call(ROUTES[e.route], e, t, near[e.id]) ?? []; }) : []);
-  thrown = each("lamps", (r, e, t, own) => r.lamps(e, players[e.id], t, own));
+  const thrown = each("lamps", (r, e, t, own) => r.lamps(e, players[e.id], t, own));
   gl.disable(gl.BLEND); gl.enable(gl.DEPTH_TEST); gl.clearDepth(1); gl.depthFunc(gl.LESS); gl.depthRange(0, 1);
-  gl.bindFramebuffer(gl.FRAMEBUFFER, castTo); gl.viewport(0, 0, CAST, CAST); gl.clear(gl.DEPTH_BUFFER_BIT);
+  lookFrom(thrown, time, v);
+  gl.bindFramebuffer(gl.FRAMEBUFFER, casts.to); gl.viewport(0, 0, CAST, CAST); gl.clear(gl.DEPTH_BUFFER_BIT);
   use(caster, v); useCast(caster); drawSet(caster, time);
   each("casts", (r, e, t, own) => r.casts(e, held[e.id], t, own, v));
   gl.viewport(0, 0, canvas.width, canvas.height);
