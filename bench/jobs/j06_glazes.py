@@ -26,7 +26,8 @@ EACH = 500_000
 def do(hand: Hand) -> None:
     hand.new()
     hand.whole()
-    hand.type("seconds", 2 if not hand.small else 1)
+    hand.type("seconds", 2.4 if not hand.small else 1)
+    hand.remove("props.prop")
     gas = hand.tray("Layer", "Gas")
     hand.select(f"{gas}.sources.source")
     hand.vector("position", GLAZES[0][0], 0.0, 1.35)
@@ -47,6 +48,9 @@ def do(hand: Hand) -> None:
     for name in ("domain.open_low", "domain.open_high"):
         for part in (0, 1):
             hand.wall(name, part)
+    hand.tray("Eddies")  # the water in the vat is not still
+    hand.type("strength", 0.9)
+    hand.type("size", 0.25)
     for x, light, dark in GLAZES:
         layer = hand.tray("Layer", "Dust")
         hand.select(f"{layer}.sources.puff")
@@ -67,9 +71,14 @@ def do(hand: Hand) -> None:
         hand.type("look.vary", 0.3)
         hand.colours("look.colour", (0.0, light), (1.0, dark))
         hand.station("shape")
+    hand.station("look")
+    hand.type("light.heading", 160)
+    hand.type("light.height", 35)
+    hand.choose("light.backdrop", "dark")
+    hand.station("shape")
     if hand.small:
         hand.state.edit("rate", 12.0)
-    hand.see((0.0, 0.0, 0.85), 4.2, -80.0, 8.0)
+    hand.see((0.0, 0.0, 0.68), 2.6, -80.0, 5.0)
     hand.simulated()
     middle = hand.effect.frames // 2
     hand.seen["stills"] = []
@@ -87,12 +96,15 @@ def do(hand: Hand) -> None:
         hand.until(lambda film=film: film.said.text().startswith("Wrote"), "the picture", 600)
         film.close()
         hand.seen["stills"].append(next(out.parent.glob(f"glazes{n}*.png")))
+    hand.moment = round(0.8 * hand.effect.frames)
     hand.station("pack")
     hand.delivery("Dust")
     hand.draws("Dust 2")
+    hand.draws("Gas")
     hand.type("route.player.count", 1)
-    hand.delivery("Dust 2")
-    hand.click(hand.window.pack.choice.less)
+    for name in ("Dust 2", "Gas"):  # all are in one atlas
+        hand.delivery(name)
+        hand.click(hand.window.pack.choice.less)
     hand.deliver()
 
 
