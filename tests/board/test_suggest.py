@@ -19,7 +19,7 @@ from tenka.budget.cost import ledger
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.delivered import first_delivery
-from tenka.effect.document import delivered_on, on_tier, with_own
+from tenka.effect.document import delivered_on, on_tier, replaced, with_own
 from tenka.effect.lights import SceneLight
 from tenka.effect.model import Effect, Tier
 from tenka.pack.layout import span_of
@@ -54,6 +54,24 @@ def test_every_setting_that_costs_has_steps_that_are_in_its_range():
     now = effect.deliveries[0].route
     cells = fewer.values[f"{ROUTE}.width"] / fewer.values[f"{ROUTE}.columns"]
     assert cells == now.width / now.columns  # a frame stays as large
+
+
+def test_frames_in_the_shape_of_what_they_show_are_suggested_and_lose_nothing(store: FrameStore):
+    effect = effect_within(0.02, 10.0)
+    layer = effect.gas()
+    domain = layer.domain.model_copy(update={"origin": (-2.0, -1.0, 0.0), "size": (4.0, 2.0, 1.0)})
+    effect = effect.with_layer(layer.model_copy(update={"domain": domain}))
+    effect = replaced(effect, f"{ROUTE}.player.count", 12)
+    count = effect.deliveries[0].route.columns * effect.deliveries[0].route.rows
+
+    def reshapes(c: Change) -> bool:
+        return c.values.get(f"{ROUTE}.columns", 0) * c.values.get(f"{ROUTE}.rows", 0) == count
+
+    (change,) = [c for ladder in ladders(effect, "low") for c in ladder if reshapes(c)]
+    made = change.on(effect, "low")
+    assert ledger(made, "low").ms < 0.8 * ledger(effect, "low").ms
+    found = [s for s in suggester(effect, store).suggest(Progress()) if s.changes == (change,)]
+    assert len(found) == 1 and found[0].loss < 0.005
 
 
 def test_a_stretch_has_frames_as_large_and_as_far_apart():

@@ -7,10 +7,17 @@ from build import BOOK, small_effect
 from command import command
 
 from tenka.budget.cost import Ledger, ledger
-from tenka.budget.sizing import frame_sizes, px_per_m, size_advice, size_findings, voxel_findings
+from tenka.budget.sizing import (
+    frame_sizes,
+    px_per_m,
+    shape_findings,
+    size_advice,
+    size_findings,
+    voxel_findings,
+)
 from tenka.budget.told import LEFT_OUT
 from tenka.effect import storage
-from tenka.effect.document import on_tier
+from tenka.effect.document import on_tier, replaced, with_own
 from tenka.effect.model import Effect, Player
 
 
@@ -59,6 +66,36 @@ def test_frames_that_fit_are_not_told_as_findings_and_small_ones_are_advised():
     words = size_advice(book, near)
     assert "px a texel" in words[0] and "MB more" in words[0]
     assert "a voxel of 0.2 m covers" in words[1]
+
+
+def flat_mist() -> Effect:
+    """A gas four times as wide as it is high, in square frames."""
+    effect = seen_from(6.0, width=512, height=512)
+    layer = effect.gas()
+    domain = layer.domain.model_copy(update={"origin": (-2.0, -0.5, 0.0), "size": (4.0, 1.0, 1.0)})
+    return effect.with_layer(layer.model_copy(update={"domain": domain}))
+
+
+def test_frames_of_another_shape_than_what_they_show_are_told_with_the_right_one():
+    effect = flat_mist()
+    book = book_of(effect)
+    (found,) = shape_findings(book, effect)
+    assert (
+        "2 × 8 of them" in found.text and "3.8 times as many pixels" in found.text
+    )  # the padding is as wide as before
+    assert found.mended is not None
+    after = book_of(found.mended)
+    before, now = (b.elements[0][1] for b in (book, after))
+    assert (now.width, now.height, now.frames) == (before.width, before.height, before.frames)
+    assert now.size[0] == pytest.approx(before.size[0], rel=0.1) and now.size[1] == before.size[1] / 4
+    assert after.lines[0].covered == pytest.approx(book.lines[0].covered / 3.8, rel=0.05)
+    assert after.lines[0].mb == book.lines[0].mb
+    assert not shape_findings(after, found.mended)
+    # cropped ones are cut by what is seen, which nobody knows yet; and a tier's own values stay its own
+    cropped = replaced(effect, "deliveries.puff.route.crop", True)
+    assert not shape_findings(book_of(cropped), cropped)
+    own = with_own(effect, "mid", "deliveries.puff.route.columns", 2)
+    assert all(f.mended is None for f in shape_findings(book_of(own), own))
 
 
 def test_voxels_that_nobody_sees_are_told():

@@ -11,9 +11,10 @@ from tenka.board.variants import Values, with_values
 from tenka.budget.lamps import reach_of, shining_lights
 from tenka.effect.catalogue import Param, params
 from tenka.effect.document import on_tier
-from tenka.effect.model import Delivery, Effect
+from tenka.effect.model import Delivery, Effect, Flipbook
 from tenka.effect.routes.base import EVERYWHERE
 from tenka.pack.layout import packable
+from tenka.pack.shaping import better_shape
 
 FACTORS = (0.9, 0.8, 0.71, 0.6, 0.5, 0.35, 0.25)
 FURTHER = (0.18, 0.125)  # for how far a light shines
@@ -94,6 +95,7 @@ def ladders(effect: Effect, tier: str) -> Iterator[Ladder]:
         grouped = {name for group in together for name in group}
         for group in together:
             yield _scaled(d, path, group)
+        yield from _shaped(played, d, path)
         for owner, prefix in ((d.route, ""), (getattr(d.route, "player", None), "player.")):
             for p in params(type(owner)).values() if owner is not None else ():
                 name = prefix + p.name
@@ -171,6 +173,15 @@ def _scaled(d: Delivery, path: str, group: tuple[str, ...]) -> Ladder:
         steps = [f"{a} {b} → {c}" for a, b, c in zip(labels, now, values.values())]
         found.append(Change(f"{d.name}: {', '.join(steps)}", values))
     return found
+
+
+def _shaped(played: Effect, d: Delivery, path: str) -> Iterator[Ladder]:
+    """Frames in the shape of what they show: less of a sprite is empty, and what is seen has more pixels."""
+    shape, book = better_shape(played, d), d.route
+    if shape is None or not isinstance(book, Flipbook):
+        return
+    what = f"{d.name}: columns {book.columns} → {shape.columns}, rows {book.rows} → {shape.rows}"
+    yield [Change(what, {f"{path}.columns": shape.columns, f"{path}.rows": shape.rows})]
 
 
 def fitting(effect: Effect, tier: str, ladder: Ladder, enough: Callable[[Effect], bool]) -> Change | None:

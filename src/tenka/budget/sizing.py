@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 from tenka.base.errors import TenkaError
 from tenka.budget.cost import Ledger
-from tenka.effect.document import with_own
+from tenka.effect.document import replaced, with_own
 from tenka.effect.model import Effect, GasLayer, Tier
 from tenka.look.colour import ramp_table
+from tenka.pack.shaping import better_shape
 from tenka.package.elements.flipbook import Flipbook
 from tenka.run.findings import Finding
 
@@ -74,6 +75,27 @@ def size_findings(book: Ledger, effect: Effect) -> list[Finding]:
         words = f"{s.name}: {tier.name} shows its frames {s.shown:.0f} px high, and they have {s.held}: "
         words += f"{wide} × {tall} px would do, {s.saves:.1f} MB less"
         found.append(_with_mend(words, effect, tier, s))
+    return found
+
+
+def shape_findings(book: Ledger, effect: Effect) -> list[Finding]:
+    """Frames that are of another shape than what they show, with a mend for every tier."""
+    found = []
+    for delivery, _ in book.elements:
+        shape = better_shape(effect, delivery)
+        if shape is None:
+            continue
+        path = f"deliveries.{delivery.id}.route"
+        (wide, tall), (now_wide, now_tall) = shape.size, shape.before
+        words = f"{delivery.name}: its frames span {now_wide:.1f} × {now_tall:.1f} m; {shape.columns} × "
+        words += f"{shape.rows} of them, columns by rows, would span {wide:.1f} × {tall:.1f} m, with "
+        words += f"{1.0 / shape.share:.1f} times as many pixels for what is seen"
+        if any(f"{path}.{name}" in tier.values for tier in effect.tiers for name in ("columns", "rows")):
+            found.append(Finding(words))
+            continue
+        made = replaced(effect, f"{path}.columns", shape.columns)
+        made = replaced(made, f"{path}.rows", shape.rows)
+        found.append(Finding(words, f"{shape.columns} × {shape.rows} frames", made))
     return found
 
 

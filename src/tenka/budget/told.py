@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tenka.budget.cost import Ledger
 from tenka.budget.overtime import OverTime
-from tenka.budget.sizing import size_findings, voxel_findings
+from tenka.budget.sizing import shape_findings, size_findings, voxel_findings
 from tenka.effect.model import Effect
 from tenka.run.findings import Finding
 
@@ -27,8 +27,9 @@ def over_budget(book: Ledger) -> Finding:
 
 
 def sizing(book: Ledger | None, effect: Effect) -> list[Finding]:
-    """What is larger than anybody sees, with mends of the effect that a ledger is of."""
-    return [*voxel_findings(effect), *(size_findings(book, effect) if book is not None else ())]
+    """What is larger than anybody sees, or of another shape, with mends of the effect that a ledger is of."""
+    found = voxel_findings(effect)
+    return found if book is None else [*found, *size_findings(book, effect), *shape_findings(book, effect)]
 
 
 def over_at_worst(book: Ledger, over: OverTime | None) -> Finding | None:
