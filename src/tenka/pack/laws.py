@@ -28,7 +28,7 @@ from tenka.pack.driving import (
     stopped,
 )
 from tenka.pack.layout import Box, the_layer
-from tenka.pack.lighting import Cells, Lit, Samples, lit_at_places, over_age
+from tenka.pack.lighting import Cells, Samples, lit_at_places, over_age
 from tenka.pack.routes.base import Job
 from tenka.package.law import OVER, Agreement, Field, Ground, Law, Typical
 from tenka.package.laws import Births, Fields, Grid, Run, drawn, flown, laid
@@ -85,28 +85,28 @@ def told(job: Job, delivery: Delivery, seen: list[Seen], gain: float) -> Told:
     pull = float(np.mean([value_at(layer.motion.gravity, float(t)) for t in times])) * GRAVITY
     push = pushed(job, layer, box, route.fineness, span, pull)
     stops, thin = stopped(job, layer, box, route.fineness, span)
-    born, seen_light, light_span = _born(layer, seen, push, pull, gain, rate)
-    lit, shade = _lit(layer, seen_light, len(born), grid_over(box, route.fineness), span, rate)
-    born.light, born.over[0, :, :3] = lit.factor, lit.table
-    fields = Fields(push, stops, shade)
+    born, samples, light_span = _born(layer, seen, push, pull, gain, rate)
     fastest = float(np.linalg.norm(born.speed, axis=1).max(initial=0.0))
     parts = min(max(math.ceil(fastest / rate / thin), 1), MOST_PARTS)  # so that none passes what is thin
-    law = _law(
-        delivery,
-        layer,
-        len(born),
-        {
-            name: field_of(f"{delivery.id}_{name}.exr", grid)
-            for name, grid in vars(fields).items()
-            if grid is not None
-        },
-        pull,
-        1.0 / (rate * parts),
-        _typical(born, span),
-        light_span,
-    )
-    found = Told(law, born, fields)
-    found.law = law.model_copy(update={"agrees": agreement(found, seen, gain)})
+
+    def law_with(fields: Fields) -> Law:
+        named = {name: grid for name, grid in vars(fields).items() if grid is not None}
+        stated = {name: field_of(f"{delivery.id}_{name}.exr", grid) for name, grid in named.items()}
+        typical = _typical(born, span)
+        return _law(delivery, layer, len(born), stated, pull, 1.0 / (rate * parts), typical, light_span)
+
+    fields, lit = Fields(push, stops), over_age(samples, len(born))
+    if _is_lit(layer):
+        run = Run(law_with(fields), born, fields, seen[0].time)
+        for s in samples:  # where the game has them, so that what is astray is lit as it is told there
+            run.to(s.time)
+            s.place = run.place[s.i]
+        low, cell, shape = grid_over(box, route.fineness)
+        moments = frames_of(span, rate, int(np.prod(shape))) / rate
+        lit = lit_at_places(samples, lit, len(born), Cells(low, cell, shape, moments))
+    born.light, born.over[0, :, :3] = lit.factor, lit.table
+    found = Told(law_with(Fields(push, stops, lit.shade)), born, Fields(push, stops, lit.shade))
+    found.law = found.law.model_copy(update={"agrees": agreement(found, seen, gain)})
     return found
 
 
@@ -248,24 +248,6 @@ def _samples(
 def _is_lit(layer: Any) -> bool:
     """Whether light on a particle depends on where it is."""
     return bool(layer.look.lit > 0 or layer.look.colour_by.startswith("gas"))
-
-
-def _lit(
-    layer: Any,
-    samples: list[Samples],
-    births: int,
-    over_box: tuple[np.ndarray, float, tuple[int, int, int]],
-    span: tuple[float, float],
-    rate: float,
-) -> tuple[Lit, Grid | None]:
-    """The light of all, with a field of it where that is worth it."""
-    plain = over_age(samples, births)
-    if not _is_lit(layer):
-        return plain, None
-    low, cell, shape = over_box
-    times = frames_of(span, rate, int(np.prod(shape))) / rate
-    lit = lit_at_places(samples, plain, births, Cells(low, cell, shape, times))
-    return lit, lit.shade
 
 
 def _typical(b: Births, span: tuple[float, float]) -> Typical:
