@@ -110,11 +110,11 @@ class _Corners:
     share: np.ndarray
 
     @staticmethod
-    def of(s: Samples, of: Cells) -> _Corners:
-        shape, times = np.array(of.shape), of.times
+    def of(s: Samples, field: Cells) -> _Corners:
+        shape, times = np.array(field.shape), field.times
         m = float(np.interp(s.time, times, np.arange(len(times))))
         first, n = int(m), len(s.i)
-        where = np.clip((s.place - of.low) / of.cell - 0.5, 0, shape - 1)
+        where = np.clip((s.place - field.low) / field.cell - 0.5, 0, shape - 1)
         base = np.minimum(where.astype(int), np.maximum(shape - 2, 0))
         part = where - base
         cells, share = np.zeros((16, n), np.int64), np.zeros((16, n))

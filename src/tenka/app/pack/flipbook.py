@@ -155,6 +155,7 @@ class ContactView(RouteView):
         self.channel.activated.connect(lambda _: self._look_again())
         head.addStretch(1)
         head.addWidget(self.saved)
+        head.addSpacing(8)
         head.addWidget(self.channel)
         column.addLayout(head)
         column.addWidget(self.pages, 1)
