@@ -67,7 +67,8 @@ def test_frames_in_the_shape_of_what_they_show_are_suggested_and_lose_nothing(st
     def reshapes(c: Change) -> bool:
         return c.values.get(f"{ROUTE}.columns", 0) * c.values.get(f"{ROUTE}.rows", 0) == count
 
-    (change,) = [c for ladder in ladders(effect, "low") for c in ladder if reshapes(c)]
+    book = ledger(effect, "low")
+    (change,) = [c for ladder in ladders(effect, "low", book) for c in ladder if reshapes(c)]
     made = change.on(effect, "low")
     assert ledger(made, "low").ms < 0.8 * ledger(effect, "low").ms
     found = [s for s in suggester(effect, store).suggest(Progress()) if s.changes == (change,)]

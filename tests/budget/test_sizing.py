@@ -91,6 +91,8 @@ def test_frames_of_another_shape_than_what_they_show_are_told_with_the_right_one
     assert after.lines[0].covered == pytest.approx(book.lines[0].covered / 3.8, rel=0.05)
     assert after.lines[0].mb == book.lines[0].mb
     assert not shape_findings(after, found.mended)
+    gone = effect.model_copy(update={"deliveries": ()})
+    assert [f.mended for f in shape_findings(book, gone)] == [None], "a ledger may be a little behind"
     # cropped ones are cut by what is seen, which nobody knows yet; and a tier's own values stay its own
     cropped = replaced(effect, "deliveries.puff.route.crop", True)
     assert not shape_findings(book_of(cropped), cropped)

@@ -618,6 +618,8 @@ def test_copies_that_the_game_draws_together_share_a_call_where_they_can(
         assert calls == pytest.approx([12, 12, 12] if alone else [12, 3, 1]), route
         assert apart[name] == fives[name] == all_at_once[name], "nothing else is changed"
     assert [len(notes) for notes in told] == [0, 1, 0, 0]
+    effect = effect.model_copy(update={"deliveries": tuple(d for d in effect.deliveries if d.id == "glow")})
+    assert counted(12, 1) and not told[-1], "of what is drawn one by one anyway nothing is promised"
 
 
 # --- together --------------------------------------------------------------------------------------

@@ -8,13 +8,14 @@ from typing import Any
 
 from tenka.base.errors import BadInput
 from tenka.board.variants import Values, with_values
+from tenka.budget.cost import Ledger
 from tenka.budget.lamps import reach_of, shining_lights
 from tenka.effect.catalogue import Param, params
 from tenka.effect.document import on_tier
 from tenka.effect.model import Delivery, Effect, Flipbook
 from tenka.effect.routes.base import EVERYWHERE
 from tenka.pack.layout import packable
-from tenka.pack.shaping import better_shape
+from tenka.pack.shaping import Shape
 
 FACTORS = (0.9, 0.8, 0.71, 0.6, 0.5, 0.35, 0.25)
 FURTHER = (0.18, 0.125)  # for how far a light shines
@@ -86,8 +87,13 @@ Ladder = list[Change]
 """Changes of the same setting, from the smallest to the largest."""
 
 
-def ladders(effect: Effect, tier: str) -> Iterator[Ladder]:
-    """All settings of a tier's deliveries that may take less, each with the steps by which it may."""
+def ladders(effect: Effect, tier: str, book: Ledger | None = None) -> Iterator[Ladder]:
+    """All settings of a tier's deliveries that may take less, each with the steps by which it may.
+
+    Parameters
+    ----------
+    book : of the effect on the tier, which knows in which shapes frames are better cut
+    """
     played = on_tier(effect, tier)
     deliveries = [d for d in packable(played) if not getattr(d.route, "matches", "")]
     for d in deliveries:
@@ -95,7 +101,8 @@ def ladders(effect: Effect, tier: str) -> Iterator[Ladder]:
         grouped = {name for group in together for name in group}
         for group in together:
             yield _scaled(d, path, group)
-        yield from _shaped(played, d, path)
+        if book is not None and d.id in book.shapes and isinstance(d.route, Flipbook):
+            yield [_shaped(d.name, d.route, path, book.shapes[d.id])]
         for owner, prefix in ((d.route, ""), (getattr(d.route, "player", None), "player.")):
             for p in params(type(owner)).values() if owner is not None else ():
                 name = prefix + p.name
@@ -175,13 +182,10 @@ def _scaled(d: Delivery, path: str, group: tuple[str, ...]) -> Ladder:
     return found
 
 
-def _shaped(played: Effect, d: Delivery, path: str) -> Iterator[Ladder]:
+def _shaped(name: str, book: Flipbook, path: str, shape: Shape) -> Change:
     """Frames in the shape of what they show: less of a sprite is empty, and what is seen has more pixels."""
-    shape, book = better_shape(played, d), d.route
-    if shape is None or not isinstance(book, Flipbook):
-        return
-    what = f"{d.name}: columns {book.columns} → {shape.columns}, rows {book.rows} → {shape.rows}"
-    yield [Change(what, {f"{path}.columns": shape.columns, f"{path}.rows": shape.rows})]
+    what = f"{name}: columns {book.columns} → {shape.columns}, rows {book.rows} → {shape.rows}"
+    return Change(what, {f"{path}.columns": shape.columns, f"{path}.rows": shape.rows})
 
 
 def fitting(effect: Effect, tier: str, ladder: Ladder, enough: Callable[[Effect], bool]) -> Change | None:

@@ -153,7 +153,7 @@ class Suggester:
         def settled(made: Effect) -> bool:
             return self._takes(made).settles(self.now, self.aim)
 
-        for ladder in ladders(effect, tier):
+        for ladder in ladders(effect, tier, self.bench.book(effect)):
             change = fitting(effect, tier, ladder, settled) or ladder[-1]
             self._ladders[change.what] = ladder
             try:

@@ -23,6 +23,7 @@ from tenka.look.shot import SHOWN
 from tenka.pack.layout import bounds_of, left_out, packable, taken
 from tenka.pack.looked import Known
 from tenka.pack.routes import ROUTES as WRITERS
+from tenka.pack.shaping import Shape, better_shape
 from tenka.package.parts import Element
 from tenka.run.kinds import KINDS
 
@@ -48,6 +49,7 @@ class Ledger:
     ----------
     elements : of each line, the delivery and what it gives the game; the lines after them are of the effect's
         own lights
+    shapes : of flipbooks, by delivery, whose frames are better cut in another
     """
 
     tier: Tier
@@ -57,6 +59,7 @@ class Ledger:
     uncounted: tuple[Uncounted, ...] = ()
     notes: tuple[str, ...] = ()
     elements: tuple[tuple[Delivery, Element], ...] = field(default=(), repr=False)
+    shapes: Mapping[str, Shape] = field(default_factory=dict, repr=False)
 
     @property
     def ms(self) -> float:
@@ -132,7 +135,7 @@ def ledger(
     d = device(tier.device)
     played = on_tier(effect, tier.id)
     lines, problems, uncounted, undrawn = [], [], [], []
-    elements = list[tuple[Delivery, Element]]()
+    elements, shapes = list[tuple[Delivery, Element]](), dict[str, Shape]()
     for layer in left_out(played):
         uncounted.append(Uncounted(layer.name, _why_unknown(layer, played)))
     for delivery in packable(played):
@@ -161,16 +164,19 @@ def ledger(
         line = ROUTES[kind](delivery.name, element, tier, d)
         lines.append(line if _shows(delivery, tier) else _unseen(line, delivery, tier))
         elements.append((delivery, element))
+        shape = better_shape(played, delivery, box)
+        if shape is not None:
+            shapes[delivery.id] = shape
     lines += [lamp_line(light, played, tier, d) for light in shining_lights(played)]
     notes = (*_notes(effect, tier, d), *_many_calls(lines, tier), *undrawn)
-    return Ledger(tier, d, tuple(lines), tuple(problems), tuple(uncounted), notes, tuple(elements))
+    return Ledger(tier, d, tuple(lines), tuple(problems), tuple(uncounted), notes, tuple(elements), shapes)
 
 
 def _many_calls(lines: Sequence[Line], tier: Tier) -> Iterator[str]:
     """That copies in calls of their own take much of a budget."""
     if tier.copies == 1 or tier.copies_a_call > 1:
         return
-    ms = sum(t.value for line in lines if line.ms for t in line.terms if t.name == "calls")
+    ms = sum(t.value for line in lines if line.ms for t in line.terms if t.shared)
     if ms > MUCH * tier.ms:
         yield (
             f"The calls of {tier.copies} copies take {ms:.2f} ms of {tier.name}'s {tier.ms:g} ms: "

@@ -80,12 +80,13 @@ def motion_format(d: Device) -> BlockFormat:
 
 @dataclass(frozen=True)
 class Term:
-    """One figure of the model with what it was made from."""
+    """One figure of the model with what it was made from; whether copies that are drawn together share it."""
 
     name: str
     value: float
     unit: str
     why: str
+    shared: bool = False
 
 
 @dataclass(frozen=True)
@@ -126,7 +127,7 @@ def calls_of(
     why = f"{counted(calls, what, plural)} of {d.draw_call_us:g} µs"
     if together > 1:
         why += f", up to {together} copies in one"
-    return Term("calls", calls * d.draw_call_us / 1e3, "ms", why)
+    return Term("calls", calls * d.draw_call_us / 1e3, "ms", why, not alone)
 
 
 def passes_of(d: Device, fill: float, flops: float, moved: float) -> dict[str, float]:

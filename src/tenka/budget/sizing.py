@@ -7,10 +7,9 @@ from dataclasses import dataclass
 
 from tenka.base.errors import TenkaError
 from tenka.budget.cost import Ledger
-from tenka.effect.document import replaced, with_own
+from tenka.effect.document import is_there, replaced, with_own
 from tenka.effect.model import Effect, GasLayer, Tier
 from tenka.look.colour import ramp_table
-from tenka.pack.shaping import better_shape
 from tenka.package.elements.flipbook import Flipbook
 from tenka.run.findings import Finding
 
@@ -82,7 +81,7 @@ def shape_findings(book: Ledger, effect: Effect) -> list[Finding]:
     """Frames that are of another shape than what they show, with a mend for every tier."""
     found = []
     for delivery, _ in book.elements:
-        shape = better_shape(effect, delivery)
+        shape = book.shapes.get(delivery.id)
         if shape is None:
             continue
         path = f"deliveries.{delivery.id}.route"
@@ -90,11 +89,14 @@ def shape_findings(book: Ledger, effect: Effect) -> list[Finding]:
         words = f"{delivery.name}: its frames span {now_wide:.1f} × {now_tall:.1f} m; {shape.columns} × "
         words += f"{shape.rows} of them, columns by rows, would span {wide:.1f} × {tall:.1f} m, with "
         words += f"{1.0 / shape.share:.1f} times as many pixels for what is seen"
-        if any(f"{path}.{name}" in tier.values for tier in effect.tiers for name in ("columns", "rows")):
+        names = [f"{path}.{name}" for name in ("columns", "rows")]
+        own = any(name in tier.values for tier in effect.tiers for name in names)
+        if own or not is_there(effect, names[0]):  # a ledger may be a little behind
             found.append(Finding(words))
             continue
-        made = replaced(effect, f"{path}.columns", shape.columns)
-        made = replaced(made, f"{path}.rows", shape.rows)
+        made = effect
+        for name, value in zip(names, (shape.columns, shape.rows)):
+            made = replaced(made, name, value)
         found.append(Finding(words, f"{shape.columns} × {shape.rows} frames", made))
     return found
 

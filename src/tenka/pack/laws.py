@@ -28,7 +28,7 @@ from tenka.pack.driving import (
     stopped,
 )
 from tenka.pack.layout import Box, the_layer
-from tenka.pack.lighting import Cells, Samples, lit_at_places, over_age
+from tenka.pack.lighting import Cells, Lit, Samples, lit_at_places, over_age
 from tenka.pack.routes.base import Job
 from tenka.package.law import OVER, Agreement, Field, Ground, Law, Typical
 from tenka.package.laws import Births, Fields, Grid, Run, drawn, flown, laid
@@ -85,27 +85,26 @@ def told(job: Job, delivery: Delivery, seen: list[Seen], gain: float) -> Told:
     pull = float(np.mean([value_at(layer.motion.gravity, float(t)) for t in times])) * GRAVITY
     push = pushed(job, layer, box, route.fineness, span, pull)
     stops, thin = stopped(job, layer, box, route.fineness, span)
-    born, samples, light_span = _born(layer, seen, push, pull, gain, rate)
+    born, lit, samples, light_span = _born(layer, seen, push, pull, gain, rate)
     fastest = float(np.linalg.norm(born.speed, axis=1).max(initial=0.0))
     parts = min(max(math.ceil(fastest / rate / thin), 1), MOST_PARTS)  # so that none passes what is thin
+    typical = _typical(born, span)
 
     def law_with(fields: Fields) -> Law:
         named = {name: grid for name, grid in vars(fields).items() if grid is not None}
         stated = {name: field_of(f"{delivery.id}_{name}.exr", grid) for name, grid in named.items()}
-        typical = _typical(born, span)
         return _law(delivery, layer, len(born), stated, pull, 1.0 / (rate * parts), typical, light_span)
 
-    fields, lit = Fields(push, stops), over_age(samples, len(born))
+    fields = Fields(push, stops)
     if _is_lit(layer):
         run = Run(law_with(fields), born, fields, seen[0].time)
         for s in samples:  # where the game has them, so that what is astray is lit as it is told there
             run.to(s.time)
             s.place = run.place[s.i]
-        low, cell, shape = grid_over(box, route.fineness)
-        moments = frames_of(span, rate, int(np.prod(shape))) / rate
-        lit = lit_at_places(samples, lit, len(born), Cells(low, cell, shape, moments))
-    born.light, born.over[0, :, :3] = lit.factor, lit.table
-    found = Told(law_with(Fields(push, stops, lit.shade)), born, Fields(push, stops, lit.shade))
+        lit = lit_at_places(samples, lit, len(born), _lit_cells(box, route.fineness, span, rate))
+        born.light, born.over[0, :, :3] = lit.factor, lit.table
+        fields = Fields(push, stops, lit.shade)
+    found = Told(law_with(fields), born, fields)
     found.law = found.law.model_copy(update={"agrees": agreement(found, seen, gain)})
     return found
 
@@ -127,9 +126,8 @@ def law_before(
         still = Grid(np.zeros((1, *shape, 0)), low, cell, np.array(span[:1]))
         fields["stops"] = field_of(f"{delivery.id}_stops.exr", still)
     if _is_lit(layer):
-        low, cell, shape = grid_over(box, route.fineness)
-        times = frames_of(span, effect.rate, int(np.prod(shape))) / effect.rate
-        changing = Grid(np.zeros((len(times), *shape, 0)), low, cell, times)
+        cells = _lit_cells(box, route.fineness, span, effect.rate)
+        changing = Grid(np.zeros((len(cells.times), *cells.shape, 0)), cells.low, cells.cell, cells.times)
         fields["shade"] = field_of(f"{delivery.id}_shade.exr", changing)
     none = Births(*(np.zeros((0, 3)),) * 2, *(np.zeros(0),) * 6, np.zeros((2, OVER, 4)))
     return _law(delivery, layer, born, fields, GRAVITY, 1.0 / effect.rate, _typical(none, span))
@@ -173,9 +171,9 @@ def _law(
 
 def _born(
     layer: Any, seen: list[Seen], push: Grid, pull: float, gain: float, rate: float
-) -> tuple[Births, list[Samples], float]:
-    """How each was born: flown back, by the law, from where it is seen first; its light over its age, and the
-    span of that, see `Law`."""
+) -> tuple[Births, Lit, list[Samples], float]:
+    """How each was born: flown back, by the law, from where it is seen first; its light as it was fitted, as
+    it was seen, and over which span of its age, see `Law`."""
     look, first = layer.look, seen[0].time
     of: dict[int, int] = {}
     rows: list[tuple[int, int]] = []
@@ -224,13 +222,13 @@ def _born(
     until = np.where(cut, moment[ends] + 0.5 / rate - born, until)
     longest = float(np.minimum(until, moment[-1] - born).max(initial=1e-3))
     axes = [(0.0, nominal), (longest, np.full(len(born), longest))]
-    found = [(_samples(seen, of, born, lives, gain), span) for span, lives in axes]
-    light, span = min(found, key=lambda f: over_age(f[0], len(born)).left)
+    told = [(_samples(seen, of, born, lives, gain), span) for span, lives in axes]
+    lit, light, span = min(((over_age(s, len(born)), s, span) for s, span in told), key=lambda f: f[0].left)
     table = np.zeros((2, OVER, 4))
+    table[0, :, :3] = lit.table
     table[0, :, 3] = look.opacity * over(look.opacity_over, np.linspace(0, 1, OVER))
     table[1, :, 0] = over(look.size_over, np.linspace(0, 1, OVER))
-    each = np.ones(len(born))
-    return Births(place, speed, born, nominal, until, width, each, own, table), light, span
+    return Births(place, speed, born, nominal, until, width, lit.factor, own, table), lit, light, span
 
 
 def _samples(
@@ -243,6 +241,12 @@ def _samples(
         x = np.clip((s.time - born[i]) / np.maximum(life[i], 1e-6), 0, 1) * (OVER - 1)
         found.append(Samples(s.time, i, x, s.drawn.colour * gain, s.drawn.place))
     return found
+
+
+def _lit_cells(box: Box, most: int, span: tuple[float, float], rate: float) -> Cells:
+    """Where light is told by a field."""
+    low, cell, shape = grid_over(box, most)
+    return Cells(low, cell, shape, frames_of(span, rate, int(np.prod(shape))) / rate)
 
 
 def _is_lit(layer: Any) -> bool:

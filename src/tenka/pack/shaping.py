@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from tenka.base.errors import BadInput
 from tenka.effect.catalogue import params
 from tenka.effect.model import Delivery, Effect, Flipbook
-from tenka.pack.layout import bounds_of, layout
+from tenka.pack.layout import Box, layout
 
 WORTH = 0.6  # of the area that frames span now, below which another shape is told
 BLOCK = 4  # px by which sides of a frame go
@@ -36,21 +34,16 @@ class Shape:
         return self.size[0] * self.size[1] / (self.before[0] * self.before[1])
 
 
-def better_shape(
-    effect: Effect, delivery: Delivery, figures: Mapping[str, Mapping[int, Any]] | None = None
-) -> Shape | None:
-    """The shape in which frames span least beside what they show, where that is worth it; None too where
-    nobody knows: frames that are cropped, or framed as others are, and what was never simulated.
+def better_shape(effect: Effect, delivery: Delivery, box: Box) -> Shape | None:
+    """The shape in which frames span least beside what they show, where that is worth it; None too for frames
+    that are cropped, whose part that is seen nobody knows before they are drawn, or framed as others are.
 
     Parameters
     ----------
-    figures : of simulated frames, by layer
+    box : in which all of it is seen
     """
     book = delivery.route
     if not isinstance(book, Flipbook) or book.crop or not book.apart:
-        return None
-    box = bounds_of(effect, delivery, figures or {})
-    if box is None:
         return None
     count, found = book.columns * book.rows, list[Shape]()
     most = [params(Flipbook)[name].high or 1 for name in ("columns", "rows")]

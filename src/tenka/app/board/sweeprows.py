@@ -70,7 +70,7 @@ class SweepRows(QWidget):
         forward: dict[str, list[Any]] = {}
         if tier is not None:
             try:
-                for ladder in ladders(effect, tier.id):
+                for ladder in ladders(effect, tier.id, self.state.ledger):
                     for change in ladder:
                         for path, value in change.values.items():
                             forward.setdefault(path, []).append(value)
