@@ -49,6 +49,7 @@ def do(hand: Hand) -> None:
     hand.seen_from(24)
     hand.type("route.player.count", 1)
     hand.type("route.player.rotation", 0)
+    hand.type("route.player.nearer", 0)  # crates before it hide it, and it fades towards the ground
     hand.tier("Low")
     hand.own("route.width", 1024)
     hand.own("route.height", 1024)
