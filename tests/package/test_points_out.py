@@ -249,7 +249,7 @@ def test_quaternions_are_kept_on_one_side():
     [
         ("a.obj", "sparks", "is no kind of file for points"),
         ("a.glb", "sparks", "is not drawn as meshes"),
-        ("a.csv", "gone", "is no layer of particles"),
+        ("a.csv", "gone", "is no layer of particles, debris or liquid; expected one of: sparks"),
     ],
 )
 def test_what_cannot_be_written_is_one_sentence(

@@ -30,10 +30,12 @@ SEQUENCES = (".ply", ".csv", ".npz")
 
 def _layer(effect: Effect, id: str | None) -> Any:
     """A layer by its id, or the first of particles or debris, else of liquid."""
-    found = [layer for layer in effect.layers if layer.HANDS == POINTS and id in (None, layer.id)]
+    able = [layer for layer in effect.layers if layer.HANDS == POINTS]
+    found = [layer for layer in able if id in (None, layer.id)]
     if not found:
-        what = "layer of particles, debris or liquid"
-        raise BadInput(f"'{id}' is no {what}" if id else f"has no {what}", "one to write out", place="export")
+        what, names = "layer of particles, debris or liquid", ", ".join(layer.id for layer in able)
+        wanted = f"one of: {names}" if names else "one to write out"
+        raise BadInput(f"'{id}' is no {what}" if id else f"has no {what}", wanted, place="export")
     return min(found, key=lambda layer: layer.kind in Meshes.TAKES)
 
 
