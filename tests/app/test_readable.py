@@ -12,8 +12,10 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QL
 from pytestqt.qtbot import QtBot
 
 from tenka.app import theme
+from tenka.app.recent import remember
 from tenka.app.sheet.fields import NumberField
 from tenka.app.window import Window
+from tenka.effect import storage
 from tenka.effect.additions import LAYERS, with_new_layer
 from tenka.effect.courses import Key, Keys
 from tenka.effect.starters import with_force
@@ -113,6 +115,24 @@ def test_no_text_is_cut_in_any_station(window: Window, qtbot: QtBot, size: tuple
     faults += [f"start: {words}" for words in cut(window.start)]
     assert not faults, "\n".join(sorted(set(faults)))
     until(qtbot, lambda: not window.stage.busy)
+
+
+@pytest.mark.parametrize("size", ((820, 560), (1280, 800)))
+def test_names_of_what_was_open_lately_are_whole_or_left_out(
+    window: Window, qtbot: QtBot, tmp_path: Path, size: tuple[int, int]
+):
+    for n in range(5):
+        file = tmp_path / f"a_long_name_of_an_effect_{n}.tenka"
+        storage.save(window.state.effect, file)
+        remember(file)
+    window.resize(*size)
+    window.show_start()
+    qtbot.wait(50)
+    assert not cut(window.start)
+    shown = [b for b in window.start.findChildren(QToolButton) if "a long name" in b.text().lower()]
+    count = sum(b.isVisible() for b in shown)
+    assert len(shown) == 5 and (0 if size[0] < 1000 else 1) <= count < 5
+    assert window.start._lately.isVisible() == (count > 0)
 
 
 def test_the_window_fits_a_small_screen(window: Window):

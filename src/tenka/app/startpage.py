@@ -30,6 +30,7 @@ PICTURES = FOLDER / "pictures"
 SIZES = {"small": QSize(98, 61), "large": QSize(174, 109)}  # of a card's picture
 PADDED = 12  # px that a card is wider than it
 GAP = 14
+ASIDE = 80  # px beside a row: its margins, and the bar by which the page is scrolled
 LATELY = 5
 DEMO = "An effect that comes with Tenka"
 
@@ -163,7 +164,6 @@ class StartPage(QScrollArea):
                 widget.setParent(None)  # at once: it would be drawn until it goes
                 widget.deleteLater()
         files = self.window_.recent()
-        self._lately.setVisible(bool(files))
         for file in files[:LATELY]:
             line = QToolButton()
             line.setText(title_of(file))
@@ -172,6 +172,20 @@ class StartPage(QScrollArea):
             line.setAccessibleName(f"Open {file}")
             line.clicked.connect(partial(self._open, file))
             self._recent.addWidget(line)
+        self._fit_recent()
+
+    def _fit_recent(self) -> None:
+        """As many of what was open lately as have room for their whole names."""
+        room = self.width() - ASIDE - sum(w.sizeHint().width() + GAP for w in (self.walk, self._lately))
+        any_ = False
+        for n in range(self._recent.count()):
+            item = self._recent.itemAt(n)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                room -= widget.sizeHint().width() + self._recent.spacing()
+                widget.setVisible(room >= 0)
+                any_ = any_ or room >= 0
+        self._lately.setVisible(any_)
 
     def _open(self, file: Path, _checked: bool = False) -> None:
         self.window_.leave_for(file)
@@ -183,6 +197,8 @@ class StartPage(QScrollArea):
     def resizeEvent(self, a0: QResizeEvent | None) -> None:
         super().resizeEvent(a0)
         self._arrange()
+        if self._filled:
+            self._fit_recent()
 
     def _arrange(self) -> None:
         """As many cards beside each other as there is room for."""
