@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 from tenka.app.dialogs.calibration import Calibration
 from tenka.app.window import Window
 from tenka.budget.calibrating import COLUMNS
-from tenka.budget.devices import devices
+from tenka.budget.devices import read_again
 
 FILL = 2.0  # Gpx/s of the made-up device, of 4 bytes: its pictures have 8
 CALL = 0.03  # ms
@@ -25,9 +25,9 @@ def profiles(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     place = tmp_path / "profiles"
     monkeypatch.setattr("tenka.budget.devices.own_profiles", lambda: place)
     monkeypatch.setattr("tenka.budget.calibrating.own_profiles", lambda: place)
-    devices.cache_clear()
+    read_again()
     yield place
-    devices.cache_clear()
+    read_again()
 
 
 def table(file: Path) -> Path:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from build import small_effect
-from drive import until
+from drive import settle, until
 from pytestqt.qtbot import QtBot
 
 from tenka.app.tempo.axis import OUTLINE
@@ -87,3 +87,16 @@ def test_an_effect_without_tiers_has_no_cost_row(window: Window, tmp_path, qtbot
     storage.save(small_effect(tiers=(), levers=()), file)
     window.open(file)
     assert not any(line.fold == COST for line in window.tempo.rows.lines())
+
+
+def test_budget_draws_its_cards_where_a_delivery_is_not_shown_at_a_tiers_distance(
+    window: Window, qtbot: QtBot
+):
+    effect = window.state.effect
+    window.state.edit(f"deliveries.{effect.deliveries[0].id}.route.seen_to", 0.5, "Shown to")
+    window.go_to("budget")
+    until(qtbot, lambda: window.state.ledger is not None and window.state.ledger.lines[0].ms == 0.0)
+    settle()
+    assert not window.grab().isNull()
+    window.state.undo()
+    until(qtbot, lambda: window.state.ledger is not None and window.state.ledger.lines[0].ms > 0.0)

@@ -11,9 +11,11 @@ from drive import LEFT, until
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QImage
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from tenka.app.dropped import files_of
+from tenka.app.recent import recent_files, stand_as_before
 from tenka.app.startpage import PICTURES, StartPage
 from tenka.app.window import Window
 from tenka.demo import FOLDER
@@ -126,3 +128,17 @@ def test_cards_stand_in_as_many_columns_as_there_is_room_for(window: Window, qtb
     qtbot.wait(20)
     rights = [card.geometry().right() for card in page.cards.values()]
     assert max(rights) <= width and np.unique([c.x() for c in page.cards.values()]).size >= width // 260
+
+
+@pytest.mark.parametrize(
+    "text",
+    ("[" * 100_000, '["' + "x" * 5000 + '"]', '["\\u0000"]', '{"geometry": [[]]}', "[" + "1," * 10**6 + "1]"),
+)
+def test_what_a_window_remembers_may_be_anything(
+    text: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+):
+    monkeypatch.setattr("tenka.app.recent.user_state_path", lambda name: tmp_path)
+    for name in ("recent.json", "window.json"):
+        (tmp_path / name).write_text(text)
+    assert recent_files() == []
+    stand_as_before(QWidget())  # type: ignore[arg-type]

@@ -140,7 +140,7 @@ def test_the_terminal_tells_each_and_the_front(tmp_path: Path, monkeypatch: pyte
     for words, said in (
         (("--set", "x"), "says no values"),
         (("--tier", "no"), "no tier"),
-        (("--sides", "left"), "are no degrees"),
+        (("--sides", "left"), "is not usable"),
     ):
         run = command("sweep", file, *words)
         assert run.code == 2 and said in run.err and run.err.count("\n") == 1

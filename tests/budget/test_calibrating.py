@@ -11,7 +11,7 @@ from command import command
 
 from tenka.base.errors import BadInput
 from tenka.budget.calibrating import COLUMNS, FLOPS, Row, calibrate, fitted, read_rows, write_device
-from tenka.budget.devices import device, devices, load_device
+from tenka.budget.devices import device, load_device, read_again
 from tenka.effect.model import ROUTES
 
 STILL = {"smoke": 0.9, "sparks": 0.4, "stack": 1.3}
@@ -77,7 +77,7 @@ def test_a_table_becomes_a_profile_that_the_ledger_names(tmp_path: Path):
         assert load_device(place) == fit.device == device("rig-of-a-test")
     finally:
         place.unlink()
-        devices.cache_clear()
+        read_again()
     run = command("calibrate", "rig", file, "--out", tmp_path / "out", "--json")
     assert run.code == 0 and run.rows[0]["element"] == "smoke" and run.rows[-1]["off"] < 0.05
     assert json.loads((tmp_path / "out" / "rig.json").read_text())["id"] == "rig"

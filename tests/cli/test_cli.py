@@ -261,4 +261,4 @@ def test_a_heap_is_dropped_and_lines_are_written(tmp_path: Path):
     done = command("paths", file, "--frame", 6, "--out", lines, "--where", "zeal")
     assert done.code == 2 and "no field is called 'zeal'" in done.err
     done = command("paths", file, "--frame", 6, "--out", lines, "--at", "1,2")
-    assert done.code == 2 and "is not a place" in done.err
+    assert done.code == 2 and "is not usable" in done.err

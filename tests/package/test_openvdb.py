@@ -138,3 +138,20 @@ def test_bytes_by_chance_are_refused_or_read_but_never_crash(tmp_path: Path):
         except BadInput:
             refused += 1
     assert refused > 0
+
+
+def test_a_harmed_file_is_read_or_refused_in_a_sentence_whatever_its_blocks_hold(tmp_path: Path):
+    rng = np.random.default_rng(5)
+    values = rng.random((20, 18, 17)).astype(np.float32)
+    good = dumps([Field("density", values)], values > 0.2, 0.1, (0.0, 0.0, 0.0))
+    file, refused = tmp_path / "a.vdb", 0
+    for n in range(600):
+        data = bytearray(good)
+        for at in rng.integers(len(good) // 3 if n % 2 else 0, len(good), int(rng.integers(1, 5))):
+            data[at] = int(rng.integers(256))
+        file.write_bytes(bytes(data[: int(rng.integers(len(good)))] if n % 10 == 0 else data))
+        try:
+            load(file)
+        except BadInput:
+            refused += 1
+    assert refused > 30

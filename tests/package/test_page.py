@@ -239,3 +239,19 @@ def test_the_page_measures_every_route_that_has_steps(tmp_path: Path):
     assert {("flipbook", "count"), ("volume", "samples"), ("particles", "share")} <= steps
     specks = [int(row[4]) for row in rows if row[0] == "specks"]
     assert specks == sorted(specks) and specks[0] == 0 < specks[-1]
+
+
+NASTY = "<!--<script>\u2028</script>&amp;`${x}`"
+
+
+def test_no_text_of_an_effect_is_taken_for_the_pages_own_code(tmp_path: Path):
+    effect = bare(name=NASTY, deliveries__puff__name=NASTY[:40])
+    pack(effect, None, FrameStore(tmp_path / "frames"), tmp_path / "package")
+    text = page_text(tmp_path / "package")
+    data = re.search(r'application/json">(.*?)</script>', text, re.S)
+    assert data is not None and "<" not in data.group(1)
+    assert json.loads(data.group(1))["manifest"]["effect"] == NASTY
+    if NAME is not None:
+        plain = in_browser(tmp_path / "package", tmp_path, "t=0.9")
+        pack(bare(), None, FrameStore(tmp_path / "frames"), tmp_path / "plain")
+        assert np.array_equal(plain, in_browser(tmp_path / "plain", tmp_path, "t=0.9"))

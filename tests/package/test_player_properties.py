@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from players import PLAYERS, quad
 
 from tenka.base.errors import BadInput
-from tenka.budget.devices import SHIPPED, device, devices
+from tenka.budget.devices import SHIPPED, device, read_again
 from tenka.budget.lines import second_format
 from tenka.budget.routes.flipbook import mean_cover, viewing_of
 from tenka.effect.model import Camera, Player
@@ -154,12 +154,12 @@ def test_a_studios_own_profile_joins_the_shipped_ones(monkeypatch: pytest.Monkey
     (tmp_path / "devices").mkdir()
     (tmp_path / "devices" / "lantern.json").write_text(json.dumps(own))
     monkeypatch.setattr("tenka.budget.devices.user_config_path", lambda name: tmp_path)
-    devices.cache_clear()
+    read_again()
     try:
         assert device("lantern").name == "Lantern" and device("tower").name == "Tower"
     finally:
         monkeypatch.undo()
-        devices.cache_clear()
+        read_again()
     with pytest.raises(BadInput):
         device("lantern")
 

@@ -3,7 +3,10 @@ and what is broken."""
 
 from __future__ import annotations
 
+import json
 import math
+import struct
+import time
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +21,7 @@ from tenka.demo import FOLDER, canvas
 from tenka.effect.model import Prop
 from tenka.scene import files
 from tenka.scene.files import faults, load, read, upright
+from tenka.scene.gltf import opened
 from tenka.scene.meshes import box, joined, primitive
 from tenka.scene.props import clip_time, eyes_of, own_mesh, scattered, scene_mesh, thinned, told_of
 from tenka.scene.rig import Channel
@@ -322,3 +326,51 @@ def test_a_mesh_that_is_too_heavy_is_refused_with_its_count(tmp_path: Path, monk
     monkeypatch.setattr(files, "MOST_TRIANGLES", 11)
     with pytest.raises(BadInput, match="has 12 triangles"):
         load(saved(tmp_path, "heavy.stl"))
+
+
+@pytest.mark.parametrize("joint", (7, -1, 10**9))
+def test_a_skin_whose_joint_is_no_node_is_refused_in_a_sentence(joint: int, tmp_path: Path):
+    doc = glb(TRIANGLE, [0, 1, 2])
+    doc.skins = [gl.Skin(joints=[joint])]
+    doc.nodes[0].skin = 0
+    doc.save_binary(str(tmp_path / "a.glb"))
+    with pytest.raises(BadInput, match="names joints"):
+        read(tmp_path / "a.glb")
+
+
+@pytest.mark.parametrize(("what", "value"), (("child", 9), ("child", -1), ("target", 5), ("skin", 3)))
+def test_a_file_that_names_nodes_or_skins_that_it_lacks_is_refused(what: str, value: int, tmp_path: Path):
+    doc = glb(TRIANGLE, [0, 1, 2])
+    if what == "child":
+        doc.nodes[0].children = [value]
+    elif what == "skin":
+        doc.nodes[0].skin = value
+        doc.meshes[0].primitives[0].attributes.JOINTS_0 = 0
+        doc.meshes[0].primitives[0].attributes.WEIGHTS_0 = 0
+        doc.skins = [gl.Skin(joints=[0])]
+    else:
+        target = gl.AnimationChannelTarget(node=value, path="translation")
+        doc.animations = [
+            gl.Animation(
+                channels=[gl.AnimationChannel(sampler=0, target=target)],
+                samplers=[gl.AnimationSampler(input=1, output=0)],
+            )
+        ]
+    doc.save_binary(str(tmp_path / "a.glb"))
+    with pytest.raises(BadInput):
+        read(tmp_path / "a.glb")
+
+
+def test_twenty_thousand_nodes_in_a_small_file_do_not_hang_the_reader(tmp_path: Path):
+    doc = glb(TRIANGLE, [0, 1, 2])
+    doc.save_binary(str(tmp_path / "a.glb"))
+    tree, blob = opened(tmp_path / "a.glb")
+    tree["nodes"] += [{} for _ in range(19_999)]
+    text = json.dumps(tree, separators=(",", ":")).encode()
+    text += b" " * (-len(text) % 4)
+    chunks = struct.pack("<II", len(text), 0x4E4F534A) + text + struct.pack("<II", len(blob), 0x4E4942) + blob
+    (tmp_path / "b.glb").write_bytes(struct.pack("<III", 0x46546C67, 2, 12 + len(chunks)) + chunks)
+    begun = time.process_time()
+    found = read(tmp_path / "b.glb")
+    assert found.rig is not None and len(found.rig.names) == 20_000
+    assert time.process_time() - begun < 20.0  # beyond that it hangs: it took 40 s and more

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QByteArray
 
 from tenka.base.errors import TenkaError
 from tenka.base.files import write_atomic
+from tenka.base.tree import read
 
 if TYPE_CHECKING:
     from tenka.app.window import Window
@@ -25,11 +26,18 @@ def _file() -> Path:
 def recent_files() -> list[Path]:
     """Those that are still there, the newest first; none where the list cannot be read."""
     try:
-        names = json.loads(_file().read_text())
-    except (OSError, ValueError):
+        names = read(_file(), "a list of files")
+    except TenkaError:
         return []
-    found = [Path(n) for n in names if isinstance(n, str)] if isinstance(names, list) else []
-    return [f for f in found if f.is_file()][:MOST]
+    found = names[: 4 * MOST] if isinstance(names, list) else []
+    return [Path(n) for n in found if isinstance(n, str) and _is_file(n)][:MOST]
+
+
+def _is_file(name: str) -> bool:
+    try:
+        return Path(name).is_file()
+    except (OSError, ValueError):  # a name that no file can have
+        return False
 
 
 def remember(file: Path) -> None:
@@ -61,9 +69,9 @@ def keep_stand(window: Window) -> None:
 def stand_as_before(window: Window) -> None:
     """Let a window stand as the last one did; what cannot be read is passed over."""
     try:
-        tree = json.loads(_stand().read_text())
+        tree = read(_stand(), "how a window stood")
         geometry, split = (bytes.fromhex(tree[name]) for name in ("geometry", "split"))
-    except (OSError, ValueError, KeyError, TypeError):
+    except (TenkaError, ValueError, KeyError, TypeError):
         return
     window.restoreGeometry(QByteArray(geometry))
     window.split.restoreState(QByteArray(split))

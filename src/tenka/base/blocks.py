@@ -52,8 +52,8 @@ def _axis_ends(px, channels, low, high):
             d += (px[n, c] - mean[c]) * axis[c]
         least, top = min(least, d / size), max(top, d / size)
     for c in range(channels):
-        low[c] = min(max(mean[c] + least * axis[c], np.float32(0.0)), np.float32(255.0))
-        high[c] = min(max(mean[c] + top * axis[c], np.float32(0.0)), np.float32(255.0))
+        low[c] = min(max(np.float32(0.0), mean[c] + least * axis[c]), np.float32(255.0))
+        high[c] = min(max(np.float32(0.0), mean[c] + top * axis[c]), np.float32(255.0))
 
 
 @kernel(inline=True)
@@ -75,8 +75,8 @@ def _refined(px, channels, shares, low, high):
         for n in range(16):
             pa += (np.float32(1.0) - shares[n]) * px[n, c]
             pb += shares[n] * px[n, c]
-        low[c] = min(max((bb * pa - ab * pb) / det, np.float32(0.0)), np.float32(255.0))
-        high[c] = min(max((aa * pb - ab * pa) / det, np.float32(0.0)), np.float32(255.0))
+        low[c] = min(max(np.float32(0.0), (bb * pa - ab * pb) / det), np.float32(255.0))
+        high[c] = min(max(np.float32(0.0), (aa * pb - ab * pa) / det), np.float32(255.0))
 
 
 @kernel(inline=True)
@@ -103,14 +103,14 @@ def _bc7(px, block, weights):
                 d = np.float32(0.0)
                 for c in range(4):
                     v = high[c] if e else low[c]
-                    q = min(max(np.floor((v - p) / 2 + np.float32(0.5)), np.float32(0.0)), np.float32(127.0))
+                    q = min(max(np.float32(0.0), np.floor((v - p) / 2 + np.float32(0.5))), np.float32(127.0))
                     d += (2 * q + p - v) ** 2
                 if d < off:
                     off, bits[e] = d, p
             for c in range(4):
                 v = high[c] if e else low[c]
                 q = np.floor((v - bits[e]) / 2 + np.float32(0.5))
-                ends[e, c] = np.int32(min(max(q, np.float32(0.0)), np.float32(127.0)))
+                ends[e, c] = np.int32(min(max(np.float32(0.0), q), np.float32(127.0)))
         a, b = np.zeros(4, np.float32), np.zeros(4, np.float32)
         size = np.float32(0.0)
         for c in range(4):

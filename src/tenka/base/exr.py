@@ -12,6 +12,7 @@ from tenka.base.errors import BadInput
 
 LETTERS = "RGBA"
 MOST = np.float32(65000.0)  # of halves
+FARTHEST = 1e7  # from 0, of a number that is read: beyond it squares of what is drawn lose all sense
 
 
 def exr_bytes(values: np.ndarray, half: bool = False) -> bytes:
@@ -57,6 +58,6 @@ def read_exr(file: Path, width: int, height: int, letters: str = LETTERS) -> np.
         tall, wide = found[0].shape
         raise BadInput(f"is {wide} x {tall} px", f"{width} x {height} px as the manifest says", file)
     values = np.stack(found, axis=2)
-    if not np.isfinite(values).all():
-        raise BadInput("holds what is no number", "finite numbers", file)
+    if not (np.abs(values) <= FARTHEST).all():
+        raise BadInput("holds what is no number, or a huge one", f"numbers up to {FARTHEST:g}", file)
     return values

@@ -23,6 +23,7 @@ import numba  # noqa: E402
 
 from tenka.base import late_code  # noqa: E402
 
+CHECKED = bool(numba.config.BOUNDSCHECK)  # type: ignore[attr-defined]
 KEPT = 4  # states of the kernels whose machine code is kept: other checkouts, earlier versions
 FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}
 
@@ -33,10 +34,11 @@ def kernels_key() -> str:
     folder = Path(__file__).parent.parent
     sources = sorted(
         p
-        for name in ("base", "scene", "gas", "water", "liquid", "particles", "run", "look")
-        for p in folder.glob(f"{name}/*.py")
+        for name in ("base", "scene", "gas", "water", "liquid", "particles", "run", "look", "proof")
+        for p in folder.glob(f"{name}/**/*.py")
     )
-    held = hashlib.blake2b(f"{numba.__version__} {folder}".encode(), digest_size=8)  # they are kept beside it
+    told = f"{numba.__version__} {folder} {CHECKED}"  # they are kept beside it
+    held = hashlib.blake2b(told.encode(), digest_size=8)
     for source in sources:
         data = source.read_bytes()
         if b"@kernel" in data or b"kernel(" in data:
@@ -72,11 +74,13 @@ late_code.install()
 def kernel(function: Callable | None = None, *, parallel: bool = False, inline: bool = False) -> Any:
     """Compile `function` with the project's settings; usable with or without arguments.
 
+    With NUMBA_BOUNDSCHECK=1 in the environment each index is checked, and all runs in one thread.
+
     `inline` is for what is called once from a parallel loop with many arrays: a call would count references
     to each of them, and two threads that count at once wait for each other longer than the work takes.
     """
     settings: dict[str, Any] = {
-        "parallel": parallel,
+        "parallel": parallel and not CHECKED,  # an error in another thread would be lost
         "nogil": True,
         "cache": True,
         "fastmath": FAST,

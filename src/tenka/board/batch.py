@@ -40,7 +40,8 @@ class Weighed:
     Attributes
     ----------
     file : of the effect, below the folder that was asked for
-    effect, tier : names
+    effect, tier_name : as they are called; tier : the tier's id
+    delivered : ids and names of the deliveries that are in it
     ms, update_ms, mb : what it takes, against the budget
     uncounted : what of it is not counted, and why
     remarks : what is amiss with what was written
@@ -72,6 +73,8 @@ class Weighed:
     proof: str = ""
     seconds: float = 0.0
     fault: str = ""
+    tier_name: str = ""
+    delivered: tuple[tuple[str, str], ...] = ()
 
     def failed(self, accept_uncounted: bool) -> bool:
         """Whether a build that has it should not go out."""
@@ -148,7 +151,7 @@ def batch(
 
 
 def _tier(effect: Effect, name: str) -> Tier:
-    found = next((t for t in effect.tiers if name in (t.id, t.name)), None)
+    found = next((t for t in effect.tiers if name.lower() in (t.id, t.name.lower())), None)
     if found is None:
         names = ", ".join(t.name for t in effect.tiers) or "none yet"
         raise BadInput(f"no tier is called '{name}'", f"one of: {names}")
@@ -183,7 +186,9 @@ class _Job:
         return Weighed(
             str(self.name),
             effect.name,
-            tier.name,
+            tier.id,
+            tier_name=tier.name,
+            delivered=tuple((line.id, line.layer) for line in book.lines),
             **_takes(book),
             remarks=tuple(remarks),
             like=self._like(tier) if self.likeness else None,

@@ -109,7 +109,7 @@ def _row(w: Weighed, with_like: bool) -> str:
         )
     more = " ".join((*w.problems, *w.uncounted))
     mark = f'<td class="{w.told.split()[0]}">{w.told}{": " if more else ""}{escape(more)}</td>'
-    return f"<tr><td>{anchor}</td><td>{escape(w.tier)}</td>{cells}{mark}</tr>\n"
+    return f"<tr><td>{anchor}</td><td>{escape(w.tier_name or w.tier)}</td>{cells}{mark}</tr>\n"
 
 
 def _shown(file: str, rows: Sequence[Weighed]) -> str:
@@ -118,7 +118,7 @@ def _shown(file: str, rows: Sequence[Weighed]) -> str:
         return f'<h2 id="{escape(quote(file))}">{escape(rows[0].effect)}</h2><p>No picture.</p>'
     figures = _figure(there[0].stage, "on the stage")
     for w in there:
-        link = f'<a href="{quote(w.package)}/{PAGE}">{escape(w.tier)}, as a game plays it</a>'
+        link = f'<a href="{quote(w.package)}/{PAGE}">{escape(w.tier_name or w.tier)}, as a game plays it</a>'
         figures += _figure(w.proof, f"{link}: {w.ms:.3f} ms, {w.mb:.2f} MB")
     remarks = " ".join(dict.fromkeys(f"{r.rstrip('.')}." for w in there for r in w.remarks))
     return (

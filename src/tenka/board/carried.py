@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+import re
 import shutil
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from pathlib import Path
 
 from tenka.base.errors import BadInput
@@ -78,7 +79,7 @@ def laid_out(files: Mapping[str, str], folder: Path | None, store: FrameStore, s
     if not files or (folder is not None and all(_is(folder / name, what) for name, what in files.items())):
         return folder
     for name, what in files.items():
-        if Path(name).is_absolute() or ".." in Path(name).parts:
+        if not _is_inside(name) or not _is_digest(what):
             raise BadInput(f"{name} lies outside the effect's folder", "files beside the effect", place=name)
         kept = store.folder / FILES / what
         if not kept.exists():
@@ -94,6 +95,17 @@ def _is(file: Path, what: str) -> bool:
         return digest_of(file.read_bytes()) == what
     except OSError:
         return False
+
+
+def _is_inside(name: str) -> bool:
+    """Whether a name leads nowhere but into the folder that it is taken in."""
+    parts = Path(name).parts
+    return bool(parts) and "\0" not in name and not Path(name).is_absolute() and ".." not in parts
+
+
+def _is_digest(what: str) -> bool:
+    """Whether a text can be what `digest_of` gives; '' stands for a file that is not there."""
+    return re.fullmatch(r"([0-9a-f]{32})?", what) is not None
 
 
 Lacking = list[str | tuple[str, str]]
@@ -112,29 +124,55 @@ def lacking(
     return found
 
 
-def parcels(wanted: Lacking, named: Mapping[str, Path], store: FrameStore) -> Iterator[dict[str, bytes]]:
-    """The bytes of what somebody lacks, so much at once as is well sent: frames by name, files by content."""
+def parcels(
+    wanted: Lacking, names: Collection[str], named: Mapping[str, Path], store: FrameStore
+) -> Iterator[dict[str, bytes]]:
+    """The bytes of what somebody lacks, so much at once as is well sent: frames by name, files by content.
+
+    What is sent is of the sweep's own frames (`names`) and files (`named`), whatever is asked for.
+
+    Raises
+    ------
+    BadInput
+        When something else is asked for, or it is gone.
+    """
     parcel: dict[str, bytes] = {}
     size = 0
     for one in wanted:
-        place = store.folder / one if isinstance(one, str) else named[one[0]]
+        name = one if isinstance(one, str) else one[0]
+        if name not in (names if isinstance(one, str) else named):
+            raise BadInput(f"a worker asks for {name[:60]}, which is not of this sweep")
+        place = store.folder / name if isinstance(one, str) else named[name]
         try:
-            data = place.read_bytes()
-        except OSError as error:
+            data = store.body(name) if isinstance(one, str) else place.read_bytes()
+        except (OSError, ValueError) as error:
             raise BadInput("is not there any more", "what a sweep began with", place) from error
         if parcel and size + len(data) > MOST_AT_ONCE:
             yield parcel
             parcel, size = {}, 0
-        parcel[one if isinstance(one, str) else f"{FILES}/{one[1]}"] = data
+        parcel[one if isinstance(one, str) else f"{FILES}/{digest_of(data)}"] = data
         size += len(data)
     if parcel:
         yield parcel
 
 
 def take(parcel: Mapping[str, bytes], store: FrameStore) -> None:
-    """Put what was sent where it is looked for."""
+    """Put what was sent where it is looked for, and nowhere else.
+
+    Raises
+    ------
+    BadInput
+        A name that is none of a frame or of a file by its content, or a frame that is damaged.
+    """
     for name, data in parcel.items():
+        try:
+            if not name.startswith(f"{FILES}/"):
+                store.adopt(name, data)
+                continue
+        except ValueError as error:
+            raise BadInput(f"what was sent cannot be taken: {error}") from None
+        if name != f"{FILES}/{digest_of(data)}":
+            raise BadInput(f"what was sent as {name[:60]} holds something else")
         target = store.folder / name
         target.parent.mkdir(parents=True, exist_ok=True)
         write_atomic(target, data, sync=False)
-        store.notice(name)

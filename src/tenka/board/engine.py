@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import re
 import time
 import uuid
 from collections.abc import Iterator, Mapping, Sequence
@@ -17,11 +18,23 @@ from tenka.board.carried import parcels
 from tenka.board.working import HERE, Answer, Job, provide, work
 from tenka.cache.store import FrameStore
 
+ADDRESS = re.compile(r"((tcp|tls|ws|wss)://)?[A-Za-z0-9_.\-\[\]:]+:\d{1,5}")
 POLL = 0.1  # s
 CONNECT_SECONDS = 10
 ALONE_SECONDS = 30.0  # without any worker, until that is told
 RETRIES = 3  # of a variant whose worker was lost
 MOST_SENT = 4  # times that something is sent to the same worker
+
+
+def check_address(scheduler: str | None) -> None:
+    """Refuse what is no scheduler's address; without one it is measured here.
+
+    Raises
+    ------
+    BadInput
+    """
+    if scheduler is not None and not ADDRESS.fullmatch(scheduler):
+        raise BadInput(f"'{scheduler[:60]}' is no address", "one such as tcp://host:8786", "--scheduler")
 
 
 class Engine:
@@ -39,12 +52,14 @@ class Engine:
         self._cluster: Any = None
         self._sent: dict[str, dict[object, int]] = {}
         self._stopped = False
+        self._names: set[str] = set()  # of the frames that workers may ask for
 
     def __enter__(self) -> Engine:
         from distributed import Client, LocalCluster
 
         for name in ("distributed", "asyncio"):  # a part that is slow to close is told by both
             logging.getLogger(name).setLevel(logging.CRITICAL)
+        check_address(self.scheduler)
         try:
             if self.scheduler is None:
                 HERE[self.run] = (self.store, lambda: self._stopped or self.progress.cancelled)
@@ -52,7 +67,8 @@ class Engine:
                     n_workers=1,
                     threads_per_worker=1,
                     processes=False,
-                    dashboard_address="127.0.0.1:0",  # nobody elsewhere is to see it
+                    dashboard_address="127.0.0.1:0",  # nobody elsewhere is to see its pages
+                    worker_dashboard_address="127.0.0.1:0",
                     silence_logs=logging.CRITICAL,
                 )
                 self._client = Client(self._cluster, set_as_default=False)
@@ -60,7 +76,7 @@ class Engine:
                 self._client = Client(
                     self.scheduler, timeout=CONNECT_SECONDS, set_as_default=False, name="tenka"
                 )
-        except (OSError, ValueError, TimeoutError) as error:
+        except (OSError, ValueError, TimeoutError, RuntimeError) as error:
             self.__exit__()
             raise BadInput(
                 f"no scheduler answers at '{self.scheduler}'", "an address such as tcp://host:8786"
@@ -88,6 +104,7 @@ class Engine:
         Cancelled
         """
         told = [replace(job, run=self.run) for job in jobs]
+        self._names = {name for job in jobs for name in (*job.names, job.against)}
         pending = {self._submit(job, n): (n, 0) for n, job in enumerate(told)}
         alone = time.monotonic()
         try:
@@ -134,7 +151,7 @@ class Engine:
         sent = self._sent.setdefault(answer.worker, {})
         wanted = [one for one in answer.lacks if sent.get(one, 0) <= times]
         sent.update((one, times + 1) for one in wanted)
-        for parcel in parcels(wanted, named, self.store):
+        for parcel in parcels(wanted, self._names, named, self.store):
             self.progress.check()
             future = self._client.submit(
                 provide, parcel, pure=False, workers=[answer.worker], allow_other_workers=False

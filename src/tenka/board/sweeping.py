@@ -19,7 +19,7 @@ import numpy as np
 from tenka.base.errors import BadInput
 from tenka.base.jobs import Progress
 from tenka.board.carried import contents_of, frames_of, named_files
-from tenka.board.engine import Engine
+from tenka.board.engine import Engine, check_address
 from tenka.board.looking import Looking
 from tenka.board.measuring import Measured, references
 from tenka.board.variants import VERSION, Tried, Values, combined, keep, kept, key_of
@@ -188,6 +188,7 @@ def sweep(
         See `combined` and `measure_all`; or nothing that is seen can be simulated.
     Cancelled
     """
+    check_address(scheduler)
     combined(effect, tier, asked)  # a fault is told before anything is simulated
     bench = Bench(effect, tier, folder, store, progress or Progress(), sides, looking=looking)
     yield from sweep_on(bench, asked, scheduler)

@@ -21,7 +21,7 @@ from scipy.optimize import nnls
 
 from tenka.base.errors import BadInput
 from tenka.base.files import read_file, write_atomic
-from tenka.budget.devices import Device, devices, own_profiles
+from tenka.budget.devices import Device, own_profiles, read_again
 from tenka.budget.lines import DEPTH_BYTES, PLAIN_TARGET
 from tenka.budget.routes import bodies, light, meshes, particles, shimmer, slices, surface, trails, volume
 from tenka.budget.routes.flipbook import operations
@@ -264,5 +264,5 @@ def write_device(device: Device, folder: Path | None = None) -> Path:
     place = (folder or own_profiles()) / f"{device.id}.json"
     place.parent.mkdir(parents=True, exist_ok=True)
     write_atomic(place, device.model_dump_json(indent=1).encode() + b"\n")
-    devices.cache_clear()
+    read_again()
     return place

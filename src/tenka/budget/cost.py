@@ -161,7 +161,7 @@ def ledger(
                     f"{delivery.name}: a texture of {width} × {height} px is larger than "
                     f"{d.name} takes ({d.largest_texture_px} px)."
                 )
-        line = ROUTES[kind](delivery.name, element, tier, d)
+        line = replace(ROUTES[kind](delivery.name, element, tier, d), id=delivery.id)
         lines.append(line if _shows(delivery, tier) else _unseen(line, delivery, tier))
         elements.append((delivery, element))
         shape = better_shape(played, delivery, box)
@@ -200,7 +200,7 @@ def packed_lines(elements: Sequence[Element], effect: Effect, tier_id: str) -> t
         player = getattr(delivery.route, "player", None)
         if player is not None:
             element = element.model_copy(update={"player": player})
-        line = ROUTES[delivery.route.kind](delivery.name, element, tier, d)
+        line = replace(ROUTES[delivery.route.kind](delivery.name, element, tier, d), id=delivery.id)
         found.append(line if _shows(delivery, tier) else _unseen(line, delivery, tier))
     return (*found, *(lamp_line(light, there, tier, d) for light in shining_lights(there)))
 

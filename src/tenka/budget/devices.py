@@ -55,14 +55,33 @@ def load_device(file: Path) -> Device:
 
 
 @lru_cache(maxsize=1)
-def devices() -> dict[str, Device]:
-    """All profiles by id: those shipped, then the studio's own from the user's configuration folder."""
-    found = {}
+def _profiles() -> tuple[dict[str, Device], tuple[str, ...]]:
+    found, faults = {}, []
     for folder in (SHIPPED, own_profiles()):
         for file in sorted(folder.glob("*.json")) if folder.is_dir() else []:
-            device = load_device(file)
-            found[device.id] = device
-    return found
+            try:
+                device = load_device(file)
+            except BadInput as error:
+                faults.append(f"A device profile was set aside: {error}")
+            else:
+                found[device.id] = device
+    return found, tuple(faults)
+
+
+def devices() -> dict[str, Device]:
+    """All profiles by id: those shipped, then the studio's own from the user's configuration folder; one that
+    cannot be read is set aside."""
+    return _profiles()[0]
+
+
+def set_aside() -> tuple[str, ...]:
+    """A sentence for each profile that could not be read."""
+    return _profiles()[1]
+
+
+def read_again() -> None:
+    """Look at the profiles' folders anew."""
+    _profiles.cache_clear()
 
 
 def shipped() -> set[str]:

@@ -98,6 +98,7 @@ class Line:
     ms : of drawing
     update_ms : of moving sprites, which runs beside drawing
     bound : the pass that takes longest
+    id : of the delivery, or of the light
     """
 
     layer: str
@@ -109,6 +110,19 @@ class Line:
     covered: float
     terms: tuple[Term, ...]
     bound: str
+    id: str = ""
+
+    @property
+    def calls_ms(self) -> float:
+        """What of `ms` the device's calls take; nothing where nothing is drawn."""
+        return sum(t.value for t in self.terms if t.name == "calls") if self.ms else 0.0
+
+    @property
+    def held(self) -> tuple[tuple[str, float], ...]:
+        """What `mb` is made of: names and MB, which sum up to it."""
+        parts = [(t.name, t.value) for t in self.terms if t.unit == "MB"]
+        rest = self.mb - sum(value for _, value in parts)
+        return tuple([*parts, ("other", rest)] if rest > 1e-9 else parts)
 
 
 def calls_of(

@@ -87,7 +87,7 @@ def over_time(
     alone = np.linspace(0.0, effect.seconds, MOMENTS)
     curves = np.zeros((len(book.lines), MOMENTS))
     for row, line, (delivery, element) in zip(curves, book.lines, book.elements):
-        calls = next((t.value for t in line.terms if t.name == "calls"), 0.0) if line.ms else 0.0
+        calls = line.calls_ms
         load = load_of(delivery, element, tier, effect, figures or {}, alone)
         row[:] = (line.ms - calls) * load + calls * (load > 0)
     count = len(book.elements)

@@ -1,7 +1,8 @@
 """The frame store: one file per frame and key, written whole, checked on reading, removed oldest first.
 
 Arrays are compressed with blosc2 (LZ4, bit-shuffled); docs/decisions says why. A file ends in a checksum of
-all that is before it; one that does not match is removed, and its frame counts as not simulated.
+all that is before it, keyed by its store: one that does not match is removed, and its frame counts as not
+simulated. So does one whose arrays are not what its head says, or not what a frame is made of.
 """
 
 from __future__ import annotations
@@ -9,30 +10,47 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import json
+import math
 import os
+import re
+import secrets
 import struct
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from platformdirs import user_cache_path
 
 from tenka.base.errors import BadInput
-from tenka.base.files import leftovers, reason, write_atomic
+from tenka.base.files import beside, leftovers, reason, write_atomic
 
-MAGIC = b"TNKF0001"
+MAGIC = b"TNKF0002"
 SUM_BYTES = 16
 DEFAULT_LIMIT = 8 * 1024**3
 PRUNE_EVERY = 48
+KEY, KEY_BYTES = ".key", 32
 PINS = ".pins"
 NOTES = ".notes"
 UNSAVED = "not saved yet"
 _SEEN = ("density", "temperature", "flame", "dye")
 _MOVING = ("velocity", "fuel")
+_KINDS = re.compile(r"\|b1|[<|][iu]1|<[iu][248]|<f[248]")  # numbers alone: nothing that is an object
+_DAMAGED = (
+    ArithmeticError,
+    AttributeError,
+    LookupError,
+    MemoryError,
+    RecursionError,
+    RuntimeError,
+    struct.error,
+)
+DAMAGED = (OSError, TypeError, ValueError, *_DAMAGED)
+"""What the reader of a damaged file may raise: of such a file nothing is kept."""
+Made = TypeVar("Made")
 
 
 @lru_cache(maxsize=1)
@@ -81,7 +99,23 @@ class Frame:
         return np.asarray(self.origin) + np.asarray(self.shape) * self.voxel
 
 
-def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any], owner: str = "") -> bytes:
+def sealed(body: bytes, key: bytes) -> bytes:
+    """The bytes of a file with its checksum, which only who has the key can make."""
+    return body + hashlib.blake2b(body, digest_size=SUM_BYTES, key=key).digest()
+
+
+def opened(data: bytes, key: bytes) -> memoryview:
+    """The bytes of a file without its checksum; raises ValueError where that is another."""
+    body = memoryview(data)[:-SUM_BYTES]
+    held = hashlib.blake2b(body, digest_size=SUM_BYTES, key=key).digest()
+    if not secrets.compare_digest(held, data[-SUM_BYTES:]):
+        raise ValueError("damaged")
+    return body
+
+
+def pack_arrays(
+    arrays: dict[str, np.ndarray], meta: dict[str, Any], owner: str = "", key: bytes = b""
+) -> bytes:
     """Arrays and figures as the bytes of one file; `owner`: for which effect it was made."""
     blosc2 = _blosc()
     blocks, table = [], []
@@ -102,30 +136,68 @@ def pack_arrays(arrays: dict[str, np.ndarray], meta: dict[str, Any], owner: str 
         blocks.append(block)
         table.append({"name": name, "shape": array.shape, "dtype": array.dtype.str, "bytes": len(block)})
     head = json.dumps({"owner": owner, "arrays": table, "meta": meta}).encode()
-    body = b"".join([MAGIC, struct.pack("<I", len(head)), head, *blocks])
-    return body + hashlib.blake2b(body, digest_size=SUM_BYTES).digest()
+    return sealed(b"".join([MAGIC, struct.pack("<I", len(head)), head, *blocks]), key)
 
 
 def unpack_arrays(
-    data: bytes, wanted: set[str] | None = None
+    data: bytes, wanted: set[str] | None = None, key: bytes = b""
 ) -> tuple[dict[str, np.ndarray], dict[str, Any]]:
     """The inverse of `pack_arrays`, for all or some arrays; raises ValueError for anything damaged."""
     if len(data) < len(MAGIC) + 4 + SUM_BYTES or not data.startswith(MAGIC):
         raise ValueError("not a frame")
-    if hashlib.blake2b(memoryview(data)[:-SUM_BYTES], digest_size=SUM_BYTES).digest() != data[-SUM_BYTES:]:
-        raise ValueError("damaged")
+    body = opened(data, key)
     start = len(MAGIC) + 4
-    (size,) = struct.unpack_from("<I", data, len(MAGIC))
-    head = json.loads(data[start : start + size])
+    (size,) = struct.unpack_from("<I", body, len(MAGIC))
+    head = json.loads(bytes(body[start : start + size]))
+    if not isinstance(head["meta"], dict):
+        raise ValueError("its head is none")
     place, arrays = start + size, {}
     for row in head["arrays"]:
-        if wanted is None or row["name"] in wanted:
-            array = np.empty(row["shape"], row["dtype"])
-            if array.size:
-                _blosc().decompress2(data[place : place + row["bytes"]], dst=array)
-            arrays[row["name"]] = array
-        place += row["bytes"]
+        name, shape, kind, length = row["name"], row["shape"], row["dtype"], row["bytes"]
+        if not all(type(n) is int and n >= 0 for n in (*shape, length)) or place + length > len(body):
+            raise ValueError("its head does not fit what it holds")
+        if wanted is None or name in wanted:
+            arrays[name] = _array(bytes(body[place : place + length]), tuple(shape), kind)
+        place += length
+    if place != len(body):
+        raise ValueError("its head does not fit what it holds")
     return arrays, head["meta"]
+
+
+def _array(block: bytes, shape: tuple[int, ...], kind: str) -> np.ndarray:
+    """An array from its block, whose own head must tell the same size: it is written to unasked."""
+    if not _KINDS.fullmatch(kind):
+        raise ValueError("no numbers")
+    size = math.prod(shape) * np.dtype(kind).itemsize
+    if not size:
+        return np.empty(shape, kind)
+    if len(block) < 32 or _blosc().get_cbuffer_sizes(block)[:2] != (size, len(block)):
+        raise ValueError("a block holds other than its head says")
+    array = np.empty(shape, kind)
+    _blosc().decompress2(block, dst=array)
+    return array
+
+
+def is_name(name: str) -> bool:
+    """Whether a name can be that of a file in a store, and of none anywhere else."""
+    return re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9._+-]{0,199}", name) is not None
+
+
+def _frame(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> Frame:
+    """A frame of arrays that fit each other; raises what a damaged file raises."""
+    x, y, z = (float(v) for v in meta.pop("origin"))
+    voxel, time = float(meta.pop("voxel")), float(meta.pop("time"))
+    density = arrays.pop("density")
+    if not all(map(math.isfinite, (x, y, z, time))) or not 0 < voxel < 1e6:
+        raise ValueError("no place")
+    if density.ndim != 3 or density.dtype.kind != "f" or not density.size:
+        raise ValueError("no frame")
+    wanted = {"velocity": (3, *density.shape), "dye": (*density.shape, 4)}
+    for name, array in arrays.items():
+        if array.shape != wanted.get(name, density.shape) or array.dtype.kind != "f":
+            raise ValueError("arrays that do not fit")
+    temperature, velocity = arrays.pop("temperature"), arrays.pop("velocity", None)
+    return Frame(density, temperature, velocity, (x, y, z), voxel, time, meta, **arrays)
 
 
 class FrameStore:
@@ -154,6 +226,23 @@ class FrameStore:
         for part in leftovers(self.folder):
             with contextlib.suppress(OSError):
                 part.unlink(missing_ok=True)
+        self._key = self._own_key()
+
+    def _own_key(self) -> bytes:
+        """What this store's checksums are keyed by, made once: a file from elsewhere has another."""
+        file = self.folder / KEY
+        with contextlib.suppress(OSError):
+            if not file.exists():
+                part = beside(file)
+                part.touch(0o600)
+                part.write_bytes(secrets.token_bytes(KEY_BYTES))
+                try:
+                    os.link(part, file)  # another process may have been first: then its key is everybody's
+                finally:
+                    part.unlink(missing_ok=True)
+            if len(found := file.read_bytes()) == KEY_BYTES:
+                return found
+        return secrets.token_bytes(KEY_BYTES)
 
     def has(self, name: str) -> bool:
         return name in self._known
@@ -169,13 +258,15 @@ class FrameStore:
 
     def notice(self, name: str) -> bool:
         """Take up a file that another process wrote into the folder; False when there is none."""
-        if (self.folder / name).exists():
+        if is_name(name) and (self.folder / name).exists():
             with self._lock:
                 self._known.add(name)
         return name in self._known
 
     def put(self, name: str, arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> None:
-        data = pack_arrays(arrays, meta, self.owner)
+        if not is_name(name):
+            raise BadInput(f"'{name[:60]}' is no name of a frame")
+        data = pack_arrays(arrays, meta, self.owner, self._key)
         try:
             write_atomic(self.folder / name, data, sync=False)
         except BadInput:
@@ -202,13 +293,47 @@ class FrameStore:
             return None
         path = self.folder / name
         try:
-            found = unpack_arrays(path.read_bytes(), wanted)
-        except (OSError, ValueError, KeyError, TypeError, RuntimeError, struct.error, MemoryError):
+            found = unpack_arrays(path.read_bytes(), wanted, self._key)
+        except DAMAGED:
             self.drop(name)
             return None
         with contextlib.suppress(OSError):  # a cache that may only be read
             os.utime(path)
         return found
+
+    def made(
+        self,
+        name: str,
+        make: Callable[[dict[str, np.ndarray], dict[str, Any]], Made],
+        wanted: set[str] | None = None,
+    ) -> Made | None:
+        """What `make` makes of the arrays and figures under a name; None when they are not there, damaged
+        or not what it takes (then the file is removed)."""
+        found = self.get(name, wanted)
+        if found is None:
+            return None
+        try:
+            return make(*found)
+        except DAMAGED:
+            self.drop(name)
+            return None
+
+    def body(self, name: str) -> bytes:
+        """A file as another store can take it up, with `adopt`; raises ValueError when it is damaged."""
+        return bytes(opened((self.folder / name).read_bytes(), self._key))
+
+    def adopt(self, name: str, body: bytes) -> None:
+        """Take up a file of another store under this one's key; raises ValueError when it holds other than
+        its head says, or when its name is none of a file in a store."""
+        if not is_name(name):
+            raise ValueError(f"'{name[:60]}' is no name of a frame")
+        data = sealed(body, self._key)
+        try:
+            unpack_arrays(data, None, self._key)
+        except DAMAGED:
+            raise ValueError("damaged") from None
+        write_atomic(self.folder / name, data, sync=False)
+        self.notice(name)
 
     def figures(self, name: str) -> dict[str, Any] | None:
         """The figures of a file without reading its arrays (and so without its checksum)."""
@@ -265,21 +390,7 @@ class FrameStore:
 
     def get_frame(self, key: str, velocity: bool = False) -> Frame | None:
         """A frame: all that is seen, and what else moves with `velocity`."""
-        found = self.get(key, {*_SEEN, *_MOVING} if velocity else set(_SEEN))
-        if found is None:
-            return None
-        arrays, meta = found
-        origin, voxel, time = tuple(meta.pop("origin")), meta.pop("voxel"), meta.pop("time")
-        return Frame(
-            arrays.pop("density"),
-            arrays.pop("temperature"),
-            arrays.pop("velocity", None),
-            origin,
-            voxel,
-            time,
-            meta,
-            **arrays,
-        )
+        return self.made(key, _frame, {*_SEEN, *_MOVING} if velocity else set(_SEEN))
 
     def pin(self, owner: str, names: set[str]) -> None:
         """Keep files from being removed for want of room, on behalf of an effect's file; another set takes

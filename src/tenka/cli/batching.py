@@ -41,7 +41,7 @@ def batch(
         write_summary(found, out, accept)  # so that what is stopped has told what it knows
         takes = f"{one.ms:.3f} of {one.budget_ms:g} ms, {one.mb:.2f} of {one.budget_mb:g} MB"
         takes += f", FLIP {one.like.flip:.4f}" if one.like else ""
-        text = f"{one.file:<24} {one.tier:<8} {one.told:<16} {one.fault or takes}"
+        text = f"{one.file:<24} {one.tier_name or one.tier:<8} {one.told:<16} {one.fault or takes}"
         say(asdict(one), as_json, "\n".join([text, *(f"    {t}" for t in (*one.problems, *one.uncounted))]))
     failed = sum(one.failed(accept) for one in found)
     told = f"{failed} of {counted(len(found), 'package')} would hold a build up" if failed else "all is well"

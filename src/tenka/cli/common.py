@@ -6,20 +6,61 @@ import json
 import os
 import sys
 import time
+from collections.abc import Callable
+from functools import wraps
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
+from tenka import __version__
 from tenka.base.errors import BadInput
 from tenka.base.jobs import Progress
+from tenka.base.ranges import LARGEST
 
-app = typer.Typer(
-    add_completion=False,
+
+class _Commands(typer.Typer):
+    """Commands whose options take no number that is none."""
+
+    def command(self, *names: Any, **how: Any) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+        register = super().command(*names, **how)
+
+        def kept(function: Callable[..., Any]) -> Callable[..., Any]:
+            @wraps(function)
+            def checked(**named: Any) -> Any:
+                for name, value in named.items():
+                    if isinstance(value, float) and not abs(value) <= LARGEST:
+                        place = "--" + name.replace("_", "-")
+                        raise BadInput(f"'{value}' is not usable", "a number", place=place)
+                return function(**named)
+
+            register(checked)
+            return function
+
+        return kept
+
+
+app = _Commands(
+    add_completion=True,
     no_args_is_help=True,
     help="Tenka: shape an effect, pack it, and weigh it.",
     pretty_exceptions_enable=False,
 )
+
+
+def _told(version: bool) -> None:
+    if version:
+        print(__version__)
+        raise typer.Exit
+
+
+@app.callback()
+def whole(
+    version: Annotated[
+        bool, typer.Option("--version", help="Print the version and leave.", callback=_told, is_eager=True)
+    ] = False,
+) -> None:
+    """Tenka: shape an effect, pack it, and weigh it."""
 
 
 File = Annotated[Path, typer.Argument(help="An effect, name.tenka.")]
@@ -99,17 +140,33 @@ def span_of(text: str | None, count: int) -> tuple[int, int]:
     return first, last
 
 
+def numbers_of(text: str, what: str, place: str, count: int | None = None) -> tuple[float, ...]:
+    """Numbers with commas between.
+
+    Parameters
+    ----------
+    what : what is expected there, such as "degrees with commas between"
+    count : how many there must be; by default any
+
+    Raises
+    ------
+    BadInput
+        What is no number, or none that can be.
+    """
+    try:
+        found = tuple(float(part) for part in text.split(","))
+    except ValueError:
+        found = ()
+    if not found or not all(abs(x) <= LARGEST for x in found) or (count is not None and len(found) != count):
+        raise BadInput(f"'{text}' is not usable", what, place=place)
+    return found
+
+
 def places_of(texts: list[str]) -> Any:
     """Places given as x,y,z, (n, 3) m."""
     import numpy as np
 
-    found = []
-    for text in texts:
-        try:
-            x, y, z = (float(part) for part in text.split(","))
-        except ValueError:
-            raise BadInput(f"'{text}' is not a place", "x,y,z in m such as 0,0.5,1", place="--at") from None
-        found.append((x, y, z))
+    found = [numbers_of(text, "x,y,z in m such as 0,0.5,1", "--at", 3) for text in texts]
     return np.array(found, float).reshape(-1, 3)
 
 

@@ -20,6 +20,7 @@ from tenka.cli.common import (
     app,
     frame_store,
     layer_of,
+    numbers_of,
     open_effect,
     save_picture,
     say,
@@ -37,11 +38,16 @@ def pack(
     ] = None,
     only: Annotated[
         str | None,
-        typer.Option("--only", "--layer", help="Pack this delivery alone, or what delivers this layer."),
+        typer.Option(
+            "--only", "--layer", help="Pack this delivery alone, or what delivers this layer: id or name."
+        ),
     ] = None,
+    accept: Annotated[
+        bool, typer.Option("--accept-left-out", help="Do not fail for what is seen and not in the package.")
+    ] = False,
     as_json: Json = False,
 ) -> None:
-    """Write the package: all deliveries of what is seen."""
+    """Write the package: all deliveries of what is seen; exit 1 when something seen is not in it."""
     from tenka.effect.document import on_tier
     from tenka.pack.amiss import amiss, twice_shown
     from tenka.pack.layout import left_out
@@ -49,29 +55,43 @@ def pack(
     from tenka.pack.packing import pack as write
 
     effect = open_effect(file)
-    if only is not None and only not in {d.id for d in effect.deliveries}:
-        layer_of(effect, only, file)
-    every = tier == "all"
-    if not every:
-        tier_of(effect, tier, file)
+    only = _only(effect, only, file)
+    every = tier is not None and tier.lower() == "all"
+    chosen = None if every or tier is None else tier_of(effect, tier, file).id
     written: list[tuple[Path, Any]] = []
-    for name in [t.id for t in effect.tiers] if every else [tier]:
+    lacks = False
+    for name in [t.id for t in effect.tiers] if every else [chosen]:
         folder = out / name if every and name is not None else out
         if every:
             out.mkdir(parents=True, exist_ok=True)
         had = on_tier(effect, name) if name else effect
         manifest = write(had, file.parent, frame_store(), folder, Bar(), only, earlier=written)
         written.append((folder, had))
-        for layer in left_out(had) if only is None else ():
-            print(f"{layer.name} is not in the package: no delivery takes it.", file=sys.stderr)
-        for text in filter(None, (asked_in_vain(had, d) for d in had.deliveries if only in (None, d.id))):
-            print(f"{text}.", file=sys.stderr)
-        for text in twice_shown(had) if only is None else ():
-            print(f"{text}.", file=sys.stderr)
-        for found in amiss(had, only):
-            print(f"{found.text}.", file=sys.stderr)
+        lacking = left_out(had) if only is None else []
+        remarks = [text for d in had.deliveries if only in (None, d.id) if (text := asked_in_vain(had, d))]
+        remarks += [*(twice_shown(had) if only is None else ()), *(found.text for found in amiss(had, only))]
         for element in manifest.elements:
             _say_element(element, folder, name, as_json)
+        told = [f"{layer.name} is not in the package: no delivery takes it" for layer in lacking]
+        for text in (*told, *remarks):
+            print(f"{text}.", file=sys.stderr)
+        if as_json:
+            rows = [{"id": layer.id, "name": layer.name} for layer in lacking]
+            row = {"package": str(folder), "tier": name, "left_out": rows, "remarks": remarks}
+            say(row, as_json, "")
+        lacks = lacks or bool(lacking)
+    if lacks and not accept:
+        raise typer.Exit(1)
+
+
+def _only(effect: Any, only: str | None, file: Path) -> str | None:
+    """The id of the delivery or layer that is meant by its id or its name."""
+    if only is None:
+        return None
+    for thing in (*effect.deliveries, *effect.layers):
+        if only in (thing.id, thing.name) or only.lower() == thing.name.lower():
+            return str(thing.id)
+    return str(layer_of(effect, only, file).id)
 
 
 def _say_element(element: Any, folder: Path, tier: str | None, as_json: bool) -> None:
@@ -185,19 +205,10 @@ Triggers = Annotated[
 
 
 def _triggers(text: str | None) -> tuple[float, ...]:
-    try:
-        found = tuple(float(part) for part in text.split(",")) if text else (0.0,)
-    except ValueError:
-        found = ()
-    if (
-        not found
-        or len(found) > 64
-        or found[0] != 0.0
-        or any(not 0 <= b - a < 1e4 for a, b in pairwise(found))
-    ):
-        raise BadInput(
-            f"'{text}' are no triggers", "rising seconds from 0 on, as 0,0.5,2", place="--triggers"
-        )
+    what = "rising seconds from 0 on, as 0,0.5,2"
+    found = numbers_of(text, what, "--triggers") if text else (0.0,)
+    if len(found) > 64 or found[0] != 0.0 or any(not 0 <= b - a < 1e4 for a, b in pairwise(found)):
+        raise BadInput(f"'{text}' is not usable", what, place="--triggers")
     return found
 
 
@@ -205,7 +216,10 @@ def _print_ledger(book: Any, over: Any, as_json: bool, advice: list[str]) -> Non
     for line in book.lines:
         row = {
             "tier": book.tier.id,
+            "tier_name": book.tier.name,
             "device": book.device.id,
+            "id": line.id,
+            "name": line.layer,
             "layer": line.layer,
             "route": line.route,
             "ms": line.ms,
@@ -221,6 +235,7 @@ def _print_ledger(book: Any, over: Any, as_json: bool, advice: list[str]) -> Non
     t = book.tier
     row = {
         "tier": t.id,
+        "tier_name": t.name,
         "device": book.device.id,
         "ms": book.ms,
         "update_ms": book.update_ms,

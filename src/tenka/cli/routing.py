@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from tenka.base.errors import BadInput
-from tenka.cli.common import Bar, File, Json, app, frame_store, open_effect, say, tier_of
+from tenka.cli.common import Bar, File, Json, app, frame_store, numbers_of, open_effect, say, tier_of
 
 
 @app.command()
@@ -48,12 +48,7 @@ def routes(
     able = [d for d in played.deliveries if compared_routes(played, d)]
     of = delivery or (able[0].id if able else effect.deliveries[0].id)
     asked = tuple(kinds.split(",")) if kinds else ()
-    try:
-        away = tuple(float(x) for x in distances.split(",")) if distances else ()
-    except ValueError:
-        raise BadInput(
-            f"'{distances}' are no distances", "m with commas between", place="--distances"
-        ) from None
+    away = numbers_of(distances, "m with commas between", "--distances") if distances else ()
     found = []
     for s in compare(effect, on, of, file.parent, frame_store(), Bar(), asked, away):
         found.append(s)

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 
 from tenka.base.errors import BadInput
-from tenka.cli.common import Bar, Json, app, frame_store, save_picture, say, size_of
+from tenka.cli.common import Bar, Json, app, frame_store, numbers_of, save_picture, say, size_of
 
 
 @app.command()
@@ -106,10 +106,7 @@ def _with(told: Any, file: Path, add: list[Path], at: float, place: str) -> Any:
     from tenka.effect import storage
     from tenka.effect.scenes import MOST, Member
 
-    try:
-        x, y, z = (float(part) for part in place.split(","))
-    except ValueError:
-        raise BadInput(f"'{place}' is no place", "x,y,z in m", place="--place") from None
+    x, y, z = numbers_of(place, "x,y,z in m", "--place", 3)
     if len(told.members) + len(add) > MOST:
         raise BadInput("more effects than a scene holds", f"at most {MOST}", file)
     for effect in add:

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from tenka.base.errors import BadInput
-from tenka.cli.common import Bar, File, Json, app, frame_store, open_effect, say, tier_of
+from tenka.cli.common import Bar, File, Json, app, frame_store, numbers_of, open_effect, say, tier_of
 
 
 @app.command()
@@ -50,10 +50,7 @@ def sweep(
         if not equals or not values:
             raise BadInput(f"'{text}' says no values", "PATH=A,B,C", place="--set")
         asked[path] = [fitted(effect, path, value) for value in values.split(",")]
-    try:
-        round_it = tuple(float(side) for side in sides.split(","))
-    except ValueError:
-        raise BadInput(f"'{sides}' are no degrees", "numbers with commas between", place="--sides") from None
+    round_it = numbers_of(sides, "degrees with commas between", "--sides")
     found = []
     store, every = frame_store(), {"sides": round_it, "scheduler": scheduler}
     for one in tried_all(effect, on, asked, file.parent, store, Bar(), **every):  # type: ignore[arg-type]

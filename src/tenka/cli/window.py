@@ -35,6 +35,8 @@ def open_window(
     """Open the window."""
     from tenka.app.main import run_window
 
+    if file is not None and not file.exists():
+        raise BadInput("is not there", "an effect", file)
     if not 0.5 <= scale <= 4.0:
         raise BadInput(f"a scale of {scale:g}", "0.5 to 4", place="--scale")
     if scale != 1.0:

@@ -145,6 +145,8 @@ class Section:
         if axis is not None:
             meta["axis"] = axis
         extra: Any = {"tenka": meta}
+        ends = {"minimum": low, "maximum": high}  # as the published schema tells them
+        extra |= {name: end for name, end in ends.items() if end is not None}
         if isinstance(default, BaseModel | list | dict):
             return Field(default_factory=lambda: default, description=help, json_schema_extra=extra)
         return Field(default, description=help, json_schema_extra=extra)

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from tenka.base.cubic import through
 from tenka.base.randomness import stable_seed, unit_array
+from tenka.base.ranges import LARGEST, Real
 
 Ease = Literal["linear", "smooth", "through", "hold"]
 
@@ -25,10 +26,10 @@ class Key(_Node):
     that of the line between the neighbours.
     """
 
-    t: float
-    v: float
+    t: Real
+    v: Real
     ease: Ease = "smooth"
-    slope: float | None = None
+    slope: Real | None = None
 
 
 class Keys(_Node):
@@ -73,10 +74,10 @@ class Wave(_Node):
     """`base + amount * sin(2 pi (t / period + phase))`."""
 
     kind: Literal["wave"] = "wave"
-    base: float = 0.0
-    amount: float = 1.0
-    period: float = Field(1.0, gt=0.0)
-    phase: float = 0.0
+    base: Real = 0.0
+    amount: Real = 1.0
+    period: float = Field(1.0, gt=0.0, le=LARGEST)
+    phase: Real = 0.0
 
     def at(self, t: float) -> float:
         return self.base + self.amount * math.sin(2.0 * math.pi * (t / self.period + self.phase))
@@ -86,10 +87,10 @@ class Noise(_Node):
     """Smooth noise in [-1, 1] times `amount`, round `base`; new values every `period` seconds."""
 
     kind: Literal["noise"] = "noise"
-    base: float = 0.0
-    amount: float = 1.0
-    period: float = Field(1.0, gt=0.0)
-    seed: int = 0
+    base: Real = 0.0
+    amount: Real = 1.0
+    period: float = Field(1.0, gt=0.0, le=LARGEST)
+    seed: int = Field(0, ge=-(2**63), lt=2**63)
 
     def at(self, t: float) -> float:
         return self.base + self.amount * float(smooth_noise(self.seed, t / self.period))
@@ -122,8 +123,8 @@ class Absolute(_Node):
 class Clamp(_Node):
     kind: Literal["clamp"] = "clamp"
     of: Value
-    low: float = 0.0
-    high: float = 1.0
+    low: Real = 0.0
+    high: Real = 1.0
 
     @model_validator(mode="after")
     def _low_below_high(self) -> Clamp:
@@ -136,7 +137,7 @@ class Clamp(_Node):
 
 
 Course = Keys | Wave | Noise | Sum | Product | Absolute | Clamp
-Value = float | Annotated[Course, Field(discriminator="kind")]
+Value = Real | Annotated[Course, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseModel]] = {
     "keys": Keys,
     "wave": Wave,

@@ -8,11 +8,12 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from tenka.base.cubic import through
+from tenka.base.ranges import Real
 from tenka.effect.catalogue import PATH, WHAT, WHERE, Settings
 from tenka.effect.courses import Value, curve
 
 AMBIENT_KELVIN = 288.15
-Vec3 = tuple[float, float, float]
+Vec3 = tuple[Real, Real, Real]
 Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
 
 
@@ -20,7 +21,7 @@ class Stop(Settings):
     """A ramp's stop: a position in [0, 1] and its value, or its linear sRGB colour."""
 
     at: float = Field(ge=0.0, le=1.0)
-    value: float | Vec3
+    value: Real | Vec3
 
 
 class Ramp(Settings):

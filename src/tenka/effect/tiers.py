@@ -6,6 +6,7 @@ from typing import Annotated, Any
 
 from pydantic import Field, model_validator
 
+from tenka.base.ranges import Real
 from tenka.effect.catalogue import VIEWING, WHAT, Settings
 from tenka.effect.placed import Id
 
@@ -92,8 +93,8 @@ class Lever(Settings):
     id: Id
     name: str = Field(min_length=1, max_length=40)
     path: str
-    low: float
-    high: float
+    low: Real
+    high: Real
 
     @model_validator(mode="after")
     def _low_below_high(self) -> Lever:

@@ -46,7 +46,7 @@ def _locate(place, nx, ny, nz, index, weight):
     lx, ly, lz = np.int32(nx - 2), np.int32(ny - 2), np.int32(nz - 2)
     my, mz, zero = np.int32(ny), np.int32(nz), np.int32(0)
     for k in range(index.size):
-        p, q, r = min(max(x[k], ZERO), tx), min(max(y[k], ZERO), ty), min(max(z[k], ZERO), tz)
+        p, q, r = min(max(ZERO, x[k]), tx), min(max(ZERO, y[k]), ty), min(max(ZERO, z[k]), tz)
         # not below 0 even where a value is no number: a blow-up must end in a sentence, not in a crash
         a, b, c = (
             max(min(np.int32(p), lx), zero),

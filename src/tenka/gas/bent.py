@@ -79,7 +79,7 @@ def bent_at(t, n, p):
             way, to = minus(_point(t, n, k + 1), foot), minus(p, foot)
             s = dot(to, way) / max(dot(way, way), 1e-12)
             past = (k == 0 and s < 0.0) or (k == KNOTS - 2 and s > 1.0)  # before its foot, past its top
-            s = min(max(s, 0.0), 1.0)
+            s = min(max(0.0, s), 1.0)
             gap = minus(to, times(s, way))
             if dot(gap, gap) < least:
                 best, share, least = -1 if past else k, s, dot(gap, gap)
@@ -87,7 +87,7 @@ def bent_at(t, n, p):
         return 0.0, none
     r = math.sqrt(least)
     x = r / reach
-    beyond = min(max(1.0 - (x - 1.0) / SOFT, 0.0), 1.0)
+    beyond = min(max(0.0, 1.0 - (x - 1.0) / SOFT), 1.0)
     if beyond <= 0.0:
         return 0.0, none
     way = plus(times(1.0 - share, _way_at(t, n, best)), share, _way_at(t, n, best + 1))

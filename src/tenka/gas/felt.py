@@ -242,7 +242,7 @@ def _felt_at(t, n, x, y, z):
     elif kind == SWIRL:
         r = math.sqrt(px * px + py * py)
         x, up = r / first, pz / t[n, NUMBERS + 1] + 0.5
-        beyond = min(max(1.0 - (x - 1.0) / SOFT, 0.0), 1.0)
+        beyond = min(max(0.0, 1.0 - (x - 1.0) / SOFT), 1.0)
         if 0.0 <= up <= 1.0 and beyond > 0.0:
             turning, rising = beyond * curve_at(t, n, 0, x), beyond * curve_at(t, n, 1, x)
             drawing = beyond * curve_at(t, n, 2, x)

@@ -83,7 +83,7 @@ def _blow(row, x, y, winds, axis, start, step, speed, along, share, keep):
     """Relax one row of faces towards each wind in turn."""
     for n in range(winds):
         s = ((x * along[n, 0] + y * along[n, 1]) - start[n]) / step[n]
-        s = min(max(s, ZERO), np.float32(GUST_SAMPLES - 1))
+        s = min(max(ZERO, s), np.float32(GUST_SAMPLES - 1))
         a = min(np.int64(s), GUST_SAMPLES - 2)
         f = s - np.float32(a)
         aim = (

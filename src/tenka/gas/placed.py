@@ -108,7 +108,7 @@ def _form_at(t, n, x, y, z):
         own = t[n, turn] * dx + t[n, turn + 1] * dy + t[n, turn + 2] * dz
         step = t[n, FORM_STEP + a]
         at = (own - t[n, FORM_LOW + a]) / step
-        held = min(max(at, 0.0), ACROSS - 1.001)
+        held = min(max(0.0, at), ACROSS - 1.001)
         away += (step * (at - held)) ** 2
         cell = int(held)
         first = first * ACROSS + cell if a > 0 else cell
@@ -135,7 +135,7 @@ def _region_at(t, n, x, y, z, px, py, pz):
         return 1.0
     if region == FORM:
         out = _form_at(t, n, x, y, z)
-        f = min(max(0.5 - out / t[n, BORDER], 0.0), 1.0)
+        f = min(max(0.0, 0.5 - out / t[n, BORDER]), 1.0)
         return f * f * (3.0 - 2.0 * f)
     hx, hy, hz = 0.5 * t[n, SIZE], 0.5 * t[n, SIZE + 1], 0.5 * t[n, SIZE + 2]
     if region == SPHERE:
@@ -147,7 +147,7 @@ def _region_at(t, n, x, y, z, px, py, pz):
         side = (math.sqrt((px / hx) ** 2 + (py / hy) ** 2) - 1.0) * min(hx, hy)
         up = abs(pz) - hz
         out = math.sqrt(max(side, 0.0) ** 2 + max(up, 0.0) ** 2) + min(max(side, up), 0.0)
-    f = min(max(0.5 - out / t[n, BORDER], 0.0), 1.0)
+    f = min(max(0.0, 0.5 - out / t[n, BORDER]), 1.0)
     return f * f * (3.0 - 2.0 * f)
 
 
@@ -157,7 +157,7 @@ region_at = kernel(inline=True)(_region_at)
 @kernel
 def curve_at(t, n, which, x):
     """One of the curves of placed force `n`, at a share of what it runs over."""
-    at = min(max(x, 0.0), 1.0) * (SAMPLES - 1)
+    at = min(max(0.0, x), 1.0) * (SAMPLES - 1)
     k = min(int(at), SAMPLES - 2)
     start, f = CURVES + which * SAMPLES + k, at - k
     return t[n, start] * (1.0 - f) + t[n, start + 1] * f

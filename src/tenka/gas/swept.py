@@ -76,7 +76,7 @@ def _spread(place, speed, radius, weight, corner, h, share, flow):
             for j in range(j0, j1 + 1):
                 for k in range(k0, k1 + 1):
                     whole += min(
-                        max(0.5 + r - math.sqrt((i - x) ** 2 + (j - y) ** 2 + (k - z) ** 2), 0.0), 1.0
+                        max(0.0, 0.5 + r - math.sqrt((i - x) ** 2 + (j - y) ** 2 + (k - z) ** 2)), 1.0
                     )
         if whole <= 0:
             continue
@@ -85,7 +85,7 @@ def _spread(place, speed, radius, weight, corner, h, share, flow):
             for j in range(max(j0, 0), min(j1, ny - 1) + 1):
                 for k in range(max(k0, 0), min(k1, nz - 1) + 1):
                     d = math.sqrt((i - x) ** 2 + (j - y) ** 2 + (k - z) ** 2)
-                    c = min(max(0.5 + r - d, 0.0), 1.0) * amount
+                    c = min(max(0.0, 0.5 + r - d), 1.0) * amount
                     if c > 0:
                         share[i, j, k] += c
                         for a in range(3):

@@ -95,7 +95,7 @@ def _push_some(place, velocity, numbers, acts, share):
             j = math.floor((place[n, 1] - oy) * per)
             k = math.floor((place[n, 2] - oz) * per)
             if 0 <= i < nx and 0 <= j < ny and 0 <= k < nz:
-                part *= min(max(1.0 - share[i, j, k] / OPEN_AT, 0.0), 1.0)
+                part *= min(max(0.0, 1.0 - share[i, j, k] / OPEN_AT), 1.0)
         if part <= 0.0:
             continue
         rate, push, pull = forces_at(row(place, n), t, part, winds, gusts, local, eddies, flat, at)

@@ -119,15 +119,15 @@ def _spread(coarse, part, out):
     nx, ny, nz = coarse.shape
     over = ONE / np.float32(part)
     for p in prange(out.shape[0]):
-        x = min(max((np.float32(p) + HALF) * over - HALF, ZERO), np.float32(nx - 1))
+        x = min(max(ZERO, (np.float32(p) + HALF) * over - HALF), np.float32(nx - 1))
         i = min(np.int64(x), max(nx - 2, 0))
         f, ii = x - np.float32(i), min(np.int64(x) + 1, nx - 1)
         for q in range(out.shape[1]):
-            y = min(max((np.float32(q) + HALF) * over - HALF, ZERO), np.float32(ny - 1))
+            y = min(max(ZERO, (np.float32(q) + HALF) * over - HALF), np.float32(ny - 1))
             j = min(np.int64(y), max(ny - 2, 0))
             g, jj = y - np.float32(j), min(j + 1, ny - 1)
             for r in range(out.shape[2]):
-                z = min(max((np.float32(r) + HALF) * over - HALF, ZERO), np.float32(nz - 1))
+                z = min(max(ZERO, (np.float32(r) + HALF) * over - HALF), np.float32(nz - 1))
                 k = min(np.int64(z), max(nz - 2, 0))
                 h, kk = z - np.float32(k), min(k + 1, nz - 1)
                 a = coarse[i, j, k] * (ONE - h) + coarse[i, j, kk] * h

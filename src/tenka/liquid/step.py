@@ -328,7 +328,7 @@ def _air(affine, air, numbers):
                 s = affine[n, a, b] + affine[n, b, a]
                 total += s * s
         pace = HALF * np.sqrt(total) * voxel
-        part = min(max((pace - from_) / max(whole - from_, np.float32(1e-6)), ZERO), ONE)
+        part = min(max(ZERO, (pace - from_) / max(whole - from_, np.float32(1e-6))), ONE)
         rate = mixes * part + leaves
         aim = mixes * part / rate if rate > ZERO else ZERO
         air[n] = aim + (air[n] - aim) * np.exp(-rate * dt)

@@ -121,7 +121,7 @@ def _counted(place, weight, slabs, colour, origin, per, out):
 def _corners(x, n):
     """Both samples round a place, clamped, and how far it is towards the second. Without a sign: what could
     count from the end would be asked about at each read."""
-    x = min(max(x, ZERO), np.float32(n - 1))
+    x = min(max(ZERO, x), np.float32(n - 1))
     i = min(np.int64(x), n - 2)
     return np.uint64(i), np.uint64(i + 1), x - np.float32(i)
 

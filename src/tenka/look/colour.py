@@ -148,7 +148,7 @@ def albedo_table() -> np.ndarray:
 def glow_at(table, place, n):
     """A channel of the glow table at a place between its entries, held beyond its ends: 16 K more is a tenth
     more light, which would be seen as rings."""
-    at = min(max(place, np.float32(0.0)), np.float32(LUT - 1))
+    at = min(max(np.float32(0.0), place), np.float32(LUT - 1))
     a = np.int64(min(at, np.float32(LUT - 2)))
     f = at - np.float32(a)
     return (np.float32(1.0) - f) * table[a, n] + f * table[a + 1, n]
@@ -174,7 +174,7 @@ def shoulder(x):
 @kernel
 def in_srgb(x, table):
     """sRGB of linear light from 0 to 1."""
-    x = min(max(x, np.float32(0.0)), np.float32(1.0))
+    x = min(max(np.float32(0.0), x), np.float32(1.0))
     return table[min(np.int64(np.sqrt(x) * np.float32(4095.0) + np.float32(0.5)), 4095)]
 
 
@@ -199,7 +199,7 @@ def _grain() -> np.ndarray:
 def _place(x):
     """Where sRGB of a light lies in its table."""
     return np.int32(
-        np.sqrt(min(max(x, np.float32(0.0)), np.float32(1.0))) * np.float32(4095.0) + np.float32(0.5)
+        np.sqrt(min(max(np.float32(0.0), x), np.float32(1.0))) * np.float32(4095.0) + np.float32(0.5)
     )
 
 

@@ -157,7 +157,7 @@ def lay_known(
 
 @kernel
 def _between(i, factor, n):
-    x = min(max((np.float32(i) + HALF) / np.float32(factor) - HALF, ZERO), np.float32(n - 1))
+    x = min(max(ZERO, (np.float32(i) + HALF) / np.float32(factor) - HALF), np.float32(n - 1))
     a = min(np.int64(x), n - 1)
     return a, min(a + 1, n - 1), x - np.float32(a)
 

@@ -118,7 +118,7 @@ def open_sky(x, y, z, nx, ny, nz, ways, views, depth):
         v = (
             ONE - (rx * views[n, 9] + ry * views[n, 10] + rz * views[n, 11]) / views[n, 13]
         ) * HALF * side - HALF
-        if u < ZERO or v < ZERO or u >= side - ONE or v >= side - ONE:
+        if not (u >= ZERO and v >= ZERO and u < side - ONE and v < side - ONE):  # so that NaN is outside
             seen += weight
             continue
         i, j = np.int64(u), np.int64(v)

@@ -111,7 +111,7 @@ def _thrown(kind, x, y, z, fine, moved):
     if kind < np.float32(1.5):  # bars, which stand upright and pass by
         place = heading + moved
         place = abs(place - np.floor(place) - HALF) * np.float32(2.0)
-        return min(max((place - np.float32(0.4)) * np.float32(6.0), ZERO), ONE)
+        return min(max(ZERO, (place - np.float32(0.4)) * np.float32(6.0)), ONE)
     if kind < np.float32(2.5):  # leaves, which sway and let spots of light through
         drift = np.float32(0.35) * np.sin(moved * np.float32(6.2831853))
         leaf = _smooth(heading + drift, rise + HALF * drift, np.float32(0.4) * moved)
@@ -121,7 +121,7 @@ def _thrown(kind, x, y, z, fine, moved):
             np.float32(7.0) + np.float32(0.7) * moved,
         )
         both = np.float32(0.65) * leaf + np.float32(0.35) * finer
-        return min(max((both - np.float32(0.42)) * np.float32(7.0), ZERO), ONE)
+        return min(max(ZERO, (both - np.float32(0.42)) * np.float32(7.0)), ONE)
     # water: bright lines where two slow ripples meet
     one = _smooth(heading, rise, moved) - HALF
     two = _smooth(heading + np.float32(17.0), rise - np.float32(9.0), np.float32(31.0) - moved) - HALF

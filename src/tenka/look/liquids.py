@@ -64,9 +64,9 @@ class Splash:
 def _read(field, x, y, z):
     """A field between its samples, held outside."""
     nx, ny, nz = field.shape
-    x = min(max(x, ZERO), np.float32(nx - 1))
-    y = min(max(y, ZERO), np.float32(ny - 1))
-    z = min(max(z, ZERO), np.float32(nz - 1))
+    x = min(max(ZERO, x), np.float32(nx - 1))
+    y = min(max(ZERO, y), np.float32(ny - 1))
+    z = min(max(ZERO, z), np.float32(nz - 1))
     i, j, k = min(np.int64(x), nx - 2), min(np.int64(y), ny - 2), min(np.int64(z), nz - 2)
     f, g, h = x - np.float32(i), y - np.float32(j), z - np.float32(k)
     a = field[i, j, k] * (ONE - h) + field[i, j, k + 1] * h
@@ -228,7 +228,7 @@ def splashed_row(p_, view, set_, liquid, look, world, share, outs):
                 )
             beyond(view, set_, px, py, pz, f0, f1, f2, t * straight, first, i, j, world, seen)
         u, v, w = (x - place[0]) / voxel - HALF, (y - place[1]) / voxel - HALF, (z - place[2]) / voxel - HALF
-        cover = min(max(_read(foam, u, v, w) * look[10], ZERO), ONE)
+        cover = min(max(ZERO, _read(foam, u, v, w) * look[10]), ONE)
         near = TWO * np.float32(share) * view[13] / np.float32(height) * (ONE if view[14] > HALF else t)
         white = whiteness(cover, x, y, z, look[14], near)
         toned(x, y, z, d, n3, facing, run, white, look, world, mirror, seen)

@@ -156,9 +156,9 @@ def _make(apart: bool):
                         t += (np.floor(max(reach, ZERO) / step) + ONE) * step
                         continue
                     # samples lie at voxel centres
-                    qx = min(max(x - half, ZERO), most_x)
-                    qy = min(max(y - half, ZERO), most_y)
-                    qz = min(max(z - half, ZERO), most_z)
+                    qx = min(max(ZERO, x - half), most_x)
+                    qy = min(max(ZERO, y - half), most_y)
+                    qz = min(max(ZERO, z - half), most_z)
                     a2, b2, c2 = (
                         min(np.int64(qx), last_x),
                         min(np.int64(qy), last_y),
@@ -187,9 +187,9 @@ def _make(apart: bool):
                             weight = gone * smoke / (smoke + blaze)
                             tone = np.uint64(max(min(np.int64(rho * per_density * top), last), 0))
                             # cells' values lie at their middles
-                            qx = min(max(x * shrink - half, ZERO), cell_x)
-                            qy = min(max(y * shrink - half, ZERO), cell_y)
-                            qz = min(max(z * shrink - half, ZERO), cell_z)
+                            qx = min(max(ZERO, x * shrink - half), cell_x)
+                            qy = min(max(ZERO, y * shrink - half), cell_y)
+                            qz = min(max(ZERO, z * shrink - half), cell_z)
                             a3, b3, c3 = (
                                 min(np.int64(qx), end_x),
                                 min(np.int64(qy), end_y),

@@ -179,7 +179,7 @@ def netted_row(p_, view, set_, net, look, world, outs):
         f0, f1, f2 = HALF * (e0 + d[0]), HALF * (e1 + d[1]), HALF * (e2 + d[2])
         beyond(view, set_, px, py, pz, f0, f1, f2, front[j, i], first, i, j, world, seen)
         near = TWO * view[13] / np.float32(height) * (ONE if view[14] > HALF else t)
-        cover = min(max(facings[j, i, 3] * look[10], ZERO), ONE)
+        cover = min(max(ZERO, facings[j, i, 3] * look[10]), ONE)
         white = whiteness(cover, x, y, z, look[14], near)
         toned(x, y, z, d, n3, facing, run, white, look, world, mirror, seen)
         put(i, j, 1, front[j, i], depth, seen, white, look, outs, False)

@@ -109,9 +109,9 @@ def _read(place, low, h, field, out):
     nx, ny, nz = field.shape
     for p_ in prange(place.shape[0]):
         n = np.int64(p_)
-        x = min(max((place[n, 0] - low[0]) / h - HALF, ZERO), np.float32(nx - 1))
-        y = min(max((place[n, 1] - low[1]) / h - HALF, ZERO), np.float32(ny - 1))
-        z = min(max((place[n, 2] - low[2]) / h - HALF, ZERO), np.float32(nz - 1))
+        x = min(max(ZERO, (place[n, 0] - low[0]) / h - HALF), np.float32(nx - 1))
+        y = min(max(ZERO, (place[n, 1] - low[1]) / h - HALF), np.float32(ny - 1))
+        z = min(max(ZERO, (place[n, 2] - low[2]) / h - HALF), np.float32(nz - 1))
         a, b, c = min(np.int64(x), nx - 2), min(np.int64(y), ny - 2), min(np.int64(z), nz - 2)
         f, g, e = x - np.float32(a), y - np.float32(b), z - np.float32(c)
         total = ZERO

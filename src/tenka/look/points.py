@@ -159,22 +159,22 @@ def _paint(rows, members, starts, depth, image, alpha):
                 py = np.float32(j) + HALF - y
                 for i in range(left, right + 1):
                     px = np.float32(i) + HALF - x
-                    s = min(max((px * ux + py * uy) * inverse, ZERO), ONE)
+                    s = min(max(ZERO, (px * ux + py * uy) * inverse), ONE)
                     dx, dy = px - s * ux, py - s * uy
                     d = np.sqrt(dx * dx + dy * dy)
                     light = ONE
                     if q[11] > np.float32(2.5) and q[11] < np.float32(3.5):
-                        cover = min(max(radius + HALF - d, ZERO), ONE)
+                        cover = min(max(ZERO, radius + HALF - d), ONE)
                         light = np.float32(0.35) + np.float32(0.75) * np.sqrt(
                             max(ONE - (d / (radius + HALF)) ** 2, ZERO)
                         )
                     elif q[11] > HALF:
-                        e = min(max((radius + HALF - d) / soft, ZERO), ONE)
+                        e = min(max(ZERO, (radius + HALF - d) / soft), ONE)
                         cover = e * e * (np.float32(3.0) - np.float32(2.0) * e)
                         if q[11] < np.float32(1.5):
                             cover *= ONE - np.float32(0.75) * s  # the tail of a streak is what was
                     else:
-                        cover = min(max(radius + HALF - d, ZERO), ONE)
+                        cover = min(max(ZERO, radius + HALF - d), ONE)
                     if cover <= ZERO or depth[j, i] < q[5]:
                         continue
                     keep = ONE - cover * q[9]
@@ -200,7 +200,7 @@ def count_splats(rows, layers):
             py = np.float32(j) + HALF - y
             for i in range(left, right + 1):
                 px = np.float32(i) + HALF - x
-                s = min(max((px * ux + py * uy) * inverse, ZERO), ONE)
+                s = min(max(ZERO, (px * ux + py * uy) * inverse), ONE)
                 dx, dy = px - s * ux, py - s * uy
                 if dx * dx + dy * dy <= radius * radius:
                     layers[j, i] += 1

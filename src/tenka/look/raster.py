@@ -41,9 +41,9 @@ def _sun_at(x, y, z, towards, origin, h, field, low, high):
     near = max(near, ZERO)
     if near >= far:
         return ONE
-    qx = min(max(px + near * towards[0] - np.float32(0.5), ZERO), np.float32(nx - 1))
-    qy = min(max(py + near * towards[1] - np.float32(0.5), ZERO), np.float32(ny - 1))
-    qz = min(max(pz + near * towards[2] - np.float32(0.5), ZERO), np.float32(nz - 1))
+    qx = min(max(ZERO, px + near * towards[0] - np.float32(0.5)), np.float32(nx - 1))
+    qy = min(max(ZERO, py + near * towards[1] - np.float32(0.5)), np.float32(ny - 1))
+    qz = min(max(ZERO, pz + near * towards[2] - np.float32(0.5)), np.float32(nz - 1))
     a, b, c = min(np.int64(qx), max(nx - 2, 0)), min(np.int64(qy), max(ny - 2, 0)), min(np.int64(qz), nz - 2)
     f, g, e = qx - np.float32(a), qy - np.float32(b), qz - np.float32(c)
     sx, sy = (ny * nz * 4 if nx > 1 else 0), (nz * 4 if ny > 1 else 0)

@@ -130,14 +130,14 @@ def gather_cells(
                             if r > ZERO:
                                 held += r
                                 lit += r * np.exp(-sun[i, j, k])
-                                tone = min(np.int64(r * per_density * top), LUT - 1)
+                                tone = np.int64(min(max(ZERO, r * per_density * top), top))
                                 x, y, z, share = ZERO, ZERO, ZERO, ZERO
                                 if dyed and dye[i, j, k, 3] > np.float32(1e-4):
                                     d = dye[i, j, k, 3]
                                     share = carried * min(d / r, ONE)
-                                    x = of_dye[min(np.int64(dye[i, j, k, 0] / d * top), LUT - 1)]
-                                    y = of_dye[min(np.int64(dye[i, j, k, 1] / d * top), LUT - 1)]
-                                    z = of_dye[min(np.int64(dye[i, j, k, 2] / d * top), LUT - 1)]
+                                    x = of_dye[np.int64(min(max(ZERO, dye[i, j, k, 0] / d * top), top))]
+                                    y = of_dye[np.int64(min(max(ZERO, dye[i, j, k, 1] / d * top), top))]
+                                    z = of_dye[np.int64(min(max(ZERO, dye[i, j, k, 2] / d * top), top))]
                                 t0 += r * (tints[tone, 0] + share * (x - tints[tone, 0]))
                                 t1 += r * (tints[tone, 1] + share * (y - tints[tone, 1]))
                                 t2 += r * (tints[tone, 2] + share * (z - tints[tone, 2]))

@@ -102,7 +102,8 @@ def lit(x, y, z, view, depth, bias):
     v = (ONE - (rx * view[9] + ry * view[10] + rz * view[11]) / view[13]) * np.float32(0.5) * np.float32(
         n
     ) - np.float32(0.5)
-    if u < np.float32(2.0) or v < np.float32(2.0) or u > np.float32(n - 3) or v > np.float32(n - 3):
+    last = np.float32(n - 3)
+    if not (u >= np.float32(2.0) and v >= np.float32(2.0) and u <= last and v <= last):  # NaN too
         return ONE
     i, j = np.int64(u), np.int64(v)
     f, g = u - np.float32(i), v - np.float32(j)

@@ -47,9 +47,9 @@ def _columns(view, width, height, window, depth, origin, h, field4, low, high, o
             near, far = max(near, ZERO), min(far, stop)
             total, moment, t = ZERO, ZERO, near + HALF * STEP
             while t < far:
-                x = min(max(px + t * dx - HALF, ZERO), np.float32(nx - 1))
-                y = min(max(py + t * dy - HALF, ZERO), np.float32(ny - 1))
-                z = min(max(pz + t * dz - HALF, ZERO), np.float32(nz - 1))
+                x = min(max(ZERO, px + t * dx - HALF), np.float32(nx - 1))
+                y = min(max(ZERO, py + t * dy - HALF), np.float32(ny - 1))
+                z = min(max(ZERO, pz + t * dz - HALF), np.float32(nz - 1))
                 a, b, c = (
                     min(np.int64(x), max(nx - 2, 0)),
                     min(np.int64(y), max(ny - 2, 0)),
@@ -76,7 +76,7 @@ def _columns(view, width, height, window, depth, origin, h, field4, low, high, o
 @kernel
 def _column_at(columns, x, y, n):
     rows, across, _ = columns.shape
-    x, y = min(max(x, ZERO), np.float32(across - 1)), min(max(y, ZERO), np.float32(rows - 1))
+    x, y = min(max(ZERO, x), np.float32(across - 1)), min(max(ZERO, y), np.float32(rows - 1))
     a, b = np.int64(x), np.int64(y)
     c, d = min(a + 1, across - 1), min(b + 1, rows - 1)
     f, g = x - np.float32(a), y - np.float32(b)
@@ -100,14 +100,14 @@ def _bend(picture, columns, window, depth, per_radian, tangent, strength, out):
                 continue
             at = _column_at(columns, x, y, 1)
             pixel = tangent * at / per_radian if tangent > ZERO else ONE / per_radian  # m, where the heat is
-            behind = min(max(depth[j, i] - at, ZERO), FARTHEST)
+            behind = min(max(ZERO, depth[j, i] - at), FARTHEST)
             # the angle, times how far behind it the set lies, in pixels of the set
             size = max(
                 tangent * (at + behind) / per_radian if tangent > ZERO else ONE / per_radian, np.float32(1e-9)
             )
             bends = behind * strength / (np.float32(EVERY) * pixel) / size
-            u = min(max(np.float32(i) - (right - left) * bends, ZERO), np.float32(width - 1))
-            v = min(max(np.float32(j) - (below - above) * bends, ZERO), np.float32(height - 1))
+            u = min(max(ZERO, np.float32(i) - (right - left) * bends), np.float32(width - 1))
+            v = min(max(ZERO, np.float32(j) - (below - above) * bends), np.float32(height - 1))
             a, b = min(np.int64(u), width - 2), min(np.int64(v), height - 2)
             f, g = u - np.float32(a), v - np.float32(b)
             for n in range(3):

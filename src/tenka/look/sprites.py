@@ -76,7 +76,8 @@ def quad_table(
     (n, QUAD_FIELDS) float32
     """
     out = np.empty((len(at), QUAD_FIELDS), np.float32)
-    frame = np.minimum(np.floor(place), frames - 1)
+    place = np.clip(np.nan_to_num(place), 0, frames - 1)  # a frame is looked up by it
+    frame = np.floor(place)
     out[:, X], out[:, Y], out[:, DEPTH] = at[:, 0], at[:, 1], at[:, 2]
     out[:, COS], out[:, SIN] = turn[:, 0], turn[:, 1]
     out[:, HALF_WIDE], out[:, HALF_TALL] = half[:, 0], half[:, 1]
@@ -121,7 +122,7 @@ def _within(q, cuts, u, v):
     if abs(u) > ONE or abs(v) > ONE:
         return False
     if cuts.shape[0] > 0:
-        n = min(np.int64(q[FRAME]), cuts.shape[0] - 1)
+        n = max(min(np.int64(q[FRAME]), cuts.shape[0] - 1), 0)
         corners = cuts.shape[1]
         for k in range(corners):
             after = (k + 1) % corners

@@ -16,7 +16,7 @@ lerp_density = make_lerp_channels(4, 2)
 @kernel
 def _density_at(field, x, y, z, ends, strides):
     """Density between the middles of voxels."""
-    x, y, z = min(max(x, ZERO), ends[0]), min(max(y, ZERO), ends[1]), min(max(z, ZERO), ends[2])
+    x, y, z = min(max(ZERO, x), ends[0]), min(max(ZERO, y), ends[1]), min(max(ZERO, z), ends[2])
     a, b, c = min(np.int64(x), ends[3]), min(np.int64(y), ends[4]), min(np.int64(z), ends[5])
     rho, _ = lerp_density(
         field,

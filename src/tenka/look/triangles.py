@@ -56,6 +56,8 @@ def _draw(x0, y0, z0, x1, y1, z1, x2, y2, z2, orthographic, top, bottom, id, dep
             elif value < ZERO:
                 stop = np.float32(-1.0)
         # one more at each end: whether a pixel is inside is told by the shares themselves
+        start = min(start, np.float32(right - left + 1))
+        stop = max(stop, -ONE)
         for i in range(left + max(np.int64(start) - 1, 0), min(left + np.int64(stop) + 2, right + 1)):
             x = np.float32(i) + HALF
             a = ((x1 - x) * (y2 - y) - (x2 - x) * (y1 - y)) * inverse

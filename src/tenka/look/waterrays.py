@@ -83,7 +83,7 @@ def over_walls(x, y, z, rect, towards):
             t = min(t, (rect[axis + 2] - p) / towards[axis])
         elif towards[axis] < np.float32(-1e-5):
             t = min(t, (rect[axis] - p) / towards[axis])
-    return min(max((z + t * towards[2]) / EDGE + HALF, ZERO), ONE)
+    return min(max(ZERO, (z + t * towards[2]) / EDGE + HALF), ONE)
 
 
 @kernel

@@ -260,7 +260,7 @@ def watered_row(p_, view, set_, water, look, floor, world, share, outs):
         spread = GATHERS * below * (bow * look[16] + curl)
         gathered = exp_minus(min(spread, TWO)) if spread > ZERO else ONE / exp_minus(min(-spread, BRIGHTEST))
         # foam
-        cover = min(max(cover_at(fields, cu, cv, 2) * look[10], ZERO), ONE)
+        cover = min(max(ZERO, cover_at(fields, cu, cv, 2) * look[10]), ONE)
         white = foam_at(cover, x, y, look[14], near / max(facing, np.float32(0.15))) if cover > ZERO else ZERO
         # what hangs in it scatters the light of its own surface
         hazy = ONE - exp_minus(np.float32(1.5) * look[3] * run)

@@ -144,7 +144,7 @@ def ripples_of(look: WaterLook, t: float, seed: int) -> tuple[np.ndarray, np.nda
 def height_at(fields, u, v):
     """The surface between cells, at cell coordinates, and how much of it is water."""
     nx, ny = fields.shape[0], fields.shape[1]
-    u, v = min(max(u, ZERO), np.float32(nx - 1)), min(max(v, ZERO), np.float32(ny - 1))
+    u, v = min(max(ZERO, u), np.float32(nx - 1)), min(max(ZERO, v), np.float32(ny - 1))
     a, b = min(np.int64(u), nx - 2), min(np.int64(v), ny - 2)
     f, g = u - np.float32(a), v - np.float32(b)
     p, q, r, s = (ONE - f) * (ONE - g), (ONE - f) * g, f * (ONE - g), f * g
@@ -157,7 +157,7 @@ def height_at(fields, u, v):
 def cover_at(fields, u, v, which):
     """Foam (2), or what hulls cover (3), between cells."""
     nx, ny = fields.shape[0], fields.shape[1]
-    u, v = min(max(u, ZERO), np.float32(nx - 1)), min(max(v, ZERO), np.float32(ny - 1))
+    u, v = min(max(ZERO, u), np.float32(nx - 1)), min(max(ZERO, v), np.float32(ny - 1))
     a, b = min(np.int64(u), nx - 2), min(np.int64(v), ny - 2)
     f, g = u - np.float32(a), v - np.float32(b)
     low = fields[a, b, which] * (ONE - g) + fields[a, b + 1, which] * g
@@ -190,7 +190,7 @@ def slope_of(fields, u, v, cell, w, d, c, y, e, h):
     """Slope along x and y, and the sum of both curvatures (1/m), of the surface as a cubic B-spline: what is
     seen of it has no facets. The last six are room for weights, (4,) each."""
     nx, ny = fields.shape[0], fields.shape[1]
-    u, v = min(max(u, ZERO), np.float32(nx - 1)), min(max(v, ZERO), np.float32(ny - 1))
+    u, v = min(max(ZERO, u), np.float32(nx - 1)), min(max(ZERO, v), np.float32(ny - 1))
     a, b = np.int64(u), np.int64(v)
     spline(u - np.float32(a), w, d, c)
     spline(v - np.float32(b), y, e, h)
@@ -233,7 +233,7 @@ def rippled(ripples, lost, x, y, wide, out, part):
     last = np.float32(ripples.shape[1] - 1)
     for m in range(ripples.shape[0]):
         side = lost[m, lost.shape[1] - 1]
-        level = min(max(np.log2(max(wide * n / side, np.float32(1e-3))), ZERO), last)
+        level = min(max(ZERO, np.log2(max(wide * n / side, np.float32(1e-3)))), last)
         l = min(np.int64(level), ripples.shape[1] - 2)
         s = level - np.float32(l)
         u, v = x * n / side, y * n / side
@@ -276,7 +276,7 @@ def foam_at(cover, x, y, grain, wide):
     if cover <= np.float32(0.004):
         return ZERO
     even = cover * (np.float32(2.0) - cover) * np.float32(0.8)
-    fine = min(max(wide / grain - np.float32(0.3), ZERO), ONE)
+    fine = min(max(ZERO, wide / grain - np.float32(0.3)), ONE)
     if fine >= ONE:
         return even
     x, y = x / grain, y / grain
@@ -301,7 +301,7 @@ def foam_at(cover, x, y, grain, wide):
     web = (np.float32(0.22) + np.float32(0.3) * patch) * coarse + np.float32(0.34) * middle
     web += (np.float32(0.44) - np.float32(0.3) * patch) * small + np.float32(0.16) * (patch - HALF)
     over = (web - (np.float32(0.93) - np.float32(1.02) * cover)) / np.float32(0.42)
-    over = min(max(over, ZERO), ONE)
+    over = min(max(ZERO, over), ONE)
     seen = over * over * (np.float32(3.0) - np.float32(2.0) * over)
     seen *= np.float32(0.35) + np.float32(0.65) * min(cover * np.float32(1.5), ONE)
     return seen * (ONE - fine) + even * fine

@@ -70,7 +70,7 @@ class Agreement(Part):
     light : share by which light is off, root mean square
     """
 
-    births: int = Items(ge=0)
+    births: int = Items(ge=0, le=10_000_000)
     alive: Share
     astray: Amount
     most_astray: Amount

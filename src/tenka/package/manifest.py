@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from tenka.base.errors import BadInput
+from tenka.base.ranges import Real
 from tenka.base.tree import checked, versioned
 from tenka.base.tree import read as tree_of
 from tenka.effect.catalogue import params
@@ -39,7 +40,7 @@ class TierEntry(Part):
     id: Id
     name: Text
     device: Text
-    levers: dict[str, float]
+    levers: dict[str, Real]
 
 
 class SetLight(Part):
@@ -53,7 +54,7 @@ class SetLight(Part):
     rate: float = Field(gt=0, le=240)  # rows a second
     shadows: bool = True
     reach: float = Field(0.0, ge=0, le=1e4)  # m, where it has faded out; 0: without an end
-    rows: tuple[Annotated[tuple[float, ...], Field(min_length=LIGHT_ROW, max_length=LIGHT_ROW)], ...] = Field(
+    rows: tuple[Annotated[tuple[Real, ...], Field(min_length=LIGHT_ROW, max_length=LIGHT_ROW)], ...] = Field(
         min_length=1, max_length=40_000
     )
 
@@ -76,7 +77,7 @@ class Moving(Part):
 
     file: Name
     rate: float = Field(gt=0, le=240)  # rows a second
-    rows: tuple[Annotated[tuple[float, ...], Field(min_length=POSE_ROW, max_length=POSE_ROW)], ...] = Field(
+    rows: tuple[Annotated[tuple[Real, ...], Field(min_length=POSE_ROW, max_length=POSE_ROW)], ...] = Field(
         min_length=1, max_length=40_000
     )
     until: float | None = Field(None, ge=0, le=1e5)

@@ -65,12 +65,22 @@ class _Reader:
     def bits(self, count: int) -> np.ndarray:
         return np.unpackbits(np.frombuffer(self.take(count // 8), np.uint8), bitorder="little").astype(bool)
 
+    def _unpacked(self, block: bytes, most: int) -> bytes:
+        """A compressed block; no more is made room for than it may hold."""
+        if len(block) < 16 or int.from_bytes(block[4:8], "little") != most:  # its head: bytes when unpacked
+            raise ValueError("a block has another size than its mask says")
+        try:
+            found: bytes = blosc().decompress(block)
+        except Exception as error:  # the library raises an error of its own
+            raise ValueError("a damaged block") from error
+        return found
+
     def values(self, count: int, each: int, flags: int) -> bytes:
         """So many values of `each` bytes."""
         if not flags & BLOSC:
             return self.take(count * each)
         (size,) = self.read("q")
-        raw: bytes = self.take(-size) if size <= 0 else blosc().decompress(self.take(size))
+        raw = self.take(-size) if size <= 0 else self._unpacked(self.take(size), count * each)
         if len(raw) != count * each:
             raise ValueError("a block has another size than its mask says")
         return raw
@@ -86,7 +96,7 @@ def load(file: Path) -> Voxels:
     """
     try:
         return _loaded(_Reader(read_file(file, "a volume", MOST_BYTES)))
-    except (ValueError, struct.error, IndexError, UnicodeDecodeError, MemoryError):
+    except (ArithmeticError, LookupError, MemoryError, RuntimeError, TypeError, ValueError, struct.error):
         raise BadInput(
             "broken off or not a volume of ours", "an OpenVDB file as packages hold it", file
         ) from None

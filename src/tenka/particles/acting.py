@@ -92,7 +92,7 @@ def _air_at(field, flat, ox, oy, oz, voxel, x, y, z):
     nx, ny, nz = field.shape[0], field.shape[1], field.shape[2]
     px, py, pz = (x - ox) / voxel - 0.5, (y - oy) / voxel - 0.5, (z - oz) / voxel - 0.5
     inside = -0.5 <= px <= nx - 0.5 and -0.5 <= py <= ny - 0.5 and -0.5 <= pz <= nz - 0.5
-    px, py, pz = min(max(px, 0.0), nx - 1.0), min(max(py, 0.0), ny - 1.0), min(max(pz, 0.0), nz - 1.0)
+    px, py, pz = min(max(0.0, px), nx - 1.0), min(max(0.0, py), ny - 1.0), min(max(0.0, pz), nz - 1.0)
     a, b, c = (
         max(min(np.int64(px), nx - 2), 0),
         max(min(np.int64(py), ny - 2), 0),
@@ -198,14 +198,14 @@ def _pace_of(winds, gusts, n, p, t):
         along = p[0] * winds[n, AHEAD_X] + p[1] * winds[n, AHEAD_Y]
         period = winds[n, PERIOD]
         place = t / period - along / (max(winds[n, SPEED], 0.05) * period) - winds[n, FIRST]
-        place = min(max(place, 0.0), GUSTS - 1.001)
+        place = min(max(0.0, place), GUSTS - 1.001)
         i = int(place)
         f = place - i
         before, after = gusts[n, i], gusts[n, i + 1]
         gust = before + (after - before) * f * f * f * (f * (6.0 * f - 15.0) + 10.0)
         pace *= max(0.0, 1.0 + winds[n, GUSTINESS] * gust)
     if winds[n, GROUND_DRAG] > 0:
-        pace *= math.sqrt(min(max(p[2] / winds[n, GROUND_DRAG], 0.0), 1.0))
+        pace *= math.sqrt(min(max(0.0, p[2] / winds[n, GROUND_DRAG]), 1.0))
     return pace
 
 

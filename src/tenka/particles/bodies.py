@@ -109,7 +109,7 @@ def _fly(t0, t1, s, p, b, damping, most_spin, sleeps, acts, stops, air, held, fl
     """One tick from t0 to t1 of a step with the numbers `s`: flight, turning, and blows against what stops
     pieces. Marks those in `held` that stand on something."""
     start, end = s[START], s[END]
-    here = min(max((t1 - start) / max(end - start, 1e-12), 0.0), 1.0)
+    here = min(max(0.0, (t1 - start) / max(end - start, 1e-12)), 1.0)
     winds, gusts, local, eddies, flat, eddies_at, stirred = acts
     for i in range(p.born.size):
         since = max(t0, p.born[i])

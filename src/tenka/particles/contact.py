@@ -225,7 +225,7 @@ def stops_of(layer: PointLayer, props: tuple[Prop, ...], moment: Moment, folder:
 def field_at(values, start, nx, ny, nz, x, y, z):
     """Trilinear value of a flat field at grid coordinates, and outside it that of its border with the way to
     it, in steps, apart."""
-    a, b, c = min(max(x, 0.0), nx - 1.0), min(max(y, 0.0), ny - 1.0), min(max(z, 0.0), nz - 1.0)
+    a, b, c = min(max(0.0, x), nx - 1.0), min(max(0.0, y), ny - 1.0), min(max(0.0, z), nz - 1.0)
     away = math.sqrt((x - a) ** 2 + (y - b) ** 2 + (z - c) ** 2)
     i, j, k = min(int(a), max(nx - 2, 0)), min(int(b), max(ny - 2, 0)), min(int(c), max(nz - 2, 0))
     f, g, h = a - i, b - j, c - k

@@ -147,7 +147,7 @@ def float_on(t0, t1, p, b, water, lifts):
             wet, level, a, c, flow = surface_at(water.surface, water.place, at[0], at[1], since + 0.5 * dt)
             if not wet:
                 continue
-            share = min(max((level - at[2]) / tall + 0.5, 0.0), 1.0) * volumes.share[kind]
+            share = min(max(0.0, (level - at[2]) / tall + 0.5), 1.0) * volumes.share[kind]
             if share <= 0.0:
                 continue
             under += share

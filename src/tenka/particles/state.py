@@ -160,6 +160,12 @@ class Events:
     parent: np.ndarray = _empty(np.int64)
     colour: np.ndarray = _empty(np.float32, 3)
 
+    def __post_init__(self) -> None:
+        for name, array in self.arrays().items():
+            more = (3,) if name in ("place", "velocity", "colour") else ()
+            if array.shape != (len(self.time), *more):
+                raise ValueError(f"{name} is {array.shape}; it must be {(len(self.time), *more)}")
+
     def arrays(self) -> dict[str, np.ndarray]:
         return {f.name: getattr(self, f.name) for f in fields(self)}
 

@@ -129,13 +129,20 @@ def put_state(
 
 
 def get_state(store: FrameStore, name: str, solver: GasSolver) -> GasState | None:
-    found = store.get(name)
-    if found is None:
-        return None
-    arrays, meta = found
-    solver.look_at(tuple(meta["origin"]), arrays["scalars"].shape[:3])
-    solver.work.guesses[:] = arrays.pop("guesses")
-    return GasState(**arrays, time=meta["time"])
+    """A full state, with the window of the solver where it was; None when it is not there or was damaged."""
+
+    def made(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> GasState:
+        x, y, z = meta["origin"]
+        guesses, nx, ny, nz = arrays.pop("guesses"), *arrays["scalars"].shape[:3]
+        state = GasState(**arrays, time=float(meta["time"]))
+        faces = {"u": (nx + 1, ny, nz), "v": (nx, ny + 1, nz), "w": (nx, ny, nz + 1)}
+        if any(arrays[name].shape != shape for name, shape in faces.items()):
+            raise ValueError("faces that do not fit the voxels")
+        solver.look_at((x, y, z), (nx, ny, nz))
+        solver.work.guesses[:] = guesses
+        return state
+
+    return store.made(name, made)
 
 
 @dataclass
@@ -195,18 +202,14 @@ def put_points(store: FrameStore, name: str, frame: PointFrame) -> None:
 def get_points(store: FrameStore, name: str, events: bool = False) -> PointFrame | None:
     """A stored frame of particles; None when it is not there or was damaged."""
     own = set(Points().arrays())
-    found = store.get(name, None if events else own)
-    if found is None:
-        return None
-    arrays, meta = found
-    kinds = {n.split(".")[0] for n in arrays if "." in n}
-    try:
+
+    def made(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> PointFrame:
+        kinds = {n.split(".")[0] for n in arrays if "." in n}
         held = {kind: Events(**{p: arrays[f"{kind}.{p}"] for p in Events().arrays()}) for kind in kinds}
-        points = Points(**{name: arrays[name] for name in own})
-    except (KeyError, ValueError):
-        store.drop(name)
-        return None
-    return PointFrame(points, meta.pop("time"), meta, held)
+        points = Points(**{n: arrays[n] for n in own})
+        return PointFrame(points, float(meta.pop("time")), meta, held)
+
+    return store.made(name, made, None if events else own)
 
 
 def _air(velocity: np.ndarray, density: np.ndarray) -> np.ndarray:

@@ -260,25 +260,23 @@ NUMBERS = ("time", "first", "next_id", "came", "went", "joined")
 
 
 def _state(store: FrameStore, name: str, solver: LiquidSolver) -> Liquid | None:
-    found = store.get(name)
-    if found is None:
-        return None
-    arrays, meta = found
-    try:
+    def made(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> Liquid:
         whole: dict[str, Any] = {n: arrays[n] for n in STATE} | {n: meta[n] for n in NUMBERS}
         liquid = Liquid(**whole)
-    except (KeyError, TypeError):
-        return None
-    return liquid if liquid.pressure.shape == solver.grid.shape else None
+        count = len(liquid.id)
+        widths = {"place": (count, 3), "velocity": (count, 3), "affine": (count, 3, 3), "air": (count,)}
+        if any(arrays[n].shape != shape for n, shape in widths.items()):
+            raise ValueError("particles that do not fit each other")
+        return liquid
+
+    liquid = store.made(name, made)
+    return liquid if liquid is not None and liquid.pressure.shape == solver.grid.shape else None
 
 
 def get_liquid(store: FrameStore, name: str) -> LiquidFrame | None:
     """A stored frame of liquid; None when it is not there or was damaged."""
-    found = store.get(name)
-    if found is None:
-        return None
-    arrays, meta = found
-    try:
+
+    def made(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> LiquidFrame:
         n = len(arrays["loose_id"])
         loose = Points(
             arrays["loose_id"],
@@ -293,21 +291,22 @@ def get_liquid(store: FrameStore, name: str) -> LiquidFrame | None:
             np.full(n, -1, np.int8),
             np.repeat(arrays["loose_air"][:, None], 3, axis=1),
         )
-        x, y, z = meta.pop("origin")
+        x, y, z = (float(v) for v in meta.pop("origin"))
+        if not arrays["distance"].ndim == arrays["foam"].ndim == 3 or arrays["flow"].ndim != 4:
+            raise ValueError("boxes that do not fit each other")
         return LiquidFrame(
             arrays["distance"],
             arrays["foam"],
             arrays["flow"],
             (x, y, z),
-            meta.pop("cell"),
-            meta.pop("voxel"),
+            float(meta.pop("cell")),
+            float(meta.pop("voxel")),
             loose,
-            meta.pop("time"),
+            float(meta.pop("time")),
             meta,
         )
-    except (KeyError, ValueError, TypeError):
-        store.drop(name)
-        return None
+
+    return store.made(name, made)
 
 
 def loose_frame(store: FrameStore, name: str) -> PointFrame | None:

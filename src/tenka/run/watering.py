@@ -246,25 +246,20 @@ def flowing(now: WaterFrame, dt: float, weighs: float) -> WaterField:
 
 def get_water(store: FrameStore, name: str) -> WaterFrame | None:
     """A stored frame of water; None when it is not there or was damaged."""
-    found = store.get(name)
-    if found is None:
-        return None
-    arrays, meta = found
-    try:
+
+    def made(arrays: dict[str, np.ndarray], meta: dict[str, Any]) -> WaterFrame:
         fields = {a: arrays[a] for a in ARRAYS}
-        x, y = meta.pop("origin")
-        frame = WaterFrame(
-            **fields,
-            origin=(x, y),
-            cell=meta.pop("cell"),
-            level=meta.pop("rests_at"),
-            time=meta.pop("time"),
-            meta=meta,
+        nx, ny = fields["rise"].shape
+        faces = {"u": (nx + 1, ny), "v": (nx, ny + 1)}
+        if any(field.shape != faces.get(name, (nx, ny)) for name, field in fields.items()):
+            raise ValueError("fields that do not fit each other")
+        x, y = (float(v) for v in meta.pop("origin"))
+        cell, level = float(meta.pop("cell")), float(meta.pop("rests_at"))
+        return WaterFrame(
+            **fields, origin=(x, y), cell=cell, level=level, time=float(meta.pop("time")), meta=meta
         )
-    except (KeyError, ValueError, TypeError):
-        store.drop(name)
-        return None
-    return frame
+
+    return store.made(name, made)
 
 
 def water_between(a: WaterFrame, b: WaterFrame, share: float, whole: bool = True) -> WaterFrame:

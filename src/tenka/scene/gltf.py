@@ -112,6 +112,10 @@ class Builder:
         return struct.pack("<III", MAGIC, 2, 12 + len(chunks)) + chunks
 
 
+MOST_NODES = 20_000
+MOST_THINGS = 100_000  # of one sort
+
+
 def tree_of(file: Path) -> dict[str, Any]:
     """The document of a GLB, without its data.
 
@@ -119,6 +123,17 @@ def tree_of(file: Path) -> dict[str, Any]:
     ------
     BadInput
         Not a GLB, or broken off.
+    """
+    return opened(file)[0]
+
+
+def opened(file: Path) -> tuple[dict[str, Any], bytes]:
+    """The document of a GLB and its data, which may be none.
+
+    Raises
+    ------
+    BadInput
+        Not a GLB, broken off, or with more nodes or other things than a rig is made of.
     """
     data = read_file(file, "a GLB", MOST_BYTES)
     if len(data) < 20:
@@ -129,4 +144,13 @@ def tree_of(file: Path) -> dict[str, Any]:
     tree = parse(data[20 : 20 + size], "a GLB", file)
     if not isinstance(tree, dict):
         raise BadInput("broken off or not a GLB", "a whole GLB", file)
-    return tree
+    for name, things in tree.items():
+        if isinstance(things, list) and len(things) > (MOST_NODES if name == "nodes" else MOST_THINGS):
+            raise BadInput(f"has {len(things):,} {name[:60]}", "a GLB with fewer", file)
+    start = 20 + size
+    if start + 8 > len(data):
+        return tree, b""
+    length, kind = struct.unpack_from("<II", data, start)
+    if kind != BLOB_CHUNK or start + 8 + length > len(data):
+        raise BadInput("broken off or not a GLB", "a whole GLB", file)
+    return tree, data[start + 8 : start + 8 + length]

@@ -4,7 +4,6 @@ made."""
 from __future__ import annotations
 
 import io
-import warnings
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -12,10 +11,9 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import BadInput
-from tenka.base.files import read_file, stamp_of_file
-from tenka.base.heads import check_glb
+from tenka.base.files import stamp_of_file
 from tenka.base.srgb import from_srgb
-from tenka.scene.gltf import MOST_BYTES
+from tenka.scene.gltf import opened
 from tenka.scene.rig import Channel, Clip, Eye, Piece, Rig, Skin
 
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
@@ -34,9 +32,25 @@ MOST_VALUES = 60_000_000
 MOST_PIXELS = 64_000_000
 
 
+class _Thing:
+    """A part of a document by its names; what it does not have is None."""
+
+    def __init__(self, tree: dict[str, Any]) -> None:
+        self.__dict__ = {name: _things(value) for name, value in tree.items()}
+
+    def __getattr__(self, name: str) -> Any:
+        return None
+
+
+def _things(value: Any) -> Any:
+    if isinstance(value, dict):
+        return _Thing(value)
+    return [_things(item) for item in value] if isinstance(value, list) else value
+
+
 class _Reader:
-    def __init__(self, doc: Any, file: Path) -> None:
-        self.doc, self.file, self.blob = doc, file, doc.binary_blob() or b""
+    def __init__(self, tree: dict[str, Any], blob: bytes, file: Path) -> None:
+        self.doc, self.file, self.blob = _Thing(tree), file, blob
         self.images: dict[int, np.ndarray | None] = {}
         self.values = 0  # numbers read so far
 
@@ -49,6 +63,8 @@ class _Reader:
         if view.buffer != 0 or self.doc.buffers[0].uri:
             raise self.bad("keeps its data in another file")
         start = view.byteOffset or 0
+        if start < 0 or view.byteLength < 0:
+            raise self.bad("breaks off before its end")
         if start + view.byteLength > len(self.blob):
             raise self.bad("breaks off before its end")
         return self.blob[start : start + view.byteLength], view.byteStride or 0
@@ -83,6 +99,8 @@ class _Reader:
         stride = stride or size
         if count < 0 or offset + stride * (count - 1) + size > len(data):
             raise self.bad("breaks off before its end")
+        if offset < 0 or stride < size:
+            raise self.bad("has numbers that lie in each other")
         return np.ndarray((count, width), kind, data, offset, (stride, kind.itemsize))
 
     def image(self, texture: int) -> np.ndarray | None:
@@ -134,7 +152,7 @@ class _Reader:
 
     def pieces(self) -> list[Piece]:
         found = []
-        for index, node in enumerate(self.doc.nodes):
+        for index, node in enumerate(self.doc.nodes or []):
             if node.mesh is None:
                 continue
             for primitive in self.doc.meshes[node.mesh].primitives:
@@ -161,7 +179,9 @@ class _Reader:
                     joints = self.read(primitive.attributes.JOINTS_0).astype(np.int64)
                     weights = self.read(primitive.attributes.WEIGHTS_0).astype(np.float64)
                     weights /= np.maximum(weights.sum(axis=1, keepdims=True), 1e-9)
-                    if joints.max(initial=0) >= len(self.doc.skins[skin].joints):
+                    if not 0 <= skin < len(self.doc.skins):
+                        raise self.bad("names skins that it does not have")
+                    if joints.min(initial=0) < 0 or joints.max(initial=0) >= len(self.doc.skins[skin].joints):
                         raise self.bad("names joints that it does not have")
                 material = (
                     ""
@@ -182,6 +202,8 @@ class _Reader:
             for c in animation.channels:
                 if c.target.node is None or c.target.path not in ("translation", "rotation", "scale"):
                     continue
+                if not 0 <= c.target.node < len(self.doc.nodes):
+                    raise self.bad("names nodes that it does not have")
                 sampler = animation.samplers[c.sampler]
                 times, values = (
                     self.read(sampler.input)[:, 0].astype(np.float64),
@@ -217,11 +239,12 @@ def _triangles(corners: np.ndarray, mode: int) -> np.ndarray:
 def _credit(asset: Any) -> str:
     """Who made it and under which terms, as the file says: the standard's copyright, or an author and a
     licence kept beside it."""
+    if not isinstance(asset, _Thing):
+        return ""
     said = [str(asset.copyright or "").strip()]
-    extras = asset.extras if isinstance(asset.extras, dict) else {}
-    said += [
-        str(extras[k]).strip() for k in ("author", "license", "source") if isinstance(extras.get(k), str)
-    ]
+    kept = asset.extras if isinstance(asset.extras, _Thing) else _Thing({})
+    beside = [getattr(kept, name) for name in ("author", "license", "source")]
+    said += [text.strip() for text in beside if isinstance(text, str)]
     return "; ".join(s for s in said if s)[:300]
 
 
@@ -238,31 +261,24 @@ def read_rig(file: Path) -> Rig:
 
 @lru_cache(maxsize=16)
 def _read(file: Path, stamp: int) -> Rig:
-    # what is too large, or no plain file, is refused before it is parsed
-    data = read_file(file, "a GLB", MOST_BYTES)
+    tree, blob = opened(file)
     try:
-        check_glb(data)
-    except BadInput as error:
-        raise BadInput(str(error).rstrip("."), "a whole GLB with its data inside", file) from None
-    import pygltflib as gl  # slow to load, and not needed to open the window
-
-    try:
-        with warnings.catch_warnings(), np.errstate(all="ignore"):  # it warns of what then fails
-            warnings.simplefilter("ignore")
-            doc = gl.GLTF2.load_from_bytes(data)
-            return _rig(_Reader(doc, file))
+        with np.errstate(all="ignore"):
+            return _rig(_Reader(tree, blob, file))
     except BadInput:
         raise
-    except Exception:  # its reader raises whatever its parsers do, and a wrong index anywhere ends here too
+    except Exception:  # a wrong type or a wrong index anywhere ends here
         raise BadInput("broken off or not a mesh", "a whole GLB", file) from None
 
 
 def _tree(reader: _Reader) -> tuple[np.ndarray, list[int]]:
     """Each node's parent, -1 for none, and the nodes with parents before children."""
-    nodes = reader.doc.nodes
+    nodes = reader.doc.nodes or []
     parents = np.full(len(nodes), -1)
     for n, node in enumerate(nodes):
         for child in node.children or []:
+            if not 0 <= child < len(nodes):
+                raise reader.bad("names nodes that it does not have")
             if parents[child] >= 0 or child == n:
                 raise reader.bad("has nodes that hang from two others")
             parents[child] = n
@@ -275,7 +291,7 @@ def _tree(reader: _Reader) -> tuple[np.ndarray, list[int]]:
 
 
 def _rig(reader: _Reader) -> Rig:
-    doc, nodes = reader.doc, reader.doc.nodes
+    doc, nodes = reader.doc, reader.doc.nodes or []
     count = len(nodes)
     if set(doc.extensionsRequired or []) & {"KHR_draco_mesh_compression", "EXT_meshopt_compression"}:
         raise BadInput("holds compressed triangles", "a GLB without mesh compression", reader.file)
@@ -297,7 +313,10 @@ def _rig(reader: _Reader) -> Rig:
             inverse = (
                 reader.read(skin.inverseBindMatrices).astype(np.float64).reshape(k, 4, 4).transpose(0, 2, 1)
             )
-        skins.append(Skin(np.array(skin.joints), inverse))
+        joints = np.array(skin.joints, np.int64)
+        if joints.min(initial=0) < 0 or joints.max(initial=-1) >= count:
+            raise reader.bad("names joints that it does not have")
+        skins.append(Skin(joints, inverse))
     eyes = []
     for n, node in enumerate(nodes):
         if node.camera is not None and (lens := doc.cameras[node.camera].perspective) is not None:
@@ -309,7 +328,7 @@ def _rig(reader: _Reader) -> Rig:
                 )
             )
     pieces = reader.pieces()
-    shaped = any(p.targets for m in doc.meshes for p in m.primitives)
+    shaped = any(p.targets for m in doc.meshes or [] for p in m.primitives)
     notes = ("its shape keys are left at rest",) if shaped else ()
     names = tuple(node.name or f"node {n}" for n, node in enumerate(nodes))
     return Rig(

@@ -155,5 +155,5 @@ def _corrected(rise, raised, rest, parts, which, out):
         deep, up, over, to = rest[i], rise[i], raised[i], out[i]
         for j in range(ny):
             off = abs(up[j]) / max(deep[j], np.float32(LEAST))
-            keep = min(max((np.float32(BROKEN) - off) * slope, none), one)
+            keep = min(max(none, (np.float32(BROKEN) - off) * slope), one)
             to[j] = over[j] + (keep * total[j] if deep[j] > np.float32(LEAST) else none)

@@ -107,9 +107,9 @@ def surface_at(surface, place, x, y, t):
     if not after[i, j] + rest[i, j] > DRY:
         return False, 0.0, 0.0, 0.0, (0.0, 0.0, 0.0)
     a, b = min(max(int(np.floor(px)), 0), nx - 2), min(max(int(np.floor(py)), 0), ny - 2)
-    f, g = min(max(px - a, 0.0), 1.0), min(max(py - b, 0.0), 1.0)
+    f, g = min(max(0.0, px - a), 1.0), min(max(0.0, py - b), 1.0)
     span = end - start
-    share = min(max((t - start) / span, 0.0), 1.0) if span > 0 else 1.0
+    share = min(max(0.0, (t - start) / span), 1.0) if span > 0 else 1.0
     weights = ((1 - f) * (1 - g), f * (1 - g), (1 - f) * g, f * g)
     h0, h1 = _corner(surface, a, b, share), _corner(surface, a + 1, b, share)
     h2, h3 = _corner(surface, a, b + 1, share), _corner(surface, a + 1, b + 1, share)

@@ -80,7 +80,7 @@ def _read(field, x, y):
     """A value between cells, at cell coordinates."""
     nx, ny = field.shape
     none, one = np.float32(0.0), np.float32(1.0)
-    x, y = min(max(x, none), np.float32(nx - 1)), min(max(y, none), np.float32(ny - 1))
+    x, y = min(max(none, x), np.float32(nx - 1)), min(max(none, y), np.float32(ny - 1))
     i, j = min(np.int64(x), nx - 2), min(np.int64(y), ny - 2)
     f, g = x - np.float32(i), y - np.float32(j)
     a, b = np.uint64(i), np.uint64(j)
@@ -99,10 +99,10 @@ def _tears(up, had, rest, rise_x, rise_y, pace, numbers):
     rising = (up - had) * per_dt
     fast = rising * rising / (np.float32(GRAVITY) * max(up + rest, np.float32(DRY)))
     sx, sy = rise_x * per_x, rise_y * per_y
-    broken = min(max((np.sqrt(max(fast, sx * sx + sy * sy)) - from_) * per, none), one)
+    broken = min(max(none, (np.sqrt(max(fast, sx * sx + sy * sy)) - from_) * per), one)
     broken = broken if rising > none else none
     worked = (pace - np.float32(WORKS_FROM)) * np.float32(1.0 / (WORKS_WHOLE - WORKS_FROM))
-    worked = min(max(worked, none), one)
+    worked = min(max(none, worked), one)
     return max(broken, worked), breaking * broken + contact * worked
 
 
@@ -161,4 +161,4 @@ def _foamed(rise, before, rest, u, v, foam, work, works, numbers, out, torn):
             round_ = foam_west[j] + foam_east[j] + here[max(j - 1, 0)] + here[min(j + 1, ny - 1)]
             found = kept * (found + spread * (round_ - np.float32(4.0) * here[j]))
             found += (one - found) * min(gain[j] * dt, one)
-            to[j] = min(max(found, none), one)
+            to[j] = min(max(none, found), one)

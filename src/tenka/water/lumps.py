@@ -114,7 +114,7 @@ def _displaced(place, speed, volume, tall, rise, calm, rest, where, soft, deep, 
         i, j = int(np.floor(x + 0.5)), int(np.floor(y + 0.5))
         if not (0 <= i < nx and 0 <= j < ny) or rise[i, j] + rest[i, j] <= DRY:
             continue
-        share = min(max((level + calm[i, j] - place[n, 2]) / tall[n] + 0.5, 0.0), 1.0)
+        share = min(max(0.0, (level + calm[i, j] - place[n, 2]) / tall[n] + 0.5), 1.0)
         if share <= 0.0:
             continue
         area = volume[n] / tall[n]

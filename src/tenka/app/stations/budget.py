@@ -225,18 +225,13 @@ class Cards(QWidget):
 def _time_parts(book: Ledger) -> list[tuple[str, float]]:
     found = []
     for line in book.lines:
-        calls = next(t.value for t in line.terms if t.name == "calls")
-        found += [(f"{line.layer}: {line.bound}", line.ms - calls), ("calls", calls)]
+        if line.ms:
+            found += [(f"{line.layer}: {line.bound}", line.ms - line.calls_ms), ("calls", line.calls_ms)]
     return found
 
 
 def _memory_parts(book: Ledger) -> list[tuple[str, float]]:
-    return [
-        (f"{line.layer}: {t.name}", t.value)
-        for line in book.lines
-        for t in line.terms
-        if t.unit == "MB" and t.name.endswith("atlas")
-    ]
+    return [(f"{line.layer}: {name}", value) for line in book.lines for name, value in line.held]
 
 
 class BudgetStation(QWidget):

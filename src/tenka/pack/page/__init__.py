@@ -91,8 +91,8 @@ def page_of(folder: Path) -> bytes:
             ],
         },
     }
-    # what closes a script within it would end it
-    text = json.dumps(data, ensure_ascii=False, separators=(",", ":")).replace("</", "<\\/")
+    # no tag or comment can begin in it, of which the page's own script would be a part
+    text = json.dumps(data, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c")
     scripts = [TEMPLATE.with_name(f"{name}.js").read_text() for name in (FIRST, *ROUTES, LAST)]
     code = "\n".join(script.removeprefix('"use strict";\n') for script in scripts)
     page = TEMPLATE.read_text().replace("/*CODE*/", '"use strict";\n' + code)

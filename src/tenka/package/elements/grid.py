@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from tenka.base.ranges import Count
 from tenka.effect.model import Look
 from tenka.package.parts import Element, Size, Texture, Vec3
 
@@ -21,7 +22,7 @@ class LiveGrid(Element):
     table: Texture
     low: Vec3  # of the box, m
     high: Vec3
-    shape: tuple[int, int, int]
+    shape: tuple[Count, Count, Count]
     voxel: Size
     rate: float = Field(gt=0, le=1000)
     passes: int = Field(gt=0, le=1000)

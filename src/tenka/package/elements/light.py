@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from tenka.base.ranges import Real
 from tenka.effect.routes.light import LightPlayer
 from tenka.package.parts import Element, Texture, rising
 
@@ -16,7 +17,7 @@ class LightTrack(Element):
     reach)^4)^2 towards the player's reach."""
 
     route: Literal["light"] = "light"
-    keys: tuple[Annotated[tuple[float, ...], Field(min_length=7, max_length=7)], ...] = Field(
+    keys: tuple[Annotated[tuple[Real, ...], Field(min_length=7, max_length=7)], ...] = Field(
         min_length=1, max_length=40_000
     )
     table: Texture  # the same for every frame of the effect, as CSV

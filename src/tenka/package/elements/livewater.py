@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from tenka.base.ranges import Count
 from tenka.effect.model import WaterLook
 from tenka.package.elements.surface import Floor
 from tenka.package.parts import Element, Metres, Size, Texture, Vec3
@@ -21,7 +22,7 @@ class LiveWater(Element):
     route: Literal["livewater"] = "livewater"
     table: Texture
     window: bool
-    cells: tuple[int, int]
+    cells: tuple[Count, Count]
     cell: Size
     rate: float = Field(gt=0, le=1000)
     foams: bool

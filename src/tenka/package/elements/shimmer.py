@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from tenka.base.ranges import Count
 from tenka.effect.routes.shimmer import ShimmerPlayer
 from tenka.package.parts import Element, Size, Texture, Vec3, rising
 
@@ -22,7 +23,7 @@ class Shimmer(Element):
     atlas: Texture
     columns: int = Field(gt=0, le=64)
     rows: int = Field(gt=0, le=64)
-    frame: tuple[int, int]  # px
+    frame: tuple[Count, Count]  # px
     centre: Vec3
     size: tuple[Size, Size]
     scale: Size  # rad

@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from tenka.base.ranges import Count
 from tenka.effect.routes.slices import SlicePlayer
 from tenka.package.parts import Element, Metres, Name, Part, Size, Vec3, rising
 
@@ -28,7 +29,7 @@ class Slices(Element):
     sheets: tuple[Slice, ...] = Field(min_length=1, max_length=64)
     columns: int = Field(gt=0, le=64)
     rows: int = Field(gt=0, le=64)
-    frame: tuple[int, int]  # px
+    frame: tuple[Count, Count]  # px
     corner: Vec3
     axes: tuple[Vec3, Vec3, Vec3]  # right and up as long as a sheet, m; away as a unit vector
     deep: Size  # from the first face of the box to its last, m

@@ -15,7 +15,7 @@ class Floor(Part):
     """The basin's own floor: height in its middle, rise along x and y, and whether it is seen."""
 
     height: Metres
-    rise: tuple[float, float]
+    rise: tuple[Metres, Metres]
     middle: tuple[Metres, Metres]
     seen: bool
 

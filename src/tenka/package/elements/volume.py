@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from tenka.base.ranges import Count
 from tenka.effect.model import Look
 from tenka.effect.routes.volume import VolumePlayer
 from tenka.package.parts import Element, Name, Part, Size, Text, Texture, Vec3, rising
@@ -43,8 +44,8 @@ class Volume(Element):
     voxel: Size  # m
     low: Vec3  # of the box that holds all moments, m
     high: Vec3
-    shape: tuple[int, int, int]  # of that box, voxels
-    tiles: tuple[int, int] = (1, 1)  # of a dense picture: slices in a row, and rows
+    shape: tuple[Count, Count, Count]  # of that box, voxels
+    tiles: tuple[Count, Count] = (1, 1)  # of a dense picture: slices in a row, and rows
     threshold: float = Field(ge=0, le=1e6)
     # how it is looked at: extinction, colours of smoke and flames, as the program draws it
     look: Look

@@ -25,14 +25,14 @@ def _bend(angles, window, corner, step, at, tangent, depth, source, image):
     tall, wide, _ = angles.shape
     for p_ in prange(max(window[3] - window[1], 0)):
         j = window[1] + np.int64(p_)
-        y = min(max((np.float32(j) + HALF - corner[1]) * step[1] - HALF, ZERO), np.float32(tall - 1))
+        y = min(max(ZERO, (np.float32(j) + HALF - corner[1]) * step[1] - HALF), np.float32(tall - 1))
         b = min(np.int64(y), max(tall - 2, 0))
         g = y - np.float32(b)
         for i in range(window[0], window[2]):
             behind = min(depth[j, i] - at, FARTHEST)
             if behind <= ZERO:
                 continue
-            x = min(max((np.float32(i) + HALF - corner[0]) * step[0] - HALF, ZERO), np.float32(wide - 1))
+            x = min(max(ZERO, (np.float32(i) + HALF - corner[0]) * step[0] - HALF), np.float32(wide - 1))
             a = min(np.int64(x), max(wide - 2, 0))
             f = x - np.float32(a)
             c, d = min(a + 1, wide - 1), min(b + 1, tall - 1)
@@ -41,8 +41,8 @@ def _bend(angles, window, corner, step, at, tangent, depth, source, image):
             right += g * ((ONE - f) * angles[d, a, 0] + f * angles[d, c, 0])
             down = (ONE - g) * ((ONE - f) * angles[b, a, 1] + f * angles[b, c, 1])
             down += g * ((ONE - f) * angles[d, a, 1] + f * angles[d, c, 1])
-            u = min(max(np.float32(i) - right * behind / pixel, ZERO), np.float32(width - 1))
-            v = min(max(np.float32(j) - down * behind / pixel, ZERO), np.float32(height - 1))
+            u = min(max(ZERO, np.float32(i) - right * behind / pixel), np.float32(width - 1))
+            v = min(max(ZERO, np.float32(j) - down * behind / pixel), np.float32(height - 1))
             m, n = min(np.int64(u), width - 2), min(np.int64(v), height - 2)
             p, q = u - np.float32(m), v - np.float32(n)
             for k in range(3):

@@ -21,7 +21,7 @@ LONGEST, SOLID = np.float32(8.0), np.float32(0.9999)
 @kernel
 def _texel(sheet, x, y, wide, tall, left, top, n):
     """A value of a frame between its texels; its border is held."""
-    x, y = min(max(x, ZERO), np.float32(wide - 1)), min(max(y, ZERO), np.float32(tall - 1))
+    x, y = min(max(ZERO, x), np.float32(wide - 1)), min(max(ZERO, y), np.float32(tall - 1))
     a, b = np.int64(x), np.int64(y)
     c, d = min(a + 1, wide - 1), min(b + 1, tall - 1)
     f, g = x - np.float32(a), y - np.float32(b)
