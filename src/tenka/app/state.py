@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -68,6 +69,7 @@ class State(Choosing):
         self._played: tuple[Effect, Tier | None, Effect] | None = None
         self.status = Status()
         self.package: Path | None = None
+        self._unnamed: Path | None = None  # where that of an effect without a file goes
         self.costing = Costing(self)
         self._keeper = Worker("journal", lambda error: self._raw_kept.emit(str(error)))
         self.dropper = Dropper(lambda: self.effect, self.apply, self.said.emit)
@@ -171,7 +173,7 @@ class State(Choosing):
         )
         self.document.listen(self._on_change)
         self.frame = 0
-        self.package = None
+        self.package, self._unnamed = None, None
         if not any(t.id == self.tier_id for t in self.effect.tiers):
             mid = self.effect.tiers[len(self.effect.tiers) // 2].id if self.effect.tiers else ""
             self.tier_id = mid
@@ -293,11 +295,19 @@ class State(Choosing):
     def package_folder(self) -> Path:
         """Where a package goes unless another place is chosen: beside the effect, or in the home folder for a
         demo."""
-        file = self.document.file
-        name = f"{file.stem}_package" if file is not None else "effect_package"
-        if self.folder is None or self.folder == FOLDER.resolve():
-            return Path.home() / "tenka_packages" / name
-        return self.folder / name
+        file, home = self.document.file, Path.home() / "tenka_packages"
+        if file is None:
+            return self._place_of_its_own(home)
+        name = f"{file.stem}_package"
+        return home / name if self.folder == FOLDER.resolve() else (self.folder or home) / name
+
+    def _place_of_its_own(self, home: Path) -> Path:
+        """A folder for the package of an effect that has no file: none that another effect's is in."""
+        place = self._unnamed
+        if place is None or (place != self.package and place.exists()):
+            place = next(p for n in count(1) if not (p := home / f"untitled_{n}_package").exists())
+        self._unnamed = place
+        return place
 
     @property
     def time(self) -> float:

@@ -247,7 +247,7 @@ class Window(Filing):
         self.views.setCurrentWidget(
             {"pack": self.pack, "budget": self.budget, "proof": self.proof}.get(station, self.stage)
         )
-        if station == "shape" and not self.state.effect.layers:
+        if station == "shape" and self._nothing_there:
             self.show_start()
         self.tray.setVisible(station == "shape")
         self._tray_rule.setVisible(station == "shape")
@@ -284,11 +284,18 @@ class Window(Filing):
             self.stage.redraw()
 
     def _layers_come_and_go(self, _path: str) -> None:
-        """The start page stands in for an effect without layers, and goes when there are some."""
-        if self.state.effect.layers and self.views.currentWidget() is self.start:
+        """The start page stands in for an effect with nothing in it, and goes when there is something."""
+        there = not self._nothing_there
+        if there and self.views.currentWidget() is self.start:
             self.leave_start()
-        elif not self.state.effect.layers and self.station == "shape":
+        elif not there and self.station == "shape":
             self.show_start()
+
+    @property
+    def _nothing_there(self) -> bool:
+        """Whether the effect has nothing that the stage could show: then one begins at the start page."""
+        effect = self.state.effect
+        return not (effect.layers or effect.lights or any(p.shape != "figure" for p in effect.props))
 
     def begin_with(self, name: str) -> None:
         """A new effect from a starting point."""

@@ -22,7 +22,7 @@ from tenka.base.ranges import LARGEST
 class _Commands(typer.Typer):
     """Commands whose options take no number that is none."""
 
-    def command(self, *names: Any, **how: Any) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    def command(self, *names: Any, **how: Any) -> Any:  # type: ignore[override]
         register = super().command(*names, **how)
 
         def kept(function: Callable[..., Any]) -> Callable[..., Any]:

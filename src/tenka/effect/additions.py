@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from tenka.base.errors import BadInput
+from tenka.effect.deliveries import within
 from tenka.effect.document import free_id, get
 from tenka.effect.layers import HANDED, HANDED_TO
 from tenka.effect.model import (
@@ -103,7 +104,7 @@ def with_new_layer(effect: Effect, layer: Layer, route: Route | None = None) -> 
     ):  # a sequence that lasts as long as the effect plays at its own pace
         player = book.player.model_copy(update={"life": effect.seconds})
         book = book.model_copy(update={"player": player})
-    first = first_delivery(layer, {d.id for d in effect.deliveries}, book)
+    first = within(first_delivery(layer, {d.id for d in effect.deliveries}, book), effect.seconds)
     effect = effect.model_copy(update={"deliveries": (first, *effect.deliveries)})
     return effect.with_layers((layer, *effect.layers)), f"layers.{id}"
 

@@ -29,3 +29,12 @@ class Delivery(Settings):
         """Its route, where that is known to be one of a kind."""
         assert isinstance(self.route, route)
         return self.route
+
+
+def within(delivery: Delivery, seconds: float) -> Delivery:
+    """A delivery that ends with an effect of a length, where it went beyond it."""
+    route = delivery.route
+    if route.last <= seconds:
+        return delivery
+    changes = {"first": min(route.first, seconds), "last": seconds}
+    return delivery.model_copy(update={"route": route.model_copy(update=changes)})

@@ -11,7 +11,8 @@ from typing import Any
 from tenka.base.errors import BadInput
 from tenka.effect import storage
 from tenka.effect.cameras import SceneCamera
-from tenka.effect.document import free_id, numbered
+from tenka.effect.deliveries import within
+from tenka.effect.document import edited, free_id, numbered
 from tenka.effect.forces import NEW_FORCES
 from tenka.effect.model import ON_PROP, Effect, Layer, Prop, SceneLight, Tier, first_delivery
 
@@ -48,7 +49,7 @@ class Starter:
 
     def __call__(self, effect: Effect) -> Effect:
         """The effect begun anew; props, tiers and light stay, and so does a name that was given."""
-        found = stored(self.file)
+        found = lasting(stored(self.file), self._seconds(effect))
         paths = tuple(f"deliveries.{d.id}." for d in found.deliveries)
         return effect.model_copy(
             update={
@@ -66,10 +67,16 @@ class Starter:
             }
         )
 
+    def _seconds(self, effect: Effect) -> float:
+        """How long it lasts: as it is kept, unless the effect had been given a length."""
+        usual = {Effect().seconds, *(stored(s.file).seconds for s in STARTERS.values())}
+        return stored(self.file).seconds if effect.seconds in usual else effect.seconds
+
     def added(self, effect: Effect) -> Effect:
         """The effect with what the starting point has besides what is there: layers and forces; camera,
         length, tiers and set stay."""
-        found, layers, forces = stored(self.file), list(effect.layers), list(effect.forces)
+        found = lasting(stored(self.file), effect.seconds)
+        layers, forces = list(effect.layers), list(effect.forces)
         deliveries, taken = list(effect.deliveries), tuple(effect.layers)
         names = dict[str, str]()
         for layer in found.layers:
@@ -94,6 +101,13 @@ class Starter:
                 "tiers": effect.tiers or TIERS,
             }
         )
+
+
+def lasting(effect: Effect, seconds: float) -> Effect:
+    """The effect with another length: deliveries that last as long as it does go on doing so, and none goes
+    beyond its end."""
+    effect = edited(effect, "seconds", seconds)
+    return effect.model_copy(update={"deliveries": tuple(within(d, seconds) for d in effect.deliveries)})
 
 
 NAMES_A_LAYER = ("of", "floats", "in_water", "joins", "follows", "meets")

@@ -70,9 +70,11 @@ class NumberField(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(90, theme.FIELD)
 
-    def _take(self, value: float, token: object) -> None:
+    def _take(self, value: float, token: object, typed_: bool = False) -> None:
+        """Take a value; one that was typed is told even where it is the one that stands there, for it may set
+        a key at another time."""
         value = self.p.clamp(round(value) if self.p.kind == "whole" else value)
-        if value != self.value:
+        if value != self.value or typed_:
             self.value = value
             self.update()
             self.changed.emit(value, token)
@@ -196,6 +198,7 @@ class NumberField(QWidget):
         """
         edit = TypedLine(text if text is not None else self.word() or f"{self.value:g}", self)
         edit.setGeometry(self.rect())
+        edit.given = text is not None
         if text is None:
             edit.selectAll()
         self._edit = edit
@@ -221,6 +224,7 @@ class NumberField(QWidget):
             else:
                 self._close()
             return
+        meant = edit.isModified() or edit.given
         self._close()  # first: a change of which rows there are takes this field away
         held = self.p.clamp(round(value) if self.p.kind == "whole" else value)
         if held != value and abs(held - value) > 1e-9 * max(1.0, abs(value)):
@@ -229,7 +233,7 @@ class NumberField(QWidget):
             way = "no higher" if value > held else "no lower"
             words = f"is a whole number: {end}" if whole else f"goes {way} than {end}"
             self._tell(f"{self.p.label} {words}.")
-        self._take(value, object())
+        self._take(value, object(), meant)
 
     def _tell(self, words: str) -> None:
         """Say it beside the field, and in the window."""
@@ -254,6 +258,7 @@ class TypedLine(QLineEdit):
 
     def __init__(self, text: str, parent: QWidget) -> None:
         super().__init__(text, parent)
+        self.given = False  # whether it began with a letter that was typed
         app = QApplication.instance()
         assert app is not None
         app.installEventFilter(self)

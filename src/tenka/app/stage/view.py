@@ -82,6 +82,7 @@ class Stage(QWidget):
         state.points_chosen.connect(self.update)
         self._probe = ""
         self._bearing = 0
+        self._of = 0  # counts the effects that were open: pictures of an earlier one come too late
         self._idle = once(self, IDLE_MS, lambda: self.redraw(1))
         self.setMinimumSize(320, 200)
         self.setMouseTracking(True)
@@ -90,6 +91,7 @@ class Stage(QWidget):
         self.drawn.connect(self._take)
         self.probed.connect(self._take_probe)
         self.failed.connect(state.said.emit)
+        state.opened.connect(self.forget)
         state.changed.connect(self._on_change)
         state.moved.connect(lambda _: self.redraw())
         state.news.connect(self._on_news)
@@ -97,6 +99,15 @@ class Stage(QWidget):
         tools = add_tools(self)
         self.light_button, self.box_button, self.inspect_button, self.sides_button = tools
         self.inspector.renewed.connect(self.update)
+
+    def forget(self) -> None:
+        """Another effect is open: no picture of the last one stands in for one of it."""
+        self._of += 1
+        self.image, self.shown, self.final_image, self.wander = None, None, None, None
+        self.stands_in, self.elsewhen, self._last_shot = "", False, None
+        self.which, self.other = "preview", "final"
+        self.inspector.show_frame(None)
+        self.update()
 
     def inspect_mode(self, on: bool) -> None:
         self.inspector.setVisible(on)
@@ -169,13 +180,15 @@ class Stage(QWidget):
         live = self.live if live is None else live
         package = self.state.package or self.state.package_folder
         renderer, final_renderer, which, other = self._renderer, self._final_renderer, self.which, self.other
-        asked = time.perf_counter()
+        asked, of = time.perf_counter(), self._of
 
         def work() -> None:
             start = time.perf_counter()
             shown = session.frame(index, live)
             if shown is None and live and self.image is not None:
-                self.drawn.emit(Drawn(self.image, None, index, coarse, 0.0, asked))  # nothing new to draw
+                self.drawn.emit(
+                    Drawn(self.image, None, index, coarse, 0.0, asked, of=of)
+                )  # nothing new to draw
                 return
             kept = shown
             if shown is None and self.shown is not None and _fits(self.shown, effect):
@@ -208,7 +221,7 @@ class Stage(QWidget):
             wander = None if found is None or found[0].frame is None else found[0].frame.meta.get("wander")
             ms = 1e3 * (time.perf_counter() - start)
             one_in = picture.one_in
-            first = Drawn(image, shown, index, coarse, ms, asked, final, one_in, wander, words, elsewhen)
+            first = Drawn(image, shown, index, coarse, ms, asked, final, one_in, wander, words, elsewhen, of)
             self.drawn.emit(first)
             if coarse == 1 and not live and final is None and shot.gases:
                 for more in refined(first, draw, self._worker):
@@ -239,6 +252,8 @@ class Stage(QWidget):
         return not self._worker.idle
 
     def _take(self, drawn: Drawn) -> None:
+        if drawn.of != self._of:
+            return
         self.image = drawn.image
         self.one_in = drawn.one_in
         if drawn.ms:

@@ -97,6 +97,7 @@ class PackStation(QWidget):
         grid.addWidget(self.told)
         column.addWidget(foot)
         self._target: Path | None = None
+        self._of = 0  # counts the effects that were open: what was packed of an earlier one is not told
         self._remarks = ""
         self._later = once(self, 250, self.refresh)
         state.changed.connect(lambda _: self._later.start())
@@ -131,6 +132,7 @@ class PackStation(QWidget):
         if not self.isVisible():
             return
         self.choice.refresh()
+        self._show_where()
         layer, effect = self.state.layer, self.state.played
         held = packable(effect)
         self.button.setEnabled(self.progress is None and bool(held))
@@ -205,6 +207,8 @@ class PackStation(QWidget):
             )
         rows.append(f"the set, manifest.json, {PAGE}, {ABOUT}{more}")
         self.outputs.setText("\n".join(rows))
+
+    def _show_where(self) -> None:
         target, home = self.target(), Path.home()
         shown = "~" / target.relative_to(home) if target.is_relative_to(home) else target
         self.where.setText(f"into {shown}")
@@ -232,6 +236,8 @@ class PackStation(QWidget):
         self.bar.show()
         self.told.setText("Starting")
 
+        of = self._of
+
         def work() -> None:
             try:
                 for n, (place, had) in enumerate(wanted):
@@ -239,17 +245,21 @@ class PackStation(QWidget):
                 told = [f" {e.name}: {e.remark}." for e in made.elements if e.remark]
                 self._remarks = "".join(told)
             except Cancelled as stopped:
-                self.ended.emit(stopped)
+                self.ended.emit((of, stopped))
                 return
-            self.ended.emit([place for place, _ in wanted])
+            except TenkaError as error:
+                self.ended.emit((of, error))
+                return
+            self.ended.emit((of, [place for place, _ in wanted]))
 
         self._packer.ask(work)
 
     def forget(self) -> None:
         """Another effect is open: what was told of the last one goes, and where it was put."""
         self.cancel()
-        self._target = None
+        self._target, self._of = None, self._of + 1
         self.told.setText("")
+        self._later.start()
 
     def cancel(self) -> None:
         if self.progress is not None:
@@ -261,7 +271,8 @@ class PackStation(QWidget):
         self.bar.setValue(done)
         self.told.setText(f"{what}: {done} of {total}" + (f", {span(left)} left" if left is not None else ""))
 
-    def _end(self, result: object) -> None:
+    def _end(self, told: object) -> None:
+        of, result = told if isinstance(told, tuple) else (self._of, told)
         self.progress = None
         self.button.setEnabled(True)
         self.every.setEnabled(bool(self.state.effect.tiers))
@@ -269,6 +280,8 @@ class PackStation(QWidget):
             self.button.setFocus()
         self.stop.hide()
         self.bar.hide()
+        if of != self._of:
+            return
         if isinstance(result, Cancelled):
             self.told.setText("Stopped; an earlier package is as it was.")
         elif isinstance(result, Exception):

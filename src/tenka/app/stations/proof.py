@@ -15,6 +15,7 @@ from tenka.app.stations.proofbar import ProofBar
 from tenka.app.stations.proofload import LoadCurve, Measuring
 from tenka.app.stations.proofscreen import Outline, Screen, outlines
 from tenka.app.timers import every
+from tenka.base.errors import TenkaError
 from tenka.base.jobs import Worker
 from tenka.effect.catalogue import Settings
 from tenka.effect.model import Camera
@@ -54,6 +55,7 @@ class ProofStation(QWidget):
         self.package: Package | None = None
         self.playing = True
         self._asked: tuple[Path, int] | None = None
+        self._of = 0  # counts the effects that were open: what is of an earlier one comes too late
         self._start = time.perf_counter()
         self._at = 0.0
         self._worker = Worker("proof", lambda error: self.opened.emit(error))
@@ -76,6 +78,7 @@ class ProofStation(QWidget):
         self.performance: Performance | None = None
         self._measuring: tuple[object, Measuring] | None = None
         state.changed.connect(lambda _: self.redraw())
+        state.opened.connect(self.forget)
         self.drawn.connect(self._take)
         self.opened.connect(self._take_package)
 
@@ -135,14 +138,37 @@ class ProofStation(QWidget):
             return
         self._asked = mark
         self.screen_.words = "Opening…"
-        self._worker.ask(lambda: self.opened.emit(Package(folder)))
+        of = self._of
+
+        def work() -> None:
+            try:
+                self.opened.emit((of, Package(folder)))
+            except TenkaError as error:
+                self.opened.emit((of, error))
+
+        self._worker.ask(work)
+
+    def forget(self) -> None:
+        """Another effect is open: nothing is left of the last one's package, nor of how it was played."""
+        self._of += 1
+        self.package, self.performance, self._asked, self._light = None, None, None, None
+        self._measuring, self._busy, self.playing = None, False, True
+        self._start, self._at = time.perf_counter(), 0.0
+        self.screen_.forget()
+        self.load.forget()
+        self.bar.forget()
+        if self.isVisible():
+            self.open_newest()
 
     def _choose(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "A package's folder", str(self.state.folder or ""))
         if name:
             self.open(Path(name))
 
-    def _take_package(self, result: object) -> None:
+    def _take_package(self, told: object) -> None:
+        of, result = told if isinstance(told, tuple) else (self._of, told)
+        if of != self._of:
+            return
         self._busy = False
         if isinstance(result, Exception):
             self._asked = None
@@ -308,7 +334,7 @@ class ProofStation(QWidget):
             self.bar.bounds.isChecked(),
         )
         measuring = self._measured(package, levers, tried, camera, copies, runs)
-        self._busy = True
+        self._busy, of = True, self._of
 
         def work() -> None:
             package.turn_light(*sun)
@@ -322,7 +348,7 @@ class ProofStation(QWidget):
             )
             boxes = outlines(package.boxes(at, players, ride), seen) if boxed else []
             measuring.go_on(MEASURING)
-            self.drawn.emit((image, picture.counts, at, boxes))
+            self.drawn.emit((of, image, picture.counts, at, boxes))
 
         self._worker.ask(work)
 
@@ -352,9 +378,12 @@ class ProofStation(QWidget):
             self._measuring = (key, Measuring(covered_at, package.span + max(run.start for run in runs)))
         return self._measuring[1]
 
-    def _take(self, result: tuple[QImage, Counts, float, list[Outline]]) -> None:
+    def _take(self, result: tuple[int, QImage, Counts, float, list[Outline]]) -> None:
+        of, image, counts, at, boxes = result
+        if of != self._of:
+            return
         self._busy = False
-        self.screen_.image, self.screen_.counts, at, self.screen_.boxes = result
+        self.screen_.image, self.screen_.counts, self.screen_.boxes = image, counts, boxes
         asleep = self.performance is not None and self.performance.asleep
         self.bar.clock.setText(f"{at:.2f} s" + ", asleep out of sight" * asleep)
         self.screen_.update()

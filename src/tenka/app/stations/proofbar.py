@@ -58,15 +58,16 @@ class Levers(QWidget):
         line.addLayout(self.slots_)
         line.addStretch(1)
 
-    def build(self, package: Package) -> None:
-        """Show a package's levers, where they stand."""
+    def build(self, package: Package | None) -> None:
+        """Show a package's levers, where they stand; none without one."""
         while self.slots_.count():
             item = self.slots_.takeAt(0)
             widget = item.widget() if item is not None else None
             if widget is not None:
                 widget.deleteLater()
         self.values, self.sliders = {}, {}
-        for lever in package.manifest.levers:
+        for lever in package.manifest.levers if package is not None else ():
+            assert package is not None
             of, _, setting = lever.path.partition(".player.")
             player = next(e.turned for e in package.elements if e.id == of)
             now = float(getattr(player, setting))
@@ -163,6 +164,21 @@ class ProofBar(QWidget):
         rows.addLayout(third)
         self.changes = Changes()
         rows.addWidget(self.changes)
+
+    def forget(self) -> None:
+        """As when nothing was played yet."""
+        for tried in (self.heat, self.bounds, self.turn, self.walks, self.away, self.ends):
+            tried.blockSignals(True)
+            tried.setChecked(False)
+            tried.blockSignals(False)
+        self.copies.show_value(1)
+        self.rows.setCurrentIndex(0)
+        self.ride.setCurrentIndex(0)
+        self.show_playing(True)
+        self.clock.setText("")
+        self.tried.hide()
+        self.levers.build(None)
+        self.changes.forget()
 
     def show_playing(self, on: bool) -> None:
         self.play.setIcon(theme.icon("pause" if on else "play"))

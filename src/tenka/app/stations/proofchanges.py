@@ -47,6 +47,11 @@ class Changes(Wrapped):
 
         self._worker.ask(work)
 
+    def forget(self) -> None:
+        """Nothing is measured any more, nor told."""
+        self._of = None
+        self.hide()
+
     def _tell(self, result: object) -> None:
         if isinstance(result, tuple) and result[0] is self._of:
             self.setText("The change " + "; ".join(jump.words for jump in result[1]) + ".")

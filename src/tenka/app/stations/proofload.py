@@ -59,6 +59,11 @@ class LoadCurve(QWidget):
         self.setAccessibleName("What is drawn over time")
         self.setToolTip("Press to see a moment; a double click goes to the one at which most is drawn")
 
+    def forget(self) -> None:
+        """Nothing was measured yet."""
+        self.times, self.covered, self.marks, self.now = np.zeros(0), np.zeros(0), (), 0.0
+        self.update()
+
     def show_load(self, times: np.ndarray, covered: np.ndarray) -> None:
         """Show what was measured: s, and pixels times layers."""
         self.times, self.covered = times, covered

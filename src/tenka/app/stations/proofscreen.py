@@ -55,6 +55,13 @@ class Screen(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Proof")
 
+    def forget(self) -> None:
+        """Nothing is shown any more, and what comes next is seen as it says itself."""
+        self.image, self.words, self.counts, self.boxes = None, "", None, []
+        self.heat = self.turns_light = False
+        self.camera = Camera()
+        self.update()
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
