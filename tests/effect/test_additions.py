@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import numpy as np
 import pytest
 from build import small_effect
 
@@ -16,15 +17,19 @@ from tenka.effect.additions import (
     with_break,
     with_children,
     with_cue,
+    with_fed_prop,
     with_new_layer,
     with_trail,
     without_cue,
     without_layer,
 )
-from tenka.effect.document import get, replaced
+from tenka.effect.deliveries import steadiness
+from tenka.effect.document import edited, get, replaced
 from tenka.effect.model import Effect, ParticleLayer, PointMotion, PointSource, timed
-from tenka.effect.starters import with_prop
+from tenka.effect.placed import ramp, ramp_at
+from tenka.effect.starters import with_collider, with_prop
 from tenka.look.shot import swapped
+from tenka.pack.amiss import fading_loops
 
 
 def dusty() -> Effect:
@@ -120,3 +125,44 @@ def test_a_prop_breaks_into_a_layer_of_its_pieces():
     assert alone.pieces.make == "sherds" and alone.sources[0].shape == "sphere" and alone.sources[0].burst > 0
     with pytest.raises(BadInput, match="not cut from a prop"):
         reshaped(effect.with_layer(alone), f"{path}.sources.blow", "pieces")
+
+
+def test_the_heap_of_what_breaks_is_seen_as_long_as_it_stays():
+    effect, path = with_prop(small_effect(), size=(0.5, 0.4, 0.6))
+    effect, path = with_break(effect, path.split(".")[1], (0.0, 0.0, 0.3), 0.6)
+    layer = get(effect, path)
+    assert layer.sources[0].stays and ramp_at(layer.look.opacity_over, np.ones(1))[0] == 1.0
+
+
+def test_what_splits_off_is_stopped_by_what_stopped_its_parents():
+    effect, path = with_prop(small_effect(), size=(0.5, 0.4, 0.6))
+    effect, sparks = with_new_layer(effect, LAYERS["Sparks"](effect))
+    effect, stop = with_collider(effect, path.split(".")[1], sparks.split(".")[1])
+    effect = replaced(effect, f"{sparks}.motion.ground", "stick")
+    effect, path = with_children(effect, sparks.split(".")[1])
+    assert get(effect, path).colliders == (get(effect, stop),)
+    assert get(effect, path).motion.ground == "stick"
+
+
+@pytest.mark.parametrize("starter", ("fire", "plume"))
+def test_what_moves_begins_to_burn_or_smoke_where_it_sets_out_and_not_before(starter: str):
+    effect, path = with_prop(small_effect().with_layers(()), size=(0.5, 0.4, 0.6))
+    for moving in (False, True):
+        found, source = with_fed_prop(effect, path.split(".")[1], starter, (0, 0, 0), (0.5, 0.4, 0.6), moving)
+        run_up = found.gas(source.split(".")[1]).run_up_seconds
+        assert run_up == 0.0 if moving else run_up > 0.0
+
+
+def test_a_flipbook_that_is_looped_is_played_so_that_it_loops_by_one_edit():
+    effect = small_effect()
+    assert not fading_loops(effect)
+    looped = edited(effect, "deliveries.puff.route.loop", True)
+    player = looped.deliveries[0].route.player
+    assert player.life == effect.deliveries[0].route.last - effect.deliveries[0].route.first
+    assert player.life_spread == player.scatter == player.rotation == player.size_spread == 0.0
+    assert steadiness(player) == 1.0 and not fading_loops(looped)
+    faded = replaced(looped, "deliveries.puff.route.player.alpha", ramp((0.0, 0.0), (0.2, 1.0), (1.0, 0.0)))
+    faded = replaced(faded, "deliveries.puff.route.player.count", 1)
+    assert steadiness(faded.deliveries[0].route.player) == 0.0
+    found = fading_loops(faded)
+    assert len(found) == 1 and found[0].mended is not None and not fading_loops(found[0].mended)

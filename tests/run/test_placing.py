@@ -11,9 +11,12 @@ from build import small_effect
 
 from tenka.demo import FOLDER
 from tenka.effect import storage
+from tenka.effect.additions import LAYERS, with_cue, with_new_layer
 from tenka.effect.courses import Key, Keys, Wave
 from tenka.effect.document import replaced
+from tenka.effect.liquid import LiquidCollider
 from tenka.effect.model import Collider, Effect, Prop
+from tenka.effect.placed import ramp
 from tenka.effect.starters import STARTERS, empty, with_camera
 from tenka.effect.things import removed
 from tenka.run.findings import Finding
@@ -154,3 +157,67 @@ def test_what_is_seen_and_not_delivered_is_told_with_a_mend():
     ]
     hidden = replaced(bare, "layers.puff.hidden", True)
     assert not [f for f in placing(hidden) if "no delivery" in f.text]
+
+
+def mend_of(found: list[Finding], words: str) -> Effect:
+    """What a finding's mend makes of the effect."""
+    hit = next(f for f in found if words in f.text)
+    assert hit.mended is not None, hit.text
+    return hit.mended
+
+
+def test_a_source_inside_a_prop_that_stops_its_layer_is_told_with_a_mend():
+    effect = small_effect()
+    source = effect.gas().sources[0]
+    size = tuple(2.0 * float(s) for s in source.size)
+    x, y, z = source.position
+    place = (x, y, z - 0.5 * size[2])
+    box = Prop(id="crate", name="Crate", shape="box", position=place, size=size)
+    gas = effect.gas().model_copy(update={"colliders": (Collider(id="stop", name="Stop", prop="crate"),)})
+    effect = effect.model_copy(update={"props": (box,)}).with_layer(gas)
+    words = "lies inside Crate"
+    assert not any(words in f.text for f in placing(mend_of(placing(effect), words)))
+    beside = replaced(effect, "props.crate.position", (x + 3.0 * size[0], y, place[2]))
+    assert not any(words in f.text for f in placing(beside))
+
+
+def test_a_source_that_gives_before_its_cue_is_told_with_a_mend():
+    effect, _ = with_cue(small_effect(), 0.3)
+    path = "layers.puff.sources.source"
+    effect = replaced(replaced(effect, f"{path}.cue", effect.cues[0].id), f"{path}.start", -60.0)
+    words = "before its cue"
+    assert not any(words in f.text for f in placing(mend_of(placing(effect), words)))
+    late = replaced(effect, f"{path}.start", 0.1)
+    assert not any(words in f.text for f in placing(late))
+
+
+@pytest.mark.parametrize("over", ("opacity_over", "size_over"))
+def test_pieces_that_stay_and_are_hidden_by_a_ramp_are_told_with_a_mend(over: str):
+    effect, path = with_new_layer(empty(), LAYERS["Debris"](empty()))
+    layer = effect.layer(path.split(".")[1])
+    source = f"{path}.sources.{layer.sources[0].id}.stays"
+    ending = ramp((0.0, 1.0), (1.0, 0.0))
+    whole = ramp((0.0, 1.0), (1.0, 1.0))
+    effect = replaced(replaced(effect, f"{path}.look.opacity_over", whole), f"{path}.look.{over}", ending)
+    words = "nothing is seen of it"
+    assert not any(words in f.text for f in placing(effect))  # they die by then
+    effect = replaced(effect, source, True)
+    assert not any(words in f.text for f in placing(mend_of(placing(effect), words)))
+
+
+def test_a_vessel_whose_walls_are_thinner_than_the_liquids_voxels_is_told(tmp_path: Path):
+    outer, inner = trimesh.creation.box((1.0, 1.0, 0.6)), trimesh.creation.box((0.98, 0.98, 0.58))
+    inner.invert()
+    trimesh.util.concatenate([outer, inner]).export(tmp_path / "vat.obj")
+    effect, path = with_new_layer(empty(), LAYERS["Liquid"](empty()))
+    liquid = effect.layer(path.split(".")[1])
+    vat = Prop(id="vat", name="Vat", shape="mesh", file=str(tmp_path / "vat.obj"))
+    stop = LiquidCollider(id="vat", name="Vat", prop="vat")
+    tank = liquid.tank.model_copy(update={"voxel": 0.04})
+    effect = effect.model_copy(update={"props": (vat,)}).with_layer(
+        liquid.model_copy(update={"colliders": (stop,), "tank": tank})
+    )
+    words = "it runs through them"
+    assert not any(words in f.text for f in placing(mend_of(placing(effect), words)))
+    fine = replaced(effect, f"{path}.tank.voxel", 0.008)
+    assert not any(words in f.text for f in placing(fine))

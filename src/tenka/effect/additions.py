@@ -24,6 +24,7 @@ from tenka.effect.model import (
     Layer,
     ParticleLayer,
     Pieces,
+    PointCollider,
     PointLook,
     PointMotion,
     PointSource,
@@ -132,8 +133,9 @@ def with_trail(effect: Effect, layer_id: str) -> tuple[Effect, str]:
 
 
 def with_children(effect: Effect, layer_id: str) -> tuple[Effect, str]:
-    """The effect with particles that are born where those of a layer bounce; and the new layer's path."""
-    layer = effect.layer(layer_id)
+    """The effect with particles that are born where those of a layer bounce, and are stopped by what stops
+    them; and the new layer's path."""
+    layer: Any = effect.layer(layer_id)
     source = PointSource(
         id="split",
         name="Split",
@@ -151,6 +153,8 @@ def with_children(effect: Effect, layer_id: str) -> tuple[Effect, str]:
         temperature=1500.0,
         carried=ramp((0.0, 0.4), (1.0, 0.4)),
     )
+    motion = getattr(layer, "motion", None)
+    ground = motion.ground if isinstance(motion, PointMotion) else "bounce"
     look = layer.look
     if not isinstance(look, PointLook) or look.form == "mesh":
         look = stored("layer_sparks").layers[0].look
@@ -160,7 +164,8 @@ def with_children(effect: Effect, layer_id: str) -> tuple[Effect, str]:
             id="split",
             name=f"{layer.name} split"[:60],
             sources=(source,),
-            motion=PointMotion(drag=1.2, heat_half_life=0.58),
+            colliders=tuple(c for c in layer.colliders if isinstance(c, PointCollider)),
+            motion=PointMotion(drag=1.2, heat_half_life=0.58, ground=ground),
             look=look,
         ),
     )
@@ -191,7 +196,8 @@ def with_break(
         carried=ramp((0.0, 1.0), (1.0, 1.0)),
     )
     pieces = Pieces(make="cut", prop=prop_id, finer_reach=round(0.35 * size, 3))
-    changes = {"name": f"{prop.name} in pieces"[:60], "sources": (source,), "pieces": pieces}
+    look = layer.look.model_copy(update={"opacity_over": ramp((0.0, 1.0), (1.0, 1.0))})  # its heap stays
+    changes = {"name": f"{prop.name} in pieces"[:60], "sources": (source,), "pieces": pieces, "look": look}
     return with_new_layer(effect, layer.model_copy(update=changes))
 
 
@@ -354,7 +360,12 @@ def _before(gas: GasLayer, across: float) -> Route:
 
 
 def with_fed_prop(
-    effect: Effect, prop: str, starter: str, low: tuple[float, float, float], high: tuple[float, float, float]
+    effect: Effect,
+    prop: str,
+    starter: str,
+    low: tuple[float, float, float],
+    high: tuple[float, float, float],
+    moves: bool = False,
 ) -> tuple[Effect, str]:
     """The effect with a gas that a prop's whole surface gives, as a starting point gives it (fire, smoke),
     and the new source's path. A gas that is there and burns, or does not, as that does is fed besides.
@@ -363,6 +374,7 @@ def with_fed_prop(
     ----------
     starter : `fire` or `plume`
     low, high : bounds of the prop, m; a new gas's voxels are of its size
+    moves : whether the prop does: then no run-up puts a cloud where it sets out
     """
     name = next(p.name for p in effect.props if p.id == prop)
     found = stored(starter)
@@ -376,6 +388,7 @@ def with_fed_prop(
                 "origin": (low[0] - extent, low[1] - extent, max(low[2] - 0.1 * extent, min(low[2], 0.0))),
                 "size": (3.0 * extent, 3.0 * extent, 4.0 * extent),
                 "voxel": voxel,
+                "run_up": 0.0 if moves else model.domain.run_up,
             }
         )
         gas = model.model_copy(update={"sources": (), "domain": domain, "colliders": ()})

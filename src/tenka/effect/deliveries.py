@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated, TypeVar
 
+import numpy as np
 from pydantic import Field
 
 from tenka.effect.catalogue import WHAT, Settings
-from tenka.effect.placed import Id
+from tenka.effect.placed import Id, ramp, ramp_at
 from tenka.effect.routes import Route
 from tenka.effect.routes.base import RouteSettings
 from tenka.effect.routes.flipbook import Flipbook
+from tenka.effect.routes.player import Player
 
 R = TypeVar("R", bound=RouteSettings)
 
@@ -38,3 +40,29 @@ def within(delivery: Delivery, seconds: float) -> Delivery:
         return delivery
     changes = {"first": min(route.first, seconds), "last": seconds}
     return delivery.model_copy(update={"route": route.model_copy(update=changes)})
+
+
+def looping(route: Flipbook) -> Flipbook:
+    """A looped flipbook whose sprites play it round and round: as long as the sequence lasts, without fading,
+    and each time where and as large as before."""
+    steady = ramp((0.0, 1.0), (1.0, 1.0))
+    changes = {
+        "life": round(min(max(route.last - route.first, 0.05), 60.0), 4),
+        "plays": max(1.0, round(route.player.plays)),
+        "alpha": steady,
+        "size_over": steady,
+        "tint_over": ramp((0.0, (1.0, 1.0, 1.0)), (1.0, (1.0, 1.0, 1.0))),
+        "frames_over": ramp((0.0, 0.0), (1.0, 1.0)),
+        **dict.fromkeys(("life_spread", "size_spread", "rotation", "scatter", "speed", "gravity"), 0.0),
+        "drift": (0.0, 0.0, 0.0),
+        "any_start": False,
+    }
+    return route.model_copy(update={"loop": True, "player": route.player.model_copy(update=changes)})
+
+
+def steadiness(player: Player) -> float:
+    """How much of the light of all sprites together is left where they are faintest, as a share of where they
+    are brightest, while one after another lives."""
+    age = (np.arange(64)[:, None] / 64 + np.arange(player.count)) / player.count
+    whole = ramp_at(player.alpha, age).sum(axis=1)
+    return float(whole.min() / whole.max()) if whole.max() > 0 else 1.0

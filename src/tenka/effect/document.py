@@ -19,6 +19,7 @@ from tenka.base.tree import explain
 from tenka.effect.catalogue import Param, Settings, params, walk
 from tenka.effect.courses import Course
 from tenka.effect.delivered import can_differ
+from tenka.effect.deliveries import looping
 from tenka.effect.model import TRIED, Effect, Lever, Tier, Trial, tidied
 
 MOST_UNDO = 400
@@ -281,6 +282,10 @@ def edited(effect: Effect, path: str, value: Any) -> Effect:
     found: Effect = replaced(effect, path, value)
     if path.startswith("lights"):  # of what is gone or the set's now tiers have nothing of their own
         return found.model_copy(update=tidied(found))
+    if path.startswith("deliveries") and path.endswith(".route.loop") and value is True:
+        route = path.removesuffix(".loop")
+        looped: Effect = replaced(found, route, looping(get(found, route)))
+        return looped  # else its sprites would go on fading
     if path != "seconds":
         return found
     for delivery in effect.deliveries:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from tenka.effect.deliveries import looping, steadiness
 from tenka.effect.document import replaced
 from tenka.effect.model import ROUTES, Delivery, Effect, rerouted, routes_for
 from tenka.effect.routes.base import EVERYWHERE
+from tenka.effect.routes.flipbook import Flipbook
 from tenka.look.shot import seen
 from tenka.pack.layout import packable, second_of, taken
 from tenka.run.findings import Finding
@@ -13,7 +15,12 @@ from tenka.run.kinds import KINDS
 
 def amiss(effect: Effect, only: str | None = None) -> list[Finding]:
     """All of it, each with a mend where there is one; `only`: id of a delivery or a layer."""
-    return [*lost_flames(effect, only), *unfit(effect, only), *never_shown(effect, only)]
+    return [
+        *lost_flames(effect, only),
+        *unfit(effect, only),
+        *never_shown(effect, only),
+        *fading_loops(effect, only),
+    ]
 
 
 def unfit(effect: Effect, only: str | None = None) -> list[Finding]:
@@ -38,6 +45,28 @@ def unfit(effect: Effect, only: str | None = None) -> list[Finding]:
                     found.append(Finding(text, f"Deliver it as {title}", rerouted(effect, d.id, ways[0])))
                 else:
                     found.append(Finding(text))
+    return found
+
+
+STEADY = 0.7  # share of the brightest that is left of sprites that are played round and round
+
+
+def fading_loops(effect: Effect, only: str | None = None) -> list[Finding]:
+    """Looped flipbooks whose sprites fade away all together, each with a mend; `only`: id of a delivery or a
+    layer."""
+    found = []
+    for d in effect.deliveries:
+        route = d.route
+        if not isinstance(route, Flipbook) or not route.loop or only not in (None, d.id, *d.of):
+            continue
+        left = steadiness(route.player)
+        if left < STEADY:
+            text = (
+                f"{d.name} is looped and fades to {100 * left:.0f} % of its opacity every "
+                f"{route.player.life / route.player.count:.2g} s"
+            )
+            mended = replaced(effect, f"deliveries.{d.id}.route", looping(route))
+            found.append(Finding(text, "Let it loop without fading", mended))
     return found
 
 

@@ -26,10 +26,11 @@ from tenka.effect.model import (
     first_delivery,
     heard,
 )
-from tenka.effect.placed import SIZED
+from tenka.effect.placed import SIZED, Stop, ramp_at
 from tenka.run.findings import Finding
 from tenka.run.fitting import Box, Figures, fitted, moments_of, source_bounds
 from tenka.scene.cameras import camera_at, view_of
+from tenka.scene.distance import field_of, prop_distance
 from tenka.scene.meshes import Mesh
 from tenka.scene.poses import moves, pose_at
 from tenka.scene.props import own_mesh
@@ -54,6 +55,12 @@ def placing(
             found += _sources_of(effect, gas, folder, figures or {})
             found += _colliders_of(effect, gas, folder)
             found += _fuel_of(effect, gas, (figures or {}).get(gas.id, {}))
+    for layer in heard(effect.layers):
+        if not layer.hidden:
+            found += _before_its_cue(effect, layer)
+            found += _within_a_stop(effect, layer, folder)
+            found += _hides_what_stays(effect, layer)
+            found += _thin_vessels(effect, layer, folder) if layer.kind == "liquid" else []
     for points in heard(tuple(x for x in effect.layers if x.HANDS == POINTS)):
         found += _untouched(effect, points, folder, (figures or {}).get(points.id, {}))
     found += _unseen(effect)
@@ -149,6 +156,108 @@ def _sources_of(
             text = f"{source.name} is outside the box of {gas.name}{_when(*out)}: nothing of it is simulated"
             found.append(Finding(text, "Fit the box to the sources", mended))
         found += _thin_source(effect, gas, source)
+    return found
+
+
+def _before_its_cue(effect: Effect, layer: Any) -> list[Finding]:
+    """Sources that hang on a cue and give already before it."""
+    found = []
+    for source in heard(layer.sources):
+        cue = next((c for c in effect.cues if c.id == source.cue), None)
+        if cue is None:
+            continue
+        times = np.linspace(0.0, cue.at, 200, endpoint=False)
+        gives = times[envelope(source, times - cue.at) > 0]
+        if layer.HANDS == POINTS and not _ever(source.rate):  # bursts alone, which come later
+            gives = gives[gives - cue.at - source.delay >= source.burst_at]
+        if not len(gives):
+            continue
+        text = f"{source.name} of {layer.name} gives {cue.at - gives[0]:.2g} s before its cue, {cue.name}"
+        path = f"layers.{layer.id}.sources.{source.id}.start"
+        found.append(Finding(text, "Let it begin with the cue", replaced(effect, path, 0.0)))
+    return found
+
+
+CELLS = 24  # of a prop's distance field along its longest side, where a source is looked for in it
+INSIDE = 0.9  # share of a source within a prop, from which on it can give nothing
+
+
+def _within_a_stop(effect: Effect, layer: Any, folder: Path | None) -> list[Finding]:
+    """Sources that lie inside a prop which stops their own layer."""
+    found: list[Finding] = []
+    stops = [c for c in heard(layer.colliders) if c.by_prop and c.prop != getattr(layer, "breaks", "")]
+    for source in heard(layer.sources):
+        for stop in stops:
+            prop = next((p for p in effect.props if p.id == stop.prop), None)
+            if prop is None or not _lies_inside(effect, source, prop, folder):
+                continue
+            kept = tuple(c for c in layer.colliders if c.id != stop.id)
+            mended = effect.with_layer(layer.model_copy(update={"colliders": kept}))
+            text = f"{source.name} lies inside {prop.name}, which stops {layer.name}: nothing comes out of it"
+            found.append(Finding(text, f"Do not let {prop.name} stop {layer.name}", mended))
+    return found
+
+
+def _lies_inside(effect: Effect, source: Any, prop: Prop, folder: Path | None) -> bool:
+    """Whether a source is in a prop when it begins to give."""
+    if source.shape == "inside":
+        return bool(source.prop == prop.id)
+    if source.shape not in (*SIZED, "point"):
+        return False
+    t = max(0.0, _cue(effect, source) + source.start)
+    half = 0.5 * np.asarray(source.size, float) if source.shape in SIZED else np.zeros(3)
+    grid = np.stack(np.meshgrid(*[[-0.6, 0.0, 0.6]] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
+    places = pose_at(source, effect.props, t).to_scene(grid * half)
+    own = pose_at(prop, effect.props, t).to_own(places)
+    bounds = prop_bounds(effect, prop, folder, t)
+    if bounds is None or _apart((places.min(axis=0), places.max(axis=0)), bounds):
+        return False
+    step = float(np.max(bounds[1] - bounds[0])) / CELLS
+    try:
+        return float(np.mean(prop_distance(prop, folder, own, step, t) < 0.0)) >= INSIDE
+    except TenkaError:
+        return False
+
+
+def _thin_vessels(effect: Effect, layer: Any, folder: Path | None) -> list[Finding]:
+    """Props whose walls are thinner than what a liquid is made of: it runs through them."""
+    found: list[Finding] = []
+    voxel = layer.tank.voxel
+    for stop in heard(layer.colliders):
+        prop = next((p for p in effect.props if p.id == stop.prop), None)
+        if prop is None or prop.shape != "mesh":
+            continue
+        try:
+            field = field_of(prop, folder, 0.5 * voxel)
+        except TenkaError:
+            continue
+        wall = max(-2.0 * float(field.values.min()), 0.0) + 2.0 * stop.skin
+        if wall < voxel:
+            skin = round(stop.skin + 0.5 * (1.5 * voxel - wall), 4)
+            path = f"layers.{layer.id}.colliders.{stop.id}.skin"
+            text = (
+                f"{prop.name}'s walls are {100 * wall:.2g} cm thick where a voxel of {layer.name} is "
+                f"{100 * voxel:.2g} cm: it runs through them"
+            )
+            mend = f"Make them {100 * (skin - stop.skin):.2g} cm thicker on each side"
+            found.append(Finding(text, mend, replaced(effect, path, skin)))
+    return found
+
+
+def _hides_what_stays(effect: Effect, layer: Any) -> list[Finding]:
+    """Particles and pieces that stay, and are hidden by their opacity or their size over life."""
+    if not any(getattr(s, "stays", False) for s in heard(layer.sources)):
+        return []
+    found = []
+    for name, words in (("opacity_over", "opacity"), ("size_over", "size")):
+        over = getattr(layer.look, name)
+        end = float(ramp_at(over, np.ones(1))[0])
+        if end > 0.02 * max(float(np.max(ramp_at(over, np.linspace(0, 1, 33)))), 1e-6):
+            continue
+        text = f"{layer.name} stays, and nothing is seen of it once its {words} over life has ended at 0"
+        held = tuple(s for s in over.stops if float(s.value) > 0.0) or (Stop(at=0.0, value=1.0),)
+        mended = replaced(effect, f"layers.{layer.id}.look.{name}", over.model_copy(update={"stops": held}))
+        found.append(Finding(text, f"Let its {words} hold", mended))
     return found
 
 

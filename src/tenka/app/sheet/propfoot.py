@@ -10,6 +10,7 @@ from tenka.base.errors import TenkaError
 from tenka.effect.additions import with_break, with_fed_prop
 from tenka.effect.model import Prop
 from tenka.run.fitting import fitted
+from tenka.scene.poses import moves
 from tenka.scene.props import prop_mesh
 
 
@@ -57,7 +58,8 @@ class PropFoot(QWidget):
             return
         prop, low, high = found
         ends = [(round(float(b[0]), 3), round(float(b[1]), 3), round(float(b[2]), 3)) for b in (low, high)]
-        effect, path = with_fed_prop(self.state.effect, self.id, starter, ends[0], ends[1])
+        goes = bool(prop.clip) or moves(prop, self.state.effect.props)
+        effect, path = with_fed_prop(self.state.effect, self.id, starter, ends[0], ends[1], goes)
         effect = fitted(effect, path.split(".")[1], self.state.folder)
         self.state.apply(effect, f"{text}: {prop.name}")
         self.state.select(path)
