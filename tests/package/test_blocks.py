@@ -18,7 +18,7 @@ from tenka.base.blocks import CHANNELS, compressed, psnr
 from tenka.cache.store import FrameStore
 from tenka.effect import storage
 from tenka.effect.document import replaced, with_own
-from tenka.pack.dds import FORMATS, HEAD, dds_bytes, dds_size
+from tenka.pack.dds import FORMATS, HEAD, blended_error, dds_bytes, dds_size, opened
 from tenka.pack.packing import pack
 from tenka.package import manifest as form
 
@@ -109,7 +109,28 @@ def test_finer_forms_are_better_on_a_packed_atlas(packed: Path):
     assert found["bc7"] > found["bc3"] > 30.0 and found["bc7"] > 40.0
 
 
-@pytest.mark.parametrize("chosen", ["BC1", "BC3", "BC7"])
+def test_light_without_cover_stays_light_in_blocks_and_likeness_is_of_what_is_blended(tmp_path: Path):
+    effect = replaced(
+        small_effect(), "deliveries.puff.route.blocks", "BC1"
+    )  # as effects of before may have it
+    assert effect.deliveries[0].route.blocks == "BC3"
+    raw = ramps(64, 64)
+    raw[..., 3] = 0  # pure emission: it is added, and hides nothing
+    for name, least in (("bc3", 30.0), ("bc7", 40.0)):
+        assert psnr(blended_error(raw, opened(dds_bytes([raw], name, True)[0]), False)) > least
+    data, told = dds_bytes([raw], "bc1", True)
+    assert psnr(told) > 30.0  # of the channels that it has; but drawn, it would hide what is behind
+    assert psnr(blended_error(raw, opened(data), False)) < 6.0
+
+
+def test_colour_where_nothing_is_seen_counts_nothing_with_straight_alpha():
+    raw = np.zeros((8, 8, 4), np.uint8)
+    other = raw.copy()
+    other[..., :3] = 200
+    assert blended_error(raw, other, True) == 0.0 and blended_error(raw, other, False) > 100.0
+
+
+@pytest.mark.parametrize("chosen", ["BC3", "BC7"])
 @pytest.mark.parametrize("alpha", ["premultiplied", "straight"])
 def test_a_flipbook_writes_all_its_atlases_in_blocks(tmp_path: Path, chosen: str, alpha: str):
     effect = replaced(small_effect(), "layers.puff.sources.source.temperature", 1500.0)
@@ -155,5 +176,5 @@ def test_the_terminal_packs_blocks_on_one_tier_alone(tmp_path: Path):
     effect = with_own(small_effect(), "low", "deliveries.puff.route.blocks", "BC3")
     storage.save(effect, tmp_path / "e.tenka")
     run = command("pack", tmp_path / "e.tenka", "--out", tmp_path / "p", "--tier", "all", "--json")
-    files = {row["tier"]: row["files"] for row in run.rows}
+    files = {row["tier"]: row["files"] for row in run.rows if "files" in row}
     assert "puff_colour.dds" in files["low"] and "puff_colour.dds" not in files["mid"]

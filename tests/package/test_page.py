@@ -255,3 +255,49 @@ def test_no_text_of_an_effect_is_taken_for_the_pages_own_code(tmp_path: Path):
         plain = in_browser(tmp_path / "package", tmp_path, "t=0.9")
         pack(bare(), None, FrameStore(tmp_path / "frames"), tmp_path / "plain")
         assert np.array_equal(plain, in_browser(tmp_path / "plain", tmp_path, "t=0.9"))
+
+
+def test_the_page_is_made_for_a_phone_too_and_opens_on_the_tier_it_was_packed_for(tmp_path: Path):
+    for tier in ("low", "mid"):
+        out = tmp_path / tier
+        manifest = pack(small_effect(), None, FrameStore(tmp_path / "frames"), out, tier=tier)
+        assert manifest.packed_for == tier
+        text = page_text(out)
+        assert 'name="viewport" content="width=device-width' in text and "touch-action: none" in text
+        assert "min-height: 44px" in text
+        if NAME is None:
+            continue
+        probe = "<script>setInterval(() => document.body.dataset.tier = $('tier').value, 50)"
+        (out / "probe.html").write_text(text.replace("</html>", probe + "</script></html>"))
+        told = asked(out / "probe.html", "", "--window-size=800,600", "--dump-dom", patience=3000)
+        assert f'data-tier="{tier}"' in told
+        assert re.search(r"\b(1 part|\d+ parts), ", told) and not re.search(r"\b1 parts", told)
+
+
+@pytest.mark.skipif(NAME is None, reason="there is no browser here")
+def test_one_finger_orbits_two_zoom_and_keys_do_both(packed: Path, tmp_path: Path):
+    steps = """<script>
+    const now = () => [camera.heading, camera.pitch, camera.distance].map(x => x.toFixed(2));
+    const see = name => document.body.dataset[name] = now();
+    const touch = (kind, pointerId, clientX, clientY) =>
+      canvas.dispatchEvent(new PointerEvent(kind, { pointerId, clientX, clientY, pointerType: "touch" }));
+    canvas.setPointerCapture = undefined;
+    setTimeout(() => {
+      see("begun"); touch("pointerdown", 1, 100, 100); touch("pointermove", 1, 200, 100);
+      touch("pointerup", 1, 200, 100); see("one");
+      touch("pointerdown", 1, 100, 100); touch("pointerdown", 2, 200, 100);
+      touch("pointermove", 2, 300, 100); see("two");
+      touch("pointerup", 1, 0, 0); touch("pointerup", 2, 0, 0);
+      dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowUp" })); see("key");
+    }, 1500);
+    </script>"""
+    page = tmp_path / "page.html"
+    page.write_text(page_text(packed).replace("</html>", steps + "</html>"))
+    told = asked(page, "", "--window-size=800,600", "--dump-dom", patience=4000)
+    begun, one, two, key = (
+        [float(x) for x in re.findall(rf'data-{name}="([^"]*)"', told)[0].split(",")]
+        for name in ("begun", "one", "two", "key")
+    )
+    assert one[0] == pytest.approx(begun[0] - 30.0, abs=0.1) and one[2] == begun[2]
+    assert two[2] == pytest.approx(0.5 * one[2], rel=0.01) and two[0] == one[0]
+    assert key[1] == pytest.approx(two[1] + 5.0, abs=0.1)

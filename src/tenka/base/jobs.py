@@ -50,7 +50,7 @@ class Progress:
 
     def step(self, count: int = 1) -> None:
         """Count finished units; raises `Cancelled` when a cancel was asked for."""
-        self.done += count
+        self.done = min(self.done + count, max(self.total, self.done))  # never more than all
         self._tell()
         self.check()
 

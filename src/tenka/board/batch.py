@@ -176,7 +176,7 @@ class _Job:
         """Packed, weighed and looked at on a tier."""
         start, effect, folder, store = time.perf_counter(), self.effect, self.folder, self.store
         place, played = self.out / self.name / tier.id, on_tier(effect, tier.id)
-        manifest = pack(played, folder, store, place, self.progress, earlier=self.written)
+        manifest = pack(played, folder, store, place, self.progress, earlier=self.written, packed_for=tier.id)
         self.written.append((place, played))
         figures = needed_figures(effect, folder, store, self.progress)
         book = ledger(effect, tier.id, figures, folder, known_cuts(store, folder))

@@ -167,7 +167,7 @@ def pack_scene(
     folders = []
     for p in {p.key: p for p in players}.values():
         played = on_tier(p.effect, p.tier)
-        pack(played, p.folder, store, out / p.key, progress)
+        pack(played, p.folder, store, out / p.key, progress, packed_for=p.tier or "")
         folders.append(out / p.key)
     if not apart:
         told = {

@@ -65,7 +65,9 @@ def pack(
         if every:
             out.mkdir(parents=True, exist_ok=True)
         had = on_tier(effect, name) if name else effect
-        manifest = write(had, file.parent, frame_store(), folder, Bar(), only, earlier=written)
+        manifest = write(
+            had, file.parent, frame_store(), folder, Bar(), only, earlier=written, packed_for=name or ""
+        )
         written.append((folder, had))
         lacking = left_out(had) if only is None else []
         remarks = [text for d in had.deliveries if only in (None, d.id) if (text := asked_in_vain(had, d))]
@@ -164,7 +166,7 @@ def proof(
             (c.quads, "quad"),
             (c.particles, "particle"),
             (c.triangles, "triangle"),
-            (c.samples, "sample of volumes"),
+            (c.samples, "volume sample"),
         )
         if count or what == "quad"
     ]

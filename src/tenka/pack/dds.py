@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import struct
 
 import numpy as np
+from PIL import Image
 
 from tenka.base.blocks import BYTES, EDGE, compressed
 
@@ -57,3 +59,35 @@ def dds_size(width: int, height: int, levels: int, form: str) -> int:
         w, h = max(1, width >> n), max(1, height >> n)
         found += -(-w // EDGE) * -(-h // EDGE) * BYTES[form]
     return found
+
+
+BACKDROPS = (0.0, 127.0, 255.0)  # over which what is drawn through an alpha is looked at
+
+
+def opened(data: bytes) -> np.ndarray:
+    """The largest level of a file as bytes, (height, width, 4) uint8, by another library than wrote it."""
+    # it knows fewer formats than there are: whether bytes are sRGB changes none of them
+    number = struct.unpack_from("<I", data, 128)[0]
+    form = next(name for (name, _), n in FORMATS.items() if n == number)
+    told = data[:128] + struct.pack("<I", FORMATS[form, False]) + data[132:]
+    with Image.open(io.BytesIO(told), formats=("DDS",)) as image:
+        return np.asarray(image.convert("RGBA"))
+
+
+def blended_error(wanted: np.ndarray, found: np.ndarray, straight: bool) -> float:
+    """Mean squared error of two pictures with alpha where they are drawn, over the backdrop on which it is
+    largest: a colour that is lost is one, and so is an alpha.
+
+    Parameters
+    ----------
+    wanted, found : (height, width, 4) uint8; straight : whether colour is not weighted by alpha yet
+    """
+    worst = 0.0
+    for behind in BACKDROPS:
+        drawn = []
+        for rgba in (wanted, found):
+            alpha = rgba[..., 3:].astype(np.float32) / np.float32(255)
+            colour = rgba[..., :3].astype(np.float32) * (alpha if straight else np.float32(1))
+            drawn.append(np.minimum(colour + (1 - alpha) * np.float32(behind), np.float32(255)))
+        worst = max(worst, float(np.square(drawn[0] - drawn[1]).mean()))
+    return worst

@@ -253,9 +253,9 @@ def blocks_of(delivery: Delivery, holds: str, maps: set[str]) -> tuple[form.Bloc
     book, id = delivery.by(Flipbook), delivery.id
     if book.blocks == "none":
         return ()
-    forms = {"colour": book.blocks.lower(), "temperature": "bc4", "motion": "bc5"}
+    fine = "bc7" if book.blocks == "BC7" else "bc3"  # BC1 has no alpha, by which a sprite is drawn
+    forms = {"colour": fine, "temperature": "bc4", "motion": "bc5"}
     forms["emission"] = "bc7" if book.blocks == "BC7" else "bc1"
-    fine = "bc7" if book.blocks == "BC7" else "bc3"
     forms |= {"light_a": fine, "light_b": fine, "normal": "bc5", "depth": "bc4"}
     named = ["colour", *([holds] if holds != "none" else []), *(["motion"] if book.motion else [])]
     of = {"light maps": ("light_a", "light_b"), "normals": ("normal",), "depth": ("depth",)}

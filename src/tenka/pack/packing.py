@@ -59,6 +59,7 @@ def pack(
     drawn: Callable[[str, int, np.ndarray], None] | None = None,
     earlier: Sequence[tuple[Path, Effect]] = (),
     page: bool = True,
+    packed_for: str = "",
 ) -> form.Manifest:
     """Write a package of all deliveries of what is seen: simulate what is missing, draw, lay out, and swap
     the folder in whole.
@@ -72,6 +73,7 @@ def pack(
     earlier : packages that were just written, and the effect as each tier had it: atlases that would be drawn
         alike are taken over; it must not differ otherwise
     page : whether a page that plays it is written too
+    packed_for : id of the tier of which an effect is that has its values already
 
     Raises
     ------
@@ -79,7 +81,7 @@ def pack(
     """
     progress = progress or Progress()
     if tier is not None:
-        effect = on_tier(effect, tier)
+        effect, packed_for = on_tier(effect, tier), effect.tier(tier).id
     deliveries = _asked(effect, only)
     replaceable(out, form.is_ours)  # before any work is done for it
     need = max(ROUTES[d.route.kind].memory(effect, d) for d in deliveries)
@@ -97,10 +99,10 @@ def pack(
         elements = tuple(
             _taken_over(d, earlier, job) or ROUTES[d.route.kind].write(job, d) for d in deliveries
         )
-        progress.begin(2, "Writing the set")
+        progress.begin(2, "Writing the set and its page")
         stands = set_file(effect, folder, target)
         progress.step()
-        manifest = _manifest(effect, job, elements, stands)
+        manifest = _manifest(effect, job, elements, stands).model_copy(update={"packed_for": packed_for})
         (target / form.MANIFEST).write_bytes(manifest.dumps())
         (target / form.ABOUT).write_text(about(manifest))
         if page:

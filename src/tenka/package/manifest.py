@@ -146,6 +146,8 @@ class Manifest(Part):
     marks: tuple[Mark, ...] = Field((), max_length=1000)  # in order of time
     levers: tuple[Lever, ...] = Field(max_length=1000)
     tiers: tuple[TierEntry, ...] = Field(max_length=100)
+    # id of the tier that it was packed for; empty where it is as the effect itself has it
+    packed_for: str = Field("", max_length=40)
     set: Set
     elements: tuple[AnyElement, ...] = Field(min_length=1, max_length=100)
 

@@ -25,7 +25,7 @@ from tenka.base.errors import Cancelled, TenkaError
 from tenka.base.jobs import Progress, Worker
 from tenka.base.words import span
 from tenka.effect.document import delivered_on
-from tenka.effect.model import Delivery
+from tenka.effect.model import Delivery, Effect
 from tenka.pack.amiss import unfit
 from tenka.pack.layout import bounds_of, framed, packable, taken
 from tenka.pack.lightmaps import asked_in_vain
@@ -225,9 +225,13 @@ class PackStation(QWidget):
         )
         folder, store, out = self.state.folder, self.state.store, self.target()
         effect = self.state.effect if every else self.state.played
-        wanted = [(out, effect)]
+        tier = self.state.tier
+        wanted = [(out, effect, tier.id if tier is not None else "")]
         if every:
-            wanted = [(out.with_name(f"{out.name}_{t.id}"), delivered_on(effect, t.id)) for t in effect.tiers]
+            name = out.name
+            wanted = [
+                (out.with_name(f"{name}_{t.id}"), delivered_on(effect, t.id), t.id) for t in effect.tiers
+            ]
         self.stop.show()
         if self.button.hasFocus():  # else the keyboard would go to whatever comes next
             self.stop.setFocus()
@@ -240,8 +244,10 @@ class PackStation(QWidget):
 
         def work() -> None:
             try:
-                for n, (place, had) in enumerate(wanted):
-                    made = pack(had, folder, store, place, progress, earlier=wanted[:n])
+                earlier: list[tuple[Path, Effect]] = []
+                for place, had, of_tier in wanted:
+                    made = pack(had, folder, store, place, progress, earlier=earlier, packed_for=of_tier)
+                    earlier.append((place, had))
                 told = [f" {e.name}: {e.remark}." for e in made.elements if e.remark]
                 self._remarks = "".join(told)
             except Cancelled as stopped:
@@ -250,7 +256,7 @@ class PackStation(QWidget):
             except TenkaError as error:
                 self.ended.emit((of, error))
                 return
-            self.ended.emit((of, [place for place, _ in wanted]))
+            self.ended.emit((of, [place for place, _, _ in wanted]))
 
         self._packer.ask(work)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from tenka.effect.catalogue import ATLAS
 from tenka.effect.routes.base import RouteSettings, first_moment, last_moment
@@ -186,7 +186,7 @@ class Flipbook(RouteSettings):
         label="second atlas",
         cost="memory",
     )
-    blocks: Literal["none", "BC1", "BC3", "BC7"] = ATLAS.param(
+    blocks: Literal["none", "BC3", "BC7"] = ATLAS.param(
         "none",
         "Writes each atlas as DDS besides, compressed in blocks as graphics devices read it, with its "
         "smaller levels; colour in this form, the others in what suits them.",
@@ -240,6 +240,12 @@ class Flipbook(RouteSettings):
         when=APART,
     )
     player: Player = Field(default_factory=Player)
+
+    @field_validator("blocks", mode="before")
+    @classmethod
+    def _with_alpha(cls, value: object) -> object:
+        """Effects of before may ask for a form that has no alpha, by which a sprite is drawn."""
+        return "BC3" if value == "BC1" else value
 
     @property
     def apart(self) -> bool:

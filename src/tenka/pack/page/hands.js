@@ -38,7 +38,7 @@ async function load() { for (const e of M.elements) held[e.id] = await ROUTES[e.
 
 // --- hands ---
 const wholes = new Set(["count", "samples", "squares"]);
-const levers = {}; let tier = M.tiers.length ? M.tiers[Math.min(1, M.tiers.length - 1)].id : "", playing = true, started = performance.now() / 1000, at = 0, heat = false;
+const levers = {}; let tier = M.tiers.some(t => t.id === M.packed_for) ? M.packed_for : M.tiers.length ? M.tiers[Math.min(1, M.tiers.length - 1)].id : "", playing = true, started = performance.now() / 1000, at = 0, heat = false;
 function playersNow() {
   const found = {};
   for (const e of M.elements) {
@@ -80,11 +80,25 @@ function panel() {
   };
   $("heat").onclick = () => heat = !heat;
   $("measure").onclick = measure;
-  let from = null;
-  canvas.onpointerdown = e => { from = [e.clientX, e.clientY, { ...camera }]; canvas.setPointerCapture(e.pointerId); };
-  canvas.onpointermove = e => { if (from) { camera.heading = from[2].heading - (e.clientX - from[0]) * 0.3; camera.pitch = Math.min(89, Math.max(-20, from[2].pitch + (e.clientY - from[1]) * 0.3)); } };
-  canvas.onpointerup = () => from = null;
+  $("fold").onclick = () => { const open = $("panel").classList.toggle("folded"); $("fold").textContent = open ? "Show controls" : "Hide controls"; $("fold").setAttribute("aria-expanded", String(!open)); };
+  if (Math.min(innerWidth, innerHeight) < 560) $("fold").onclick();
+  // one finger or the mouse orbits; two fingers zoom by how far they are apart, and the wheel does
+  const held = new Map(), apart = () => { const [a, b] = [...held.values()]; return Math.hypot(a[0] - b[0], a[1] - b[1]); };
+  const orbit = (across, down) => { camera.heading -= across; camera.pitch = Math.min(89, Math.max(-20, camera.pitch + down)); };
+  canvas.onpointerdown = e => { held.set(e.pointerId, [e.clientX, e.clientY]); canvas.setPointerCapture?.(e.pointerId); };
+  canvas.onpointermove = e => {
+    const was = held.get(e.pointerId); if (!was) return;
+    const before = held.size === 2 ? apart() : 0; held.set(e.pointerId, [e.clientX, e.clientY]);
+    if (held.size === 2) camera.distance *= before / Math.max(apart(), 1); else if (held.size === 1) orbit((e.clientX - was[0]) * 0.3, (e.clientY - was[1]) * 0.3);
+  };
+  canvas.onpointerup = canvas.onpointercancel = e => held.delete(e.pointerId);
   canvas.onwheel = e => { camera.distance *= Math.exp(e.deltaY * 0.001); e.preventDefault(); };
+  addEventListener("keydown", e => {
+    if (e.ctrlKey || e.metaKey || e.altKey || ["INPUT", "SELECT", "BUTTON"].includes(document.activeElement?.tagName)) return;
+    const call = { ArrowLeft: () => orbit(-5, 0), ArrowRight: () => orbit(5, 0), ArrowUp: () => orbit(0, 5), ArrowDown: () => orbit(0, -5), "+": () => camera.distance /= 1.1, "-": () => camera.distance *= 1.1,
+      " ": () => $("pause").click(), t: () => $("again").click(), h: () => $("heat").click() }[e.key];
+    if (call) { call(); e.preventDefault(); }
+  });
 }
 function timed(call) { const start = performance.now(); call(); gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4)); return performance.now() - start; }
 function measure() {
@@ -110,7 +124,7 @@ function tick() {
   if (playing) { at = now / 1000 - started; if (at > span) { at = 0; started = now / 1000; runs = [0]; } $("time").value = at; }
   $("time_told").textContent = at.toFixed(2) + " s";
   const told = draw(at, playersNow(), carriersNow(), heat);
-  $("told").textContent = `${told.parts} parts, ${(told.px / 1e6).toFixed(2)} Mpx covered\n${(1000 / mean).toFixed(0)} pictures a second` + M.marks.filter(m => at >= m.at && at < m.at + 0.6).map(m => "\n" + m.name).join("");
+  $("told").textContent = `${told.parts} ${told.parts === 1 ? "part" : "parts"}, ${(told.px / 1e6).toFixed(2)} Mpx covered\n${(1000 / mean).toFixed(0)} pictures a second` + M.marks.filter(m => at >= m.at && at < m.at + 0.6).map(m => "\n" + m.name).join("");
   requestAnimationFrame(tick);
 }
 load().then(() => {

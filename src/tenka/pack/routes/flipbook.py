@@ -22,7 +22,7 @@ from tenka.effect.model import Flipbook as Book
 from tenka.look.colour import ramp_table
 from tenka.pack.atlases import MotionSheet, SecondSheet, bled, encode, levelled
 from tenka.pack.cutting import cut_out, seen_of
-from tenka.pack.dds import dds_bytes, dds_size
+from tenka.pack.dds import blended_error, dds_bytes, dds_size, opened
 from tenka.pack.flipbook import draw_cell, frames_at, moved_cell, shares_of, survey_cells, surveyed_times
 from tenka.pack.layout import Box, Layout, able_of, atlas_bytes, describe, framed, layout, second_of, taken
 from tenka.pack.lightmaps import LightSheets
@@ -271,6 +271,8 @@ def _blocked(job: Job, element: Flipbook, block: BlockTexture) -> BlockTexture:
         bytes_.append((np.clip(small, 0, 1) * 255 + 0.5).astype(np.uint8))
     data, error = dds_bytes(bytes_, block.form, coloured, coloured and not straight)
     (job.target / block.file).write_bytes(data)
+    if block.of == element.colour.file:
+        error = blended_error(raw, opened(data), straight)
     return block.model_copy(update={"levels": len(levels), "psnr": round(psnr(error), 2)})
 
 
