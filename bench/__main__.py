@@ -495,6 +495,24 @@ def _fuzz(words: list[str]) -> int:
     return 1 if found.failures else 0
 
 
+def _fuzzdraw(words: list[str]) -> int:
+    from bench import fuzzdraw
+
+    parser = argparse.ArgumentParser(
+        prog="python -m bench fuzzdraw", description="Harmed packages, frames and settings, drawn."
+    )
+    parser.add_argument("--tries", type=int, default=600)
+    parser.add_argument("--seed", type=int, default=1)
+    given = parser.parse_args(words)
+    start = time.perf_counter()
+    found = fuzzdraw.run(given.tries, given.seed)
+    print(
+        f"{found.tries:,} tries in {time.perf_counter() - start:.0f} s: {found.drawn:,} drawn, "
+        f"{found.refused:,} refused in a sentence, {len(found.failures)} failures"
+    )
+    return 1 if found.failures else 0
+
+
 def _kill(words: list[str]) -> int:
     from bench import kill
 
@@ -529,7 +547,13 @@ def _first(words: list[str]) -> int:
     return first.run()
 
 
-TRIALS: dict[str, Callable[[list[str]], int]] = {"first": _first, "fuzz": _fuzz, "kill": _kill, "soak": _soak}
+TRIALS: dict[str, Callable[[list[str]], int]] = {
+    "first": _first,
+    "fuzz": _fuzz,
+    "fuzzdraw": _fuzzdraw,
+    "kill": _kill,
+    "soak": _soak,
+}
 """Trials of endurance, with options of their own: `python -m bench NAME --help`."""
 
 

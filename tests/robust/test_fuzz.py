@@ -25,6 +25,13 @@ def test_harmed_files_are_read_or_refused_in_a_sentence(seed: int):
     assert done.returncode == 0, done.stdout[-2000:] + done.stderr[-2000:]
 
 
+def test_harmed_packages_frames_and_settings_are_drawn_or_refused_in_a_sentence():
+    """Drawn after they were read, each in a child, so that a crash counts."""
+    words = [sys.executable, "-m", "bench", "fuzzdraw", "--tries", "90", "--seed", "7"]
+    done = subprocess.run(words, cwd=ROOT, capture_output=True, text=True, timeout=400)
+    assert done.returncode == 0, done.stdout[-2000:] + done.stderr[-2000:]
+
+
 def test_what_is_killed_leaves_whole_files(tmp_path: Path):
     done = subprocess.run(
         [sys.executable, "-m", "bench", "kill", "--times", "6"],

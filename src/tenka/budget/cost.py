@@ -23,6 +23,7 @@ from tenka.look.shot import SHOWN
 from tenka.pack.layout import bounds_of, left_out, packable, taken
 from tenka.pack.looked import Known
 from tenka.pack.routes import ROUTES as WRITERS
+from tenka.pack.routes.base import refusing
 from tenka.pack.shaping import Shape, better_shape
 from tenka.package.parts import Element
 from tenka.run.kinds import KINDS
@@ -145,7 +146,8 @@ def ledger(
             uncounted += [Uncounted(layer.name, why) for layer in taken(played, delivery)]
             continue
         kind = delivery.route.kind
-        element = WRITERS[kind].describe(played, delivery, box, figures or {}, folder)
+        with refusing(delivery):
+            element = WRITERS[kind].describe(played, delivery, box, figures or {}, folder)
         if delivery.route.told_by_drawing:
             found = known(played, delivery) if known is not None else None
             if found is None:

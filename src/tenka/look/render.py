@@ -107,6 +107,7 @@ QUARTER = 0.25
 PLACES = ((0, 0), (1, 1), (1, 0), (0, 1))  # of each four pixels, in the order in which passes draw them
 STEPS = 4  # where the params of a lit volume hold its samples a voxel
 SHADOWED = 2  # lamps that cast shadows, the brightest first
+FARTHEST_LAMP = 1e6  # m
 LAMP_STEP, COARSE_STEP = 0.05, 0.2  # m that a lamp moves before its shadows are found anew
 SOFT_EDGE = 0.3  # m over which flipbook sprites fade at a surface
 SLICES, COARSE_SLICES = 8, 2  # of the gas's depth, between which particles lie
@@ -161,7 +162,8 @@ class Renderer:
 
     def _lamp(self, mesh: Mesh, place: np.ndarray, step: float) -> np.ndarray:
         """What a lamp sees; looked for anew only where it has moved away."""
-        spot = tuple(round(float(v) / step) for v in place)
+        held = np.clip(np.nan_to_num(place), -FARTHEST_LAMP, FARTHEST_LAMP)
+        spot = tuple(round(float(v) / step) for v in held)
         return self._lamps.get(
             (id(mesh), spot, step), lambda: lamp_shadow(mesh, step * np.array(spot, float)), mesh
         )

@@ -65,9 +65,16 @@ def over(ramp: Ramp, x: np.ndarray) -> np.ndarray:
     return table[np.clip((np.asarray(x) * (LUT - 1) + 0.5).astype(np.int32), 0, LUT - 1)]
 
 
+def _of(source: np.ndarray, values: np.ndarray) -> np.ndarray:
+    """Indices of sources among those that there are: a frame may be of when there were others."""
+    return np.clip(source, 0, len(values) - 1)
+
+
 def life_of(p: Points, t: float, source_lives: np.ndarray) -> np.ndarray:
     """Share of its life that each has behind it; those that stay count by their source's life."""
-    life = np.where(np.isfinite(p.life), p.life, source_lives[p.source] if len(source_lives) else 1.0)
+    life = np.where(
+        np.isfinite(p.life), p.life, source_lives[_of(p.source, source_lives)] if len(source_lives) else 1.0
+    )
     return np.clip(p.age(t) / np.maximum(life, 1e-6), 0.0, 1.0)
 
 

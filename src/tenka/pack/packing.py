@@ -20,7 +20,7 @@ from tenka.pack.about import about
 from tenka.pack.layout import framed, packable, span_of, taken
 from tenka.pack.page import page_of
 from tenka.pack.routes import ROUTES
-from tenka.pack.routes.base import Job
+from tenka.pack.routes.base import Job, refusing
 from tenka.pack.standing import set_file
 from tenka.package import manifest as form
 from tenka.package.parts import Element, vec3
@@ -96,9 +96,7 @@ def pack(
 
     def fill(target: Path) -> None:
         job = Job(effect, folder, store, progress, plans, target, drawn)
-        elements = tuple(
-            _taken_over(d, earlier, job) or ROUTES[d.route.kind].write(job, d) for d in deliveries
-        )
+        elements = tuple(_taken_over(d, earlier, job) or _written(job, d) for d in deliveries)
         progress.begin(2, "Writing the set and its page")
         stands = set_file(effect, folder, target)
         progress.step()
@@ -111,6 +109,11 @@ def pack(
 
     swap_folder(out, fill, form.is_ours)
     return form.read(out)
+
+
+def _written(job: Job, delivery: Delivery) -> Element:
+    with refusing(delivery):
+        return ROUTES[delivery.route.kind].write(job, delivery)
 
 
 def _taken_over(delivery: Delivery, before: Sequence[tuple[Path, Effect]], job: Job) -> Element | None:

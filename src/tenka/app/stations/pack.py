@@ -31,6 +31,7 @@ from tenka.pack.layout import bounds_of, framed, packable, taken
 from tenka.pack.lightmaps import asked_in_vain
 from tenka.pack.packing import pack
 from tenka.pack.routes import ROUTES
+from tenka.pack.routes.base import refusing
 from tenka.pack.standing import stands_still
 from tenka.package.manifest import ABOUT, PAGE
 from tenka.package.parts import Element
@@ -167,7 +168,8 @@ class PackStation(QWidget):
                 told = f"{delivery.name} is simulated first: its size is not known before."
                 self.outputs.setText(told)
                 return
-            element = ROUTES[route.kind].describe(effect, delivery, box, figures, self.state.folder)
+            with refusing(delivery):
+                element = ROUTES[route.kind].describe(effect, delivery, box, figures, self.state.folder)
         except TenkaError as error:
             self.outputs.setText(str(error))
             self.button.setEnabled(False)

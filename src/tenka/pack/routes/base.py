@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 from typing import Any, Protocol
 
 import numpy as np
+from pydantic import ValidationError
 
 from tenka.base.errors import BadInput
 from tenka.base.jobs import Progress
+from tenka.base.tree import explain
 from tenka.cache.store import FrameStore
 from tenka.effect.model import Delivery, Effect, Layer
 from tenka.look.sprites import Book
@@ -22,6 +25,20 @@ from tenka.package.manifest import Set
 from tenka.package.parts import Element
 from tenka.run.driver import figures_of, stored_frames
 from tenka.run.plans import Plan
+
+
+@contextmanager
+def refusing(delivery: Delivery) -> Iterator[None]:
+    """Tell in a sentence what of a delivery a manifest cannot hold.
+
+    Raises
+    ------
+    BadInput
+    """
+    try:
+        yield
+    except ValidationError as error:
+        raise BadInput(f"{delivery.name} cannot be delivered so: {explain(error)}") from error
 
 
 @dataclass

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -49,6 +50,8 @@ class Bodies(Pieces, Element):
         rising(self.times)
         for take in (self, *self.further) if self.form == "textures" else ():
             if take.places is not None and take.turns is not None and len(take.starts) == take.pieces + 1:
+                if any(b < a for a, b in pairwise(take.starts)) or take.starts[-1] > take.triangles:
+                    raise ValueError("the pieces' first triangles must rise, up to how many there are")
                 continue
             raise ValueError("bodies moved by textures need places, turns and where each piece starts")
         return self
