@@ -123,10 +123,12 @@ class BodiesWriter:
         return more + (
             f"  {e.mesh.file}: {pieces}, {counted(e.triangles, 'triangle')}; vertices about the middle\n"
             "  of their piece, which the second coordinate set tells: (piece + 0.5) / pieces.\n"
-            f"  {e.places.file}: column piece, row moment: place in m, alpha size.\n"
-            f"  {e.turns.file}: the quaternion x, y, z, w, in the axes of this package.\n"
-            "  vertex = place + size * (v + 2 q x (q x v + w v)), with q = (x, y, z). Mix places, and turns\n"
-            "  (then made long 1 again), between two moments. Textures must not be compressed or filtered.\n"
+            f"  {e.places.file}: column piece, row moment, the first at the top: place in m, alpha size.\n"
+            f"  {e.turns.file}: laid out alike, the quaternion x, y, z, w (set.moving has w first).\n"
+            "  Both are in the axes of this package, z up; the GLB is y up. With a vertex (a, b, c) of it,\n"
+            "  v = (a, -c, b), and q = (x, y, z): vertex = place + size * (v + 2 q x (q x v + w v)).\n"
+            "  Mix places, and turns (then made long 1 again), between two moments where a piece has a size in\n"
+            "  both; else the nearer moment holds. Textures must not be compressed or filtered.\n"
         )
 
     @staticmethod
