@@ -1,6 +1,10 @@
-"""Write requirements.lock (what runs) and requirements-dev.lock (what tests) from the present environment."""
+"""Write requirements.lock (what runs) and requirements-dev.lock (what tests) from the present environment, with the
+digests of all files of each version."""
 
 import re
+import subprocess
+import sys
+import tempfile
 from importlib import metadata
 from pathlib import Path
 
@@ -30,7 +34,14 @@ def closure(names: list[str]) -> dict[str, str]:
 
 
 def write(path: Path, pins: dict[str, str], head: str) -> None:
-    path.write_text(head + "".join(f"{name}=={version}\n" for name, version in sorted(pins.items())))
+    """Write pins with the digests of all files of each version: another file of that name is not installed."""
+    with tempfile.TemporaryDirectory() as name:
+        wanted, found = Path(name) / "wanted.txt", Path(name) / "found.txt"
+        wanted.write_text("".join(f"{name}=={version}\n" for name, version in sorted(pins.items())))
+        words = ["--no-deps", "--generate-hashes", "--no-annotate", "--no-header", "--quiet"]
+        line = [sys.executable, "-m", "uv", "pip", "compile", str(wanted), "--output-file", str(found), *words]
+        subprocess.run(line, check=True, stdout=subprocess.DEVNULL)
+        path.write_text(head + found.read_text())
 
 
 if __name__ == "__main__":

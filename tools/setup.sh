@@ -38,7 +38,8 @@ prepare() {
   mark=$(cat requirements.lock "$lock" pyproject.toml | sha256sum | cut -c1-16)
   if [ "$(cat ".venv/.$lock" 2>/dev/null)" != "$mark" ]; then
     say "Installing the pinned packages of $lock (a minute or two the first time)"
-    .venv/bin/python -m pip install -q --disable-pip-version-check -r "$lock" || exit 1
+    # the lock is whole, with the digest of each file: nothing else is looked for
+    .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -r "$lock" || exit 1
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e . || exit 1
     printf '%s' "$mark" > ".venv/.$lock"
   fi

@@ -364,3 +364,18 @@ def test_particles_stand_in_the_light_of_lamps():
     lamp = widened(np.array([0, 0, 1, 3.0, 3.0, 3.0, 1e-6]))[None]
     unlit, lit = (ready(Swarm(p, 0.0, look, LIVES), dark, lamps=rows).colour for rows in (lamp[:0], lamp))
     assert unlit.max() == 0.0 and (lit[0] / lit[1]).mean() == pytest.approx(16.0, rel=1e-3)
+
+
+def test_drawn_particles_show_no_seam_where_the_bands_that_are_drawn_apart_meet():
+    # discs at every height, in fractions of a pixel: each must be the first one, moved down
+    height, width = 160, 24
+    wanted = None
+    for k in range(0, 128):
+        y = 14.5 + k
+        row = np.array([[12.0, y, 12.0, y, 4.3, 5.0, 1.0, 1.0, 1.0, 1.0, 0.6, 1.0]], np.float32)
+        image, alpha = np.zeros((height, width, 3), np.float32), np.zeros((height, width), np.float32)
+        paint(row, np.full((height, width), 9.0, np.float32), image, alpha)
+        found = image[k + 4 : k + 25, :, 0]
+        wanted = found if wanted is None else wanted
+        np.testing.assert_allclose(found, wanted, atol=1e-6)
+        assert image[..., 0].sum() == pytest.approx(float(wanted.sum()), rel=1e-5)

@@ -8,12 +8,15 @@ import numpy as np
 import pygltflib
 import pytest
 import trimesh
+from plyfile import PlyData
 from pxr import Usd, UsdGeom
+from routes import many_ways
 from scipy.spatial.transform import Rotation
 
 from tenka.base.errors import BadInput, Cancelled
 from tenka.base.jobs import Progress
 from tenka.cache.store import FrameStore
+from tenka.effect.document import replaced
 from tenka.effect.model import (
     AMBIENT_KELVIN,
     Bodies,
@@ -28,7 +31,9 @@ from tenka.effect.model import (
 from tenka.look.pieces import turns
 from tenka.pack.outgoing import Axes
 from tenka.pack.points import export
+from tenka.pack.routes.volume import grids_of
 from tenka.pack.turning import continuous, product, turned_by
+from tenka.particles.files import Column, write_points
 from tenka.run.frames import PointFrame
 from tenka.run.plans import Plan, plans_of
 
@@ -369,3 +374,24 @@ def test_usd_into_a_folder_that_is_not_there_is_one_sentence(tmp_path: Path):
         export(
             spinning(1.0), None, FrameStore(tmp_path / "f"), tmp_path / "none" / "bits.usdc", layer_id="bits"
         )
+
+
+def test_ids_beyond_32_bits_survive_every_format(tmp_path: Path):
+    ids = np.array([5, 2**31, (1 << 44) + 7, (3 << 44) + 2], np.int64)
+    columns = [Column("id", "", ids)] + [Column(a, "m", np.arange(4, dtype=np.float32)) for a in "xyz"]
+    for kind in ("ply", "csv", "npz"):
+        write_points(tmp_path / f"a.{kind}", columns)
+    found = PlyData.read(str(tmp_path / "a.ply"))["vertex"]["id"]
+    assert found.astype(np.int64).tolist() == ids.tolist()
+    assert [int(row.split(",")[0]) for row in (tmp_path / "a.csv").read_text().split()[-4:]] == ids.tolist()
+    assert np.load(tmp_path / "a.npz")["id"].tolist() == ids.tolist()
+    write_points(tmp_path / "b.ply", [Column(c.name, c.unit, c.values[:1]) for c in columns])
+    assert PlyData.read(str(tmp_path / "b.ply"))["vertex"]["id"].dtype == np.dtype("<i4")
+
+
+def test_a_gas_that_carries_no_colour_writes_no_grids_of_it():
+    effect = many_ways()
+    gas = effect.gases[0]
+    assert "colour" not in grids_of(effect, effect.delivery("fog"))
+    dyed = replaced(effect, f"layers.{gas.id}.sources.{gas.sources[0].id}.dye", True)
+    assert {"colour", "coloured"} <= set(grids_of(dyed, dyed.delivery("fog")))

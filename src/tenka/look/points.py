@@ -127,8 +127,8 @@ def _banded(rows, order, height, counts, fill, members):
     """Indices of the splats of each band, in the order given; called twice: to count, then to fill."""
     for m in range(order.size):
         n = order[m]
-        top = min(rows[n, 1], rows[n, 3]) - rows[n, 4]
-        foot = max(rows[n, 1], rows[n, 3]) + rows[n, 4]
+        top = min(rows[n, 1], rows[n, 3]) - rows[n, 4] - ONE  # its edge fades over half a pixel besides
+        foot = max(rows[n, 1], rows[n, 3]) + rows[n, 4] + ONE
         a = max(np.int64(top * BANDS / height), 0)
         b = min(np.int64(foot * BANDS / height), BANDS - 1)
         for band in range(a, b + 1):

@@ -299,6 +299,15 @@ def csv_bytes(columns: list[Column]) -> bytes:
     return out.getvalue().encode()
 
 
+def _ply_kind(values: np.ndarray) -> str:
+    """The format's kind of number for a column: its whole numbers have 32 bits, so that larger ones go as
+    doubles, which hold them exactly up to 2^53."""
+    if values.dtype.kind in "iu":
+        within = not values.size or (values.min() >= -(2**31) and values.max() < 2**31)
+        return "i4" if within else "f8"
+    return "f8" if values.dtype == np.float64 else "f4"
+
+
 def write_points(file: Path, columns: list[Column]) -> None:
     """Write a PLY (binary), CSV or NPZ file, whole or not at all."""
     kind = file.suffix.lower()
@@ -312,10 +321,7 @@ def write_points(file: Path, columns: list[Column]) -> None:
     elif kind == ".ply":
         from plyfile import PlyData, PlyElement
 
-        kinds = [
-            (c.name, "f8" if c.values.dtype == np.float64 else "i4" if c.values.dtype.kind in "iu" else "f4")
-            for c in columns
-        ]
+        kinds = [(c.name, _ply_kind(c.values)) for c in columns]
         rows = np.empty(len(columns[0].values), kinds)
         for c in columns:
             rows[c.name] = c.values

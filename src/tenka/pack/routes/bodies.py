@@ -127,8 +127,8 @@ class BodiesWriter:
             f"  {e.turns.file}: laid out alike, the quaternion x, y, z, w (set.moving has w first).\n"
             "  Both are in the axes of this package, z up; the GLB is y up. With a vertex (a, b, c) of it,\n"
             "  v = (a, -c, b), and q = (x, y, z): vertex = place + size * (v + 2 q x (q x v + w v)).\n"
-            "  Mix places, and turns (then made long 1 again), between two moments where a piece has a size in\n"
-            "  both; else the nearer moment holds. Textures must not be compressed or filtered.\n"
+            "  Mix places, and turns (then made long 1 again), between two moments where a piece has a size\n"
+            "  in both; else the nearer moment holds. Textures must not be compressed or filtered.\n"
         )
 
     @staticmethod

@@ -15,7 +15,7 @@ from tenka.base.errors import BadInput
 from tenka.base.exr import exr_bytes
 from tenka.base.words import counted
 from tenka.cache.store import Frame
-from tenka.effect.model import Delivery, Effect
+from tenka.effect.model import Delivery, Effect, heard
 from tenka.effect.routes.volume import Volume as Route
 from tenka.pack.grids import paged_volume
 from tenka.pack.layout import Box, the_layer
@@ -49,7 +49,8 @@ def grids_of(effect: Effect, delivery: Delivery) -> list[str]:
         found.append("flame")
     if route.form == "sparse":
         found += ["velocity"] if route.velocity else []
-        found += ["colour", "coloured"] if route.colour and layer.look.carried > 0 else []
+        dyed = any(source.dye for source in heard(layer.sources))
+        found += ["colour", "coloured"] if route.colour and dyed and layer.look.carried > 0 else []
     if not found:
         raise BadInput("writes no field", "at least one of them", place=f"{delivery.name}, volume")
     return found
