@@ -387,6 +387,11 @@ def run(
     with tempfile.TemporaryDirectory(prefix="tenka-fuzz-") as name:
         folder = Path(name)
         known = targets(folder)
+        for (
+            target
+        ) in known:  # what is compiled or loaded for it, no try waits for; an alarm amid that is no fault
+            (folder / target.file).write_bytes(target.good)
+            target.read(folder / target.file)
         for number in range(tries):
             if end is not None and time.monotonic() > end:
                 break
