@@ -39,7 +39,17 @@ def write(path: Path, pins: dict[str, str], head: str) -> None:
         wanted, found = Path(name) / "wanted.txt", Path(name) / "found.txt"
         wanted.write_text("".join(f"{name}=={version}\n" for name, version in sorted(pins.items())))
         words = ["--no-deps", "--generate-hashes", "--no-annotate", "--no-header", "--quiet"]
-        line = [sys.executable, "-m", "uv", "pip", "compile", str(wanted), "--output-file", str(found), *words]
+        line = [
+            sys.executable,
+            "-m",
+            "uv",
+            "pip",
+            "compile",
+            str(wanted),
+            "--output-file",
+            str(found),
+            *words,
+        ]
         subprocess.run(line, check=True, stdout=subprocess.DEVNULL)
         path.write_text(head + found.read_text())
 
