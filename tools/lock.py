@@ -1,5 +1,5 @@
-"""Write requirements.lock (what runs) and requirements-dev.lock (what tests) from the present environment, with the
-digests of all files of each version."""
+"""Write requirements.lock (what runs) and requirements-dev.lock (what tests) from the present environment,
+with the digests of all files of each version."""
 
 import re
 import subprocess
@@ -34,7 +34,7 @@ def closure(names: list[str]) -> dict[str, str]:
 
 
 def write(path: Path, pins: dict[str, str], head: str) -> None:
-    """Write pins with the digests of all files of each version: another file of that name is not installed."""
+    """Write pins with the digests of all files of each version: no other is installed."""
     with tempfile.TemporaryDirectory() as name:
         wanted, found = Path(name) / "wanted.txt", Path(name) / "found.txt"
         wanted.write_text("".join(f"{name}=={version}\n" for name, version in sorted(pins.items())))
