@@ -77,7 +77,7 @@ def pack(
         told = [f"{layer.name} is not in the package: no delivery takes it" for layer in lacking]
         for text in (*told, *remarks):
             print(f"{text}.", file=sys.stderr)
-        if as_json:
+        if as_json and (lacking or remarks):
             rows = [{"id": layer.id, "name": layer.name} for layer in lacking]
             row = {"package": str(folder), "tier": name, "left_out": rows, "remarks": remarks}
             say(row, as_json, "")
