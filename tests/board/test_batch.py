@@ -39,15 +39,15 @@ def test_a_batch_packs_and_weighs_all_that_can_be_and_goes_on_after_what_cannot(
     rows = {(r["file"], r["tier"]): r for r in run.rows if "file" in r}
     assert set(rows) == {
         ("broken", ""),
-        ("good", "Low"),
-        ("good", "Mid"),
+        ("good", "low"),
+        ("good", "mid"),
         ("yard/bare", ""),
-        ("yard/dear", "Low"),
+        ("yard/dear", "low"),
     }
     assert run.rows[-1] == {"failed": 3, "of": 5}
     assert "has no tier" in rows["yard/bare", ""]["fault"] and rows["broken", ""]["fault"]
-    assert rows["yard/dear", "Low"]["over"] and not rows["yard/dear", "Low"]["fault"]
-    for tier in ("Low", "Mid"):
+    assert rows["yard/dear", "low"]["over"] and not rows["yard/dear", "low"]["fault"]
+    for tier in ("low", "mid"):
         row = rows["good", tier]
         gate = command("gate", folder / "good.tenka", "--tier", tier, "--json")
         assert (row["ms"], row["mb"]) == (gate.rows[-1]["ms"], gate.rows[-1]["mb"])  # one ledger for both

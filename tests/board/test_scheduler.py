@@ -127,5 +127,5 @@ def test_an_address_where_nobody_answers_is_one_sentence(tmp_path: Path):
         Engine(store, Progress(), "tcp://127.0.0.1:9"),
     ):
         pass
-    with pytest.raises(BadInput, match="no scheduler answers"), Engine(store, Progress(), "nonsense::"):
+    with pytest.raises(BadInput, match="is no address"), Engine(store, Progress(), "nonsense::"):
         pass
