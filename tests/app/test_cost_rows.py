@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from build import small_effect
-from drive import settle, until
+from drive import until
 from pytestqt.qtbot import QtBot
 
 from tenka.app.tempo.axis import OUTLINE
@@ -96,7 +96,7 @@ def test_budget_draws_its_cards_where_a_delivery_is_not_shown_at_a_tiers_distanc
     window.state.edit(f"deliveries.{effect.deliveries[0].id}.route.seen_to", 0.5, "Shown to")
     window.go_to("budget")
     until(qtbot, lambda: window.state.ledger is not None and window.state.ledger.lines[0].ms == 0.0)
-    settle()
+    qtbot.wait(300)
     assert not window.grab().isNull()
     window.state.undo()
     until(qtbot, lambda: window.state.ledger is not None and window.state.ledger.lines[0].ms > 0.0)
