@@ -98,5 +98,5 @@ def test_budget_draws_its_cards_where_a_delivery_is_not_shown_at_a_tiers_distanc
     until(qtbot, lambda: window.state.ledger is not None and window.state.ledger.lines[0].ms == 0.0)
     qtbot.wait(300)
     assert not window.grab().isNull()
-    window.state.undo()
+    window.undo()
     until(qtbot, lambda: window.state.ledger is not None and window.state.ledger.lines[0].ms > 0.0)
