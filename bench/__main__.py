@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import importlib
 import json
 import os
 import resource
@@ -12,6 +13,7 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import asdict
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -476,40 +478,17 @@ BENCHES: dict[str, Callable[[], Iterator[Result]]] = {
 }
 
 
-def _fuzz(words: list[str]) -> int:
-    from bench import fuzz
-
-    parser = argparse.ArgumentParser(
-        prog="python -m bench fuzz", description="Harmed files for every reader."
-    )
-    parser.add_argument("--tries", type=int, default=2000)
+def _tried(name: str, usual: int, about: str, words: list[str]) -> int:
+    """Run a fuzzer, and print how its tries ended."""
+    fuzzer = importlib.import_module(f"bench.{name}")
+    parser = argparse.ArgumentParser(prog=f"python -m bench {name}", description=about)
+    parser.add_argument("--tries", type=int, default=usual)
     parser.add_argument("--seed", type=int, default=1)
     given = parser.parse_args(words)
     start = time.perf_counter()
-    found = fuzz.run(given.tries, given.seed)
-    print(
-        f"{found.tries:,} tries in {time.perf_counter() - start:.0f} s: {found.taken:,} read, "
-        f"{found.refused:,} "
-        f"refused in a sentence, {len(found.failures)} failures; slowest {found.slowest:.1f} s"
-    )
-    return 1 if found.failures else 0
-
-
-def _fuzzdraw(words: list[str]) -> int:
-    from bench import fuzzdraw
-
-    parser = argparse.ArgumentParser(
-        prog="python -m bench fuzzdraw", description="Harmed packages, frames and settings, drawn."
-    )
-    parser.add_argument("--tries", type=int, default=600)
-    parser.add_argument("--seed", type=int, default=1)
-    given = parser.parse_args(words)
-    start = time.perf_counter()
-    found = fuzzdraw.run(given.tries, given.seed)
-    print(
-        f"{found.tries:,} tries in {time.perf_counter() - start:.0f} s: {found.drawn:,} drawn, "
-        f"{found.refused:,} refused in a sentence, {len(found.failures)} failures"
-    )
+    found = fuzzer.run(given.tries, given.seed)
+    took = time.perf_counter() - start
+    print(f"{found.tries:,} tries in {took:.0f} s: {found.told}, {len(found.failures)} failures")
     return 1 if found.failures else 0
 
 
@@ -549,8 +528,8 @@ def _first(words: list[str]) -> int:
 
 TRIALS: dict[str, Callable[[list[str]], int]] = {
     "first": _first,
-    "fuzz": _fuzz,
-    "fuzzdraw": _fuzzdraw,
+    "fuzz": partial(_tried, "fuzz", 2000, "Harmed files for every reader."),
+    "fuzzdraw": partial(_tried, "fuzzdraw", 600, "Harmed packages, frames and settings, drawn."),
     "kill": _kill,
     "soak": _soak,
 }

@@ -90,7 +90,14 @@ TOKENS = (
 
 
 class Hang(Exception):
-    """A reader took too long."""
+    """A try took too long."""
+
+
+def no_sentence(error: TenkaError) -> str:
+    """What is wrong with the words of a refusal; nothing where they are a sentence."""
+    text = str(error)
+    good = "\n" not in text and text.endswith(".") and len(text) <= 1500
+    return "" if good else f"no sentence: {text[:200]!r}"
 
 
 @dataclass
@@ -108,6 +115,11 @@ class Report:
     taken: int = 0
     slowest: float = 0.0
     failures: list[Failure] = field(default_factory=list)
+
+    @property
+    def told(self) -> str:
+        """How its tries ended."""
+        return f"{self.taken:,} read, {self.refused:,} refused in a sentence, slowest {self.slowest:.1f} s"
 
 
 # --- good files -----------------------------------------------------------------------------------
@@ -357,9 +369,7 @@ def one(target: Target, file: Path, data: bytes, number: int, report: Report) ->
         report.taken += 1
     except TenkaError as error:
         report.refused += 1
-        text = str(error)
-        if "\n" in text or not text.endswith(".") or len(text) > 1500:
-            what = f"no sentence: {text[:200]!r}"
+        what = no_sentence(error)
     except Hang:
         what = f"took longer than {SECONDS:g} s"
     except BaseException as error:

@@ -25,7 +25,7 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
-from bench.fuzz import harmed_bytes, harmed_tree
+from bench.fuzz import Hang, harmed_bytes, harmed_tree, no_sentence
 from bench.ways import many_ways
 from tenka.base.errors import TenkaError
 from tenka.base.exr import exr_bytes, read_exr
@@ -58,6 +58,11 @@ class Report:
     refused: int = 0
     drawn: int = 0
     failures: list[str] = field(default_factory=list)
+
+    @property
+    def told(self) -> str:
+        """How its tries ended."""
+        return f"{self.drawn:,} drawn, {self.refused:,} refused in a sentence"
 
 
 # --- what is harmed -------------------------------------------------------------------------------
@@ -263,10 +268,6 @@ KINDS: dict[str, Callable[[Bench, random.Random], None]] = {
 }
 
 
-class Hang(Exception):
-    """A try took too long."""
-
-
 def _rung(*_: object) -> None:
     raise Hang
 
@@ -284,12 +285,8 @@ def child(folder: Path, seed: int, first: int, count: int) -> None:
             KINDS[kind](bench, random.Random(f"{seed}/{number}"))
             told = "drawn"
         except TenkaError as error:
-            text = str(error)
-            told = (
-                "refused"
-                if text.endswith(".") and "\n" not in text
-                else f"failed no sentence: {text[:200]!r}"
-            )
+            what = no_sentence(error)
+            told = f"failed {what}" if what else "refused"
         except Hang:
             told = f"failed took longer than {SECONDS:g} s"
         except BaseException as error:

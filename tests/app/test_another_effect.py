@@ -143,11 +143,30 @@ def test_a_value_that_is_typed_at_a_time_sets_a_key_there_even_if_the_course_has
 
 @pytest.mark.parametrize("name", STARTERS)
 def test_a_starting_point_takes_on_the_length_that_was_set_before(name: str):
-    effect = empty().model_copy(update={"seconds": 2.7})
-    begun = STARTERS[name](effect)
-    assert begun.seconds == 2.7
-    assert all(d.route.first <= d.route.last <= 2.7 for d in begun.deliveries)
-    usual = STARTERS[name](empty())
-    assert usual.seconds == STARTERS[name](usual).seconds
-    added = STARTERS[name].added(begun)
-    assert added.seconds == 2.7 and all(d.route.last <= 2.7 for d in added.deliveries)
+    for seconds in (2.5, 2.7, 9.0):
+        begun = STARTERS[name](empty(), seconds)
+        assert begun.seconds == seconds
+        assert all(d.route.first <= d.route.last <= seconds for d in begun.deliveries)
+        added = STARTERS[name].added(begun)
+        assert added.seconds == seconds and all(d.route.last <= seconds for d in added.deliveries)
+
+
+def test_a_length_that_was_typed_outlives_the_button_that_begins(window: Window, qtbot: QtBot):
+    window.new()
+    window.tray.begin("Fireball")
+    usual = window.state.effect.seconds
+    window.tray.begin("Plume")
+    assert window.state.effect.seconds != usual  # nobody set it: it is as long as what is begun with
+    window.state.edit("seconds", usual)  # a length that a starting point has too
+    window.tray.begin("Plume")
+    assert window.state.effect.seconds == usual
+    assert all(d.route.last <= usual for d in window.state.effect.deliveries)
+
+
+def test_all_tiers_of_an_untitled_effect_leave_those_of_another_whole(
+    window: Window, qtbot: QtBot, home: Path
+):
+    there = home / "tenka_packages" / "untitled_1_package_low"
+    there.mkdir(parents=True)
+    window.new()
+    assert window.state.package_folder.name == "untitled_2_package"

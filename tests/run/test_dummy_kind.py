@@ -74,7 +74,8 @@ def test_the_terminal_takes_it_or_says_what_it_has_not(tmp_path: Path, monkeypat
     assert command("simulate", file, "--quality", "final", "--json").code == 0
     assert command("render", file, "--frame", 2, "--picture", tmp_path / "r.png").code == 0
     run = command("pack", file, "--out", tmp_path / "package", "--json")
-    assert run.code == 0 and "Level" in run.err + run.out
+    assert run.code == 1 and "Level" in run.err
+    assert [row["name"] for row in run.rows[-1]["left_out"]] == ["Level"]
     assert [row["element"] for row in run.rows if "element" in row] == [effect.layers[0].id]
     run = command("budget", file, "--json")
     assert run.code == 0

@@ -70,6 +70,7 @@ class State(Choosing):
         self.status = Status()
         self.package: Path | None = None
         self._unnamed: Path | None = None  # where that of an effect without a file goes
+        self._claimed = False  # whether one is written there
         self.costing = Costing(self)
         self._keeper = Worker("journal", lambda error: self._raw_kept.emit(str(error)))
         self.dropper = Dropper(lambda: self.effect, self.apply, self.said.emit)
@@ -173,7 +174,7 @@ class State(Choosing):
         )
         self.document.listen(self._on_change)
         self.frame = 0
-        self.package, self._unnamed = None, None
+        self.package, self._unnamed, self._claimed = None, None, False
         if not any(t.id == self.tier_id for t in self.effect.tiers):
             mid = self.effect.tiers[len(self.effect.tiers) // 2].id if self.effect.tiers else ""
             self.tier_id = mid
@@ -303,11 +304,19 @@ class State(Choosing):
 
     def _place_of_its_own(self, home: Path) -> Path:
         """A folder for the package of an effect that has no file: none that another effect's is in."""
-        place = self._unnamed
-        if place is None or (place != self.package and place.exists()):
-            place = next(p for n in count(1) if not (p := home / f"untitled_{n}_package").exists())
-        self._unnamed = place
-        return place
+        if self._unnamed is None or not (self._claimed or self.package or not self._is_taken(self._unnamed)):
+            names = (home / f"untitled_{n}_package" for n in count(1))
+            self._unnamed = next(place for place in names if not self._is_taken(place))
+        return self._unnamed
+
+    def claim_package_folder(self) -> None:
+        """Keep to where a package goes: one is being written there."""
+        self._claimed = True
+
+    @staticmethod
+    def _is_taken(place: Path) -> bool:
+        """Whether a package is there, or, as they are written for all tiers, beside it by its name."""
+        return place.exists() or any(place.parent.glob(f"{place.name}_*"))
 
     @property
     def time(self) -> float:

@@ -287,7 +287,9 @@ class Tray(QWidget):
     def begin(self, name: str, add: bool = False) -> None:
         """Begin with a starting point, by its name: in place of all layers, or besides. The set stays."""
         make = STARTERS[name]
-        effect = make.added(self.state.effect) if add else make(self.state.effect)
+        document, effect = self.state.document, self.state.effect
+        length = effect.seconds if document.was_set("seconds") else None  # one that was typed stays
+        effect = make.added(effect) if add else make(effect, length)
         self.state.apply(effect, f"Add {name.lower()}" if add else f"Begin with {name}")
         self.state.select(f"layers.{self.state.effect.layers[0].id}")
 

@@ -78,6 +78,8 @@ class Engine:
                 )
         except (OSError, ValueError, TimeoutError, RuntimeError) as error:
             self.__exit__()
+            if self.scheduler is None:
+                raise BadInput(f"Nothing can be measured on this machine ({error})") from error
             raise BadInput(
                 f"no scheduler answers at '{self.scheduler}'", "an address such as tcp://host:8786"
             ) from error

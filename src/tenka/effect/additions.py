@@ -135,7 +135,7 @@ def with_trail(effect: Effect, layer_id: str) -> tuple[Effect, str]:
 def with_children(effect: Effect, layer_id: str) -> tuple[Effect, str]:
     """The effect with particles that are born where those of a layer bounce, and are stopped by what stops
     them; and the new layer's path."""
-    layer: Any = effect.layer(layer_id)
+    layer: Any = effect.layer(layer_id)  # of particles or pieces
     source = PointSource(
         id="split",
         name="Split",
@@ -153,8 +153,6 @@ def with_children(effect: Effect, layer_id: str) -> tuple[Effect, str]:
         temperature=1500.0,
         carried=ramp((0.0, 0.4), (1.0, 0.4)),
     )
-    motion = getattr(layer, "motion", None)
-    ground = motion.ground if isinstance(motion, PointMotion) else "bounce"
     look = layer.look
     if not isinstance(look, PointLook) or look.form == "mesh":
         look = stored("layer_sparks").layers[0].look
@@ -165,7 +163,7 @@ def with_children(effect: Effect, layer_id: str) -> tuple[Effect, str]:
             name=f"{layer.name} split"[:60],
             sources=(source,),
             colliders=tuple(c for c in layer.colliders if isinstance(c, PointCollider)),
-            motion=PointMotion(drag=1.2, heat_half_life=0.58, ground=ground),
+            motion=PointMotion(drag=1.2, heat_half_life=0.58, ground=layer.motion.ground),
             look=look,
         ),
     )

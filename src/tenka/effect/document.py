@@ -366,6 +366,10 @@ class Document:
         self.effect = effect
         self._tell(path)
 
+    def was_set(self, path: str) -> bool:
+        """Whether a setting was edited by hand since the effect was opened, and that was not undone."""
+        return any(change.path == path for change in self._done)
+
     @property
     def undo_label(self) -> str | None:
         return self._done[-1].label if self._done else None

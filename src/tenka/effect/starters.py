@@ -47,9 +47,15 @@ class Starter:
     words: str
     group: str = ""
 
-    def __call__(self, effect: Effect) -> Effect:
-        """The effect begun anew; props, tiers and light stay, and so does a name that was given."""
-        found = lasting(stored(self.file), self._seconds(effect))
+    def __call__(self, effect: Effect, seconds: float | None = None) -> Effect:
+        """The effect begun anew; props, tiers and light stay, and so does a name that was given.
+
+        Parameters
+        ----------
+        seconds : how long it is to last; by default as long as the starting point does
+        """
+        found = stored(self.file)
+        found = found if seconds is None else lasting(found, seconds)
         paths = tuple(f"deliveries.{d.id}." for d in found.deliveries)
         return effect.model_copy(
             update={
@@ -66,11 +72,6 @@ class Starter:
                 "levers": tuple(lever for lever in effect.levers if lever.path.startswith(paths)),
             }
         )
-
-    def _seconds(self, effect: Effect) -> float:
-        """How long it lasts: as it is kept, unless the effect had been given a length."""
-        usual = {Effect().seconds, *(stored(s.file).seconds for s in STARTERS.values())}
-        return stored(self.file).seconds if effect.seconds in usual else effect.seconds
 
     def added(self, effect: Effect) -> Effect:
         """The effect with what the starting point has besides what is there: layers and forces; camera,

@@ -28,7 +28,7 @@ class Drawn:
     wander: float | None = None  # m between the middles of the final run's smoke and the preview's
     stands_in: str = ""  # what is shown is of another moment, or of other settings: which, in words
     elsewhen: bool = False  # it is of another moment
-    of: int = 0  # which of the effects that were open, in turn
+    of: object = None  # the document that it shows
 
 
 PASSES = 32

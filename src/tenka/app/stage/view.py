@@ -82,7 +82,6 @@ class Stage(QWidget):
         state.points_chosen.connect(self.update)
         self._probe = ""
         self._bearing = 0
-        self._of = 0  # counts the effects that were open: pictures of an earlier one come too late
         self._idle = once(self, IDLE_MS, lambda: self.redraw(1))
         self.setMinimumSize(320, 200)
         self.setMouseTracking(True)
@@ -102,7 +101,6 @@ class Stage(QWidget):
 
     def forget(self) -> None:
         """Another effect is open: no picture of the last one stands in for one of it."""
-        self._of += 1
         self.image, self.shown, self.final_image, self.wander = None, None, None, None
         self.stands_in, self.elsewhen, self._last_shot = "", False, None
         self.which, self.other = "preview", "final"
@@ -180,15 +178,14 @@ class Stage(QWidget):
         live = self.live if live is None else live
         package = self.state.package or self.state.package_folder
         renderer, final_renderer, which, other = self._renderer, self._final_renderer, self.which, self.other
-        asked, of = time.perf_counter(), self._of
+        asked, of = time.perf_counter(), self.state.document
 
         def work() -> None:
             start = time.perf_counter()
             shown = session.frame(index, live)
             if shown is None and live and self.image is not None:
-                self.drawn.emit(
-                    Drawn(self.image, None, index, coarse, 0.0, asked, of=of)
-                )  # nothing new to draw
+                # nothing new to draw
+                self.drawn.emit(Drawn(self.image, None, index, coarse, 0.0, asked, of=of))
                 return
             kept = shown
             if shown is None and self.shown is not None and _fits(self.shown, effect):
@@ -252,8 +249,8 @@ class Stage(QWidget):
         return not self._worker.idle
 
     def _take(self, drawn: Drawn) -> None:
-        if drawn.of != self._of:
-            return
+        if drawn.of is not self.state.document:
+            return  # of an effect that was open before
         self.image = drawn.image
         self.one_in = drawn.one_in
         if drawn.ms:

@@ -98,7 +98,6 @@ class PackStation(QWidget):
         grid.addWidget(self.told)
         column.addWidget(foot)
         self._target: Path | None = None
-        self._of = 0  # counts the effects that were open: what was packed of an earlier one is not told
         self._remarks = ""
         self._later = once(self, 250, self.refresh)
         state.changed.connect(lambda _: self._later.start())
@@ -226,6 +225,7 @@ class PackStation(QWidget):
             listen=lambda p: self.progressed.emit((p.what, p.done, p.total, p.seconds_left))
         )
         folder, store, out = self.state.folder, self.state.store, self.target()
+        self.state.claim_package_folder()
         effect = self.state.effect if every else self.state.played
         tier = self.state.tier
         wanted = [(out, effect, tier.id if tier is not None else "")]
@@ -242,7 +242,7 @@ class PackStation(QWidget):
         self.bar.show()
         self.told.setText("Starting")
 
-        of = self._of
+        of = self.state.document
 
         def work() -> None:
             try:
@@ -265,7 +265,7 @@ class PackStation(QWidget):
     def forget(self) -> None:
         """Another effect is open: what was told of the last one goes, and where it was put."""
         self.cancel()
-        self._target, self._of = None, self._of + 1
+        self._target = None
         self.told.setText("")
         self._later.start()
 
@@ -280,7 +280,7 @@ class PackStation(QWidget):
         self.told.setText(f"{what}: {done} of {total}" + (f", {span(left)} left" if left is not None else ""))
 
     def _end(self, told: object) -> None:
-        of, result = told if isinstance(told, tuple) else (self._of, told)
+        of, result = told if isinstance(told, tuple) else (self.state.document, told)
         self.progress = None
         self.button.setEnabled(True)
         self.every.setEnabled(bool(self.state.effect.tiers))
@@ -288,8 +288,8 @@ class PackStation(QWidget):
             self.button.setFocus()
         self.stop.hide()
         self.bar.hide()
-        if of != self._of:
-            return
+        if of is not self.state.document:
+            return  # it was of an effect that was open before
         if isinstance(result, Cancelled):
             self.told.setText("Stopped; an earlier package is as it was.")
         elif isinstance(result, Exception):

@@ -55,7 +55,6 @@ class ProofStation(QWidget):
         self.package: Package | None = None
         self.playing = True
         self._asked: tuple[Path, int] | None = None
-        self._of = 0  # counts the effects that were open: what is of an earlier one comes too late
         self._start = time.perf_counter()
         self._at = 0.0
         self._worker = Worker("proof", lambda error: self.opened.emit(error))
@@ -138,7 +137,7 @@ class ProofStation(QWidget):
             return
         self._asked = mark
         self.screen_.words = "Opening…"
-        of = self._of
+        of = self.state.document
 
         def work() -> None:
             try:
@@ -150,7 +149,6 @@ class ProofStation(QWidget):
 
     def forget(self) -> None:
         """Another effect is open: nothing is left of the last one's package, nor of how it was played."""
-        self._of += 1
         self.package, self.performance, self._asked, self._light = None, None, None, None
         self._measuring, self._busy, self.playing = None, False, True
         self._start, self._at = time.perf_counter(), 0.0
@@ -166,9 +164,9 @@ class ProofStation(QWidget):
             self.open(Path(name))
 
     def _take_package(self, told: object) -> None:
-        of, result = told if isinstance(told, tuple) else (self._of, told)
-        if of != self._of:
-            return
+        of, result = told if isinstance(told, tuple) else (self.state.document, told)
+        if of is not self.state.document:
+            return  # of an effect that was open before
         self._busy = False
         if isinstance(result, Exception):
             self._asked = None
@@ -334,7 +332,7 @@ class ProofStation(QWidget):
             self.bar.bounds.isChecked(),
         )
         measuring = self._measured(package, levers, tried, camera, copies, runs)
-        self._busy, of = True, self._of
+        self._busy, of = True, self.state.document
 
         def work() -> None:
             package.turn_light(*sun)
@@ -378,9 +376,9 @@ class ProofStation(QWidget):
             self._measuring = (key, Measuring(covered_at, package.span + max(run.start for run in runs)))
         return self._measuring[1]
 
-    def _take(self, result: tuple[int, QImage, Counts, float, list[Outline]]) -> None:
+    def _take(self, result: tuple[object, QImage, Counts, float, list[Outline]]) -> None:
         of, image, counts, at, boxes = result
-        if of != self._of:
+        if of is not self.state.document:
             return
         self._busy = False
         self.screen_.image, self.screen_.counts, self.screen_.boxes = image, counts, boxes
