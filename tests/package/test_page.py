@@ -5,8 +5,6 @@ from __future__ import annotations
 import json
 import re
 import shutil
-import subprocess
-import sys
 from pathlib import Path
 
 import numpy as np
@@ -25,7 +23,6 @@ from tenka.effect.placed import ramp
 from tenka.look.flip import flip_error as flip
 from tenka.pack.packing import pack
 from tenka.package import manifest as form
-from tenka.proof.elements.flipbook import sprites
 from tenka.proof.engine import Package, package_view
 
 SIZE = (320, 200)
@@ -182,29 +179,6 @@ def test_the_page_measures_a_ladder(packed: Path):
     assert counts == [0, 1, 2, 4, 8, 16, 32, 64] and all(float(row[8]) >= 0 for row in rows[1:])
     covered = [int(row[5]) for row in rows[1:]]
     assert covered == sorted(covered) and covered[0] == 0 < covered[1]
-
-
-def test_the_script_in_the_docs_redraws_what_proof_plays(packed: Path, tmp_path: Path):
-    script = Path(__file__).parents[2] / "docs" / "redraw.py"
-    package = Package(packed)
-    (element,) = package.elements
-    for slot, time in ((0, 0.4), (1, 1.7), (2, 2.9)):
-        out = tmp_path / "frame.png"
-        told = [sys.executable, str(script), str(packed), element.id, str(slot), str(time), str(out)]
-        said = subprocess.run(told, check=True, capture_output=True, text=True).stdout
-        alive = sprites(element, element.player, time)
-        numbers = [float(n) for n in re.findall(r"-?\d+\.?\d*(?:e-?\d+)?", said)]
-        places = [np.abs(place - numbers[1:4]).max() for place in alive.place]
-        n = int(np.argmin(places))
-        assert places[n] < 1e-4 and numbers[0] == pytest.approx(alive.age[n], abs=1e-3)
-        np.testing.assert_allclose(numbers[4:6], alive.size[n], atol=1e-4)
-        assert numbers[6] == pytest.approx(np.degrees(alive.turn[n]), abs=0.02)
-        assert numbers[7] == pytest.approx(alive.opacity[n], abs=2e-3)
-        with Image.open(out) as image:
-            wide, tall = (side - 2 * element.padding for side in element.cell)
-            assert image.size == (wide, tall) and image.mode == "RGBA"
-    text = subprocess.run([*told[:-2], "-1", str(out)], check=True, capture_output=True, text=True).stdout
-    assert "not born yet" in text
 
 
 @pytest.mark.skipif(NAME is None, reason="there is no browser here")

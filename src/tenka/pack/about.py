@@ -2,14 +2,30 @@
 
 from __future__ import annotations
 
+import ast
 from pathlib import Path
 
 from tenka.base.words import counted
 from tenka.pack.routes import ROUTES
-from tenka.package.manifest import PAGE, Manifest
+from tenka.package.manifest import PAGE, PLAYER, Manifest
 from tenka.package.parts import Element
 
 GENERAL = (Path(__file__).parent / "page" / "about.txt").read_text()
+SOURCE = (Path(__file__).parent / "page" / "play.py").read_text()
+"""A player in plain Python, which every package holds; its functions are quoted in the text."""
+QUOTED = {
+    "flipbook": ("chance", "over", "flipbook", "sprite"),
+    "particles": ("moment", "mixed", "particles"),
+    "trails": ("moment", "mixed", "trails"),
+    "bodies": ("moment", "mixed", "bodies"),
+    "light": ("moment", "light"),
+    "volume": ("moment", "volume"),
+    "slices": ("moment", "cell", "slices"),
+    "shimmer": ("moment", "cell", "shimmer"),
+    "surface": ("moment", "surface"),
+    "meshes": ("moment", "meshes"),
+}
+LAW = ("Field", "flown", "rubbed", "met", "lawful")
 
 
 def about(manifest: Manifest) -> str:
@@ -37,7 +53,23 @@ def about(manifest: Manifest) -> str:
     if manifest.set.still:
         bent = ", ".join(manifest.set.still)
         whole += f"\nBent by a clip, with too many points for a package, and here as at its start: {bent}.\n"
-    return whole + "\nELEMENTS\n" + "".join(_element(e) for e in manifest.elements)
+    whole += "\nELEMENTS\n" + "".join(_element(e) for e in manifest.elements)
+    return whole + "\nAS CODE\n" + _quoted(manifest)
+
+
+def _quoted(manifest: Manifest) -> str:
+    """The functions of the player that work out what this package holds, as they are."""
+    names = [name for e in manifest.elements for name in QUOTED.get(e.route, ())]
+    if any(getattr(e, "law", None) is not None for e in manifest.elements):
+        names += LAW
+    wanted = dict.fromkeys(names)
+    parts = {
+        node.name: node for node in ast.parse(SOURCE).body if isinstance(node, ast.FunctionDef | ast.ClassDef)
+    }
+    told = (
+        f"{PLAYER} works all of this out with NumPy and Pillow (python {PLAYER} ELEMENT TIME). From it:\n\n"
+    )
+    return told + "\n\n".join(ast.get_source_segment(SOURCE, parts[name]) or "" for name in wanted) + "\n"
 
 
 def _element(e: Element) -> str:

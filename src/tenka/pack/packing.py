@@ -16,7 +16,7 @@ from tenka.cache.store import FrameStore
 from tenka.effect.document import on_tier
 from tenka.effect.model import Delivery, Effect
 from tenka.gas.grid import free_bytes
-from tenka.pack.about import about
+from tenka.pack.about import SOURCE, about
 from tenka.pack.layout import framed, packable, span_of, taken
 from tenka.pack.page import page_of
 from tenka.pack.routes import ROUTES
@@ -103,6 +103,7 @@ def pack(
         manifest = _manifest(effect, job, elements, stands).model_copy(update={"packed_for": packed_for})
         (target / form.MANIFEST).write_bytes(manifest.dumps())
         (target / form.ABOUT).write_text(about(manifest))
+        (target / form.PLAYER).write_text(SOURCE)
         if page:
             (target / form.PAGE).write_bytes(page_of(target))
         progress.step()

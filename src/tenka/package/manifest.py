@@ -22,9 +22,10 @@ from tenka.package.parts import Id, Name, Part, Share, Text, Texture, Vec3
 FORMAT_VERSION: Literal[2] = 2
 MANIFEST = "manifest.json"
 LIGHT_ROW = 14  # numbers of a light in a frame
-PAGE, ABOUT = "play.html", "READ-ME.txt"
-NOTES = (ABOUT, PAGE)
-"""Files of a package that its manifest does not name: words for who takes it in, and a page that plays it."""
+PAGE, ABOUT, PLAYER = "play.html", "READ-ME.txt", "play.py"
+NOTES = (ABOUT, PAGE, PLAYER)
+"""Files of a package that its manifest does not name: words for who takes it in, a page that plays it, and a
+player in plain Python."""
 
 
 class Axes(Part):

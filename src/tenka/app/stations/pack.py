@@ -33,7 +33,7 @@ from tenka.pack.packing import pack
 from tenka.pack.routes import ROUTES
 from tenka.pack.routes.base import refusing
 from tenka.pack.standing import stands_still
-from tenka.package.manifest import ABOUT, PAGE
+from tenka.package.manifest import NOTES
 from tenka.package.parts import Element
 from tenka.run.plans import Plan
 
@@ -206,7 +206,7 @@ class PackStation(QWidget):
             rows.append(
                 f"in the set, {', '.join(bent)} as at the start: a clip bends it, and it has too many points"
             )
-        rows.append(f"the set, manifest.json, {PAGE}, {ABOUT}{more}")
+        rows.append(f"the set, manifest.json, {', '.join(NOTES)}{more}")
         self.outputs.setText("\n".join(rows))
 
     def _show_where(self) -> None:

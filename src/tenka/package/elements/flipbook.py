@@ -13,6 +13,7 @@ from tenka.effect.placed import ramp_at
 from tenka.package.parts import Element, Metres, Name, Part, Size, Vec3, rising, vec3
 
 LEAST_CELL, MOST_LEVELS = 4, 8  # px of a cell in the smallest level, and levels
+OFF_PACE = 0.02  # share of a loop's length by which it may be played slower or faster unremarked
 
 
 class ColourAtlas(Part):
@@ -193,6 +194,16 @@ class Flipbook(Element):
         if 2 * self.padding >= min(self.cell):
             raise ValueError("the padding leaves nothing of a cell")
         return self
+
+    @property
+    def remark(self) -> str:
+        played = self.player.life / self.player.plays
+        if self.period is None or abs(played - self.period) <= OFF_PACE * self.period:
+            return ""
+        life = self.period * self.player.plays
+        return (
+            f"its loop of {self.period:.2f} s takes {played:.2f} s: a life of {life:.2f} s gives its own pace"
+        )
 
     def after(self, n: int) -> int:
         """The frame that a frame is blended into: the next of its variant, of a loop the first again."""
