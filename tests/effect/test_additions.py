@@ -23,7 +23,7 @@ from tenka.effect.additions import (
     without_cue,
     without_layer,
 )
-from tenka.effect.deliveries import steadiness
+from tenka.effect.deliveries import paced, steadiness
 from tenka.effect.document import edited, get, replaced
 from tenka.effect.model import Effect, ParticleLayer, PointMotion, PointSource, timed
 from tenka.effect.placed import ramp, ramp_at
@@ -160,7 +160,14 @@ def test_a_flipbook_that_is_looped_is_played_so_that_it_loops_by_one_edit():
     player = looped.deliveries[0].route.player
     assert player.life == effect.deliveries[0].route.last - effect.deliveries[0].route.first
     assert player.life_spread == player.scatter == player.rotation == player.size_spread == 0.0
-    assert steadiness(player) == 1.0 and not fading_loops(looped)
+    assert steadiness(player) == 1.0 and not fading_loops(looped) and player.count == 1
+    route = looped.deliveries[0].route
+    assert paced(route, 1.25).life == 1.25  # what of it is played round and round, at its own pace
+    by_hand = replaced(looped, "deliveries.puff.route.player.life", 7.0).deliveries[0].route
+    assert (
+        paced(by_hand, 1.25).life == 7.0
+        and paced(effect.deliveries[0].route, None) == effect.deliveries[0].route.player
+    )
     faded = replaced(looped, "deliveries.puff.route.player.alpha", ramp((0.0, 0.0), (0.2, 1.0), (1.0, 0.0)))
     faded = replaced(faded, "deliveries.puff.route.player.count", 1)
     assert steadiness(faded.deliveries[0].route.player) == 0.0

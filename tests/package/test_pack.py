@@ -129,7 +129,7 @@ def test_the_second_atlas_is_what_was_asked_for(second: str, tmp_path: Path):
     effect = replaced(effect, "layers.puff.sources.source.temperature", 1500.0)
     element = pack(effect, None, FrameStore(tmp_path / "f"), tmp_path / "p").elements[0]
     if second == "none":
-        assert element.second is None and len(files(tmp_path / "p")) == 5
+        assert element.second is None and len(files(tmp_path / "p")) == 6
         return
     assert element.second is not None and element.second.holds == second
     with Image.open(tmp_path / "p" / element.second.file) as image:

@@ -12,7 +12,7 @@ from PIL import Image
 
 from tenka.cache.store import FrameStore
 from tenka.demo import FOLDER
-from tenka.effect.document import replaced
+from tenka.effect.document import edited, replaced
 from tenka.effect.model import Effect
 from tenka.pack.layout import layout
 from tenka.pack.packing import pack
@@ -200,3 +200,14 @@ def test_sprites_begin_anywhere_and_play_more_than_once():
         set(np.unique(table[:, 8])) <= set(range(element.frames))
         and (table[:, 8] == (table[:, 7] + 1) % element.frames).all()
     )
+
+
+def test_a_flipbook_that_is_only_told_to_loop_is_played_at_its_own_pace(store: FrameStore, tmp_path: Path):
+    effect = edited(small_effect(), "deliveries.puff.route.loop", True)
+    element = pack(effect, None, store, tmp_path / "looped").elements[0]
+    assert isinstance(element, Flipbook) and element.period is not None
+    assert element.player.life == pytest.approx(element.period * element.player.plays, rel=1e-4)
+    assert element.remark == "" and element.player.count == 1
+    by_hand = replaced(effect, "deliveries.puff.route.player.life", 5.0)
+    element = pack(by_hand, None, store, tmp_path / "slow").elements[0]
+    assert element.player.life == 5.0 and "gives its own pace" in element.remark

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, TypeVar
+from typing import Annotated, Any, TypeVar
 
 import numpy as np
 from pydantic import Field
@@ -43,10 +43,11 @@ def within(delivery: Delivery, seconds: float) -> Delivery:
 
 
 def looping(route: Flipbook) -> Flipbook:
-    """A looped flipbook whose sprites play it round and round: as long as the sequence lasts, without fading,
+    """A looped flipbook that one sprite plays round and round: as long as the sequence lasts, without fading,
     and each time where and as large as before."""
     steady = ramp((0.0, 1.0), (1.0, 1.0))
     changes = {
+        "count": 1,  # several at one place would grow denser one by one
         "life": round(min(max(route.last - route.first, 0.05), 60.0), 4),
         "plays": max(1.0, round(route.player.plays)),
         "alpha": steady,
@@ -58,6 +59,17 @@ def looping(route: Flipbook) -> Flipbook:
         "any_start": False,
     }
     return route.model_copy(update={"loop": True, "player": route.player.model_copy(update=changes)})
+
+
+def paced(route: RouteSettings, period: float | None) -> Any:
+    """How a route is played once the length of its loop is known, s: a sprite of a looped flipbook that lives
+    as long as the sequence lives as long as what of it is played round and round."""
+    if not isinstance(route, Flipbook) or period is None or not route.loop:
+        return getattr(route, "player", None)
+    player = route.player
+    if abs(player.life - (route.last - route.first)) > 1e-3:
+        return player  # it was set by hand
+    return player.model_copy(update={"life": round(period * player.plays, 6)})
 
 
 def steadiness(player: Player) -> float:

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from tenka.base.errors import BadInput
+from tenka.effect.deliveries import paced
 from tenka.effect.model import REGIONS, Delivery, Effect, Flipbook, Layer
 from tenka.look.shot import SHOWN, seen
 from tenka.pack.survey import Survey
@@ -333,7 +334,7 @@ def describe(effect: Effect, delivery: Delivery, box: Box, plan: Layout | None =
         pitch=book.pitch,
         loop=plan.period is not None or book.loop,
         period=plan.period,
-        player=book.player,
+        player=paced(book, plan.period),
     )
     if book.further == "EXR":
         return found.model_copy(update={"further": (form.Sheet(file=f"{delivery.id}_light.exr"),)})

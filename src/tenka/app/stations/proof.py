@@ -18,6 +18,7 @@ from tenka.app.timers import every
 from tenka.base.errors import TenkaError
 from tenka.base.jobs import Worker
 from tenka.effect.catalogue import Settings
+from tenka.effect.deliveries import paced
 from tenka.effect.model import Camera
 from tenka.package.manifest import MANIFEST, PAGE
 from tenka.proof.elements.base import Run
@@ -299,13 +300,12 @@ class ProofStation(QWidget):
         if package is None or package.manifest.effect != self.state.effect.name:
             return {}
         routes = {d.id: d.route for d in self.state.played.deliveries}
-        now = {id: getattr(route, "player", None) for id, route in routes.items()}
         return {
             e.id: player
             for e in package.elements
             if e.id in routes
             and routes[e.id].kind == e.route
-            and (player := now[e.id]) is not None
+            and (player := paced(routes[e.id], getattr(e, "period", None))) is not None
             and player != e.turned
         }
 
